@@ -1,0 +1,1 @@
+"""The core from the command line, with no server and no framework."""

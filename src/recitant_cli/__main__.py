@@ -1,0 +1,153 @@
+"""measure, check, mix, bench: exit 0 done or passed, 1 does not pass, 2 cannot, with one line that says why."""
+
+import argparse
+import json
+import sys
+from pathlib import Path
+
+from recitant_core.delivery.catalogue import CATALOGUE, DEFAULT_SPEC_ID, spec_by_id
+from recitant_core.delivery.judge import judge
+from recitant_core.errors import RecitantError
+from recitant_core.measure.meter import MeterState, Readings, feed_meter, read_meter
+from recitant_io.decode import open_media
+from recitant_io.delivery import Delivered, deliver, readings_data, report_data, verdict_data
+from recitant_io.plan_file import load_plan
+from recitant_io.report import limit_text
+from recitant_io.words import fit_sentence, sentence, signed
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run one command and return its exit code."""
+    chosen = _parser().parse_args(arguments)
+    try:
+        return int(chosen.run(chosen))
+    except RecitantError as error:
+        print(f"recitant: {sentence(error)}", file=sys.stderr)
+        return 2
+    except OSError as error:
+        print(f"recitant: {error.filename or 'a file'}: {error.strerror or error}.", file=sys.stderr)
+        return 2
+    except KeyboardInterrupt:
+        print("recitant: stopped.", file=sys.stderr)
+        return 2
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="recitant", description="Loudness, verdicts and mixes without a server.")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+    measure = commands.add_parser("measure", help="loudness and peaks of sound files")
+    measure.add_argument("files", nargs="+", metavar="FILE", type=Path)
+    measure.add_argument("--json", action="store_true", help="one JSON object per file and line")
+    measure.set_defaults(run=_measure)
+    check = commands.add_parser("check", help="judge a sound file against a specification")
+    check.add_argument("file", metavar="FILE", type=Path)
+    check.add_argument("--spec", required=True, metavar="ID", help=", ".join(spec.spec_id for spec in CATALOGUE))
+    check.add_argument("--json", action="store_true", help="the verdict as JSON")
+    check.set_defaults(run=_check)
+    mix = commands.add_parser("mix", help="mix a plan, fit it to specifications, write mix, stems and report")
+    mix.add_argument("plan", metavar="PLAN", type=Path)
+    mix.add_argument("--out", required=True, metavar="DIR", type=Path)
+    mix.add_argument("--spec", action="append", metavar="ID", help="may stand several times")
+    mix.add_argument("--json", action="store_true", help="the report as JSON on standard output")
+    mix.set_defaults(run=_mix)
+    bench = commands.add_parser("bench", help="time and memory against references, in one run")
+    bench.add_argument("--write", action="store_true", help="write docs/benchmarks.md")
+    bench.add_argument("--only", metavar="NAME", help="one benchmark")
+    bench.set_defaults(run=_bench)
+    return parser
+
+
+def _read_file(path: Path) -> tuple[Readings, dict[str, object], int]:
+    with open_media(path) as (facts, blocks):
+        meter = MeterState.at_rest(facts.layout, facts.rate_hz)
+        frames = 0
+        for block in blocks:
+            meter = feed_meter(block, meter)
+            frames += len(block)
+        readings = read_meter(meter)
+    described = {
+        "file": str(path),
+        "sample_rate": facts.rate_hz,
+        "channels": facts.layout.n_channels,
+        "duration_s": frames / facts.rate_hz,
+    }
+    return readings, described, facts.layout.n_channels
+
+
+def _measure(chosen: argparse.Namespace) -> int:
+    worst = 0
+    for path in chosen.files:
+        try:
+            readings, described, _ = _read_file(path)
+        except RecitantError as error:
+            # The other files are still worth measuring.
+            print(f"recitant: {sentence(error)}", file=sys.stderr)
+            worst = 2
+            continue
+        if chosen.json:
+            print(json.dumps({**described, **readings_data(readings)}), flush=True)
+        else:
+            print(f"{path}  {described['channels']} ch, {described['sample_rate']} Hz, {described['duration_s']:.2f} s")
+            print(
+                f"  integrated {signed(readings.integrated_lufs)} LUFS   range {signed(readings.range_lu)} LU   "
+                f"loudest 0.4 s {signed(readings.max_momentary_lufs)}   3 s {signed(readings.max_short_term_lufs)} LUFS"
+            )
+            print(
+                f"  true peak {signed(readings.true_peak_dbtp)} dBTP   "
+                f"sample peak {signed(readings.sample_peak_dbfs)} dBFS"
+            )
+    return worst
+
+
+def _check(chosen: argparse.Namespace) -> int:
+    spec = spec_by_id(chosen.spec)
+    readings, described, n_channels = _read_file(chosen.file)
+    verdict = judge(readings, spec, n_channels)
+    if chosen.json:
+        data = {**described, "spec": spec.spec_id, "passes": verdict.is_passed, "figures": verdict_data(verdict)}
+        print(json.dumps(data))
+    else:
+        print(f"{chosen.file}: {'passes' if verdict.is_passed else 'does not pass'} {spec.name}")
+        for finding in verdict.findings:
+            limit = limit_text(finding.low, finding.high)
+            print(f"  {finding.name:<16} {signed(finding.measured, 2):>8} {finding.unit:<5} {limit:<18} {finding.state}")
+        if spec.anchor != verdict.anchor:
+            print("  This specification is measured on dialogue; a file alone is judged on the whole programme.")
+    return 0 if verdict.is_passed else 1
+
+
+def _mix(chosen: argparse.Namespace) -> int:
+    with load_plan(chosen.plan) as loaded:
+        wanted = chosen.spec or [loaded.spec_id or DEFAULT_SPEC_ID]
+        specs = [spec_by_id(spec_id) for spec_id in dict.fromkeys(wanted)]
+        tell = _progress_line if sys.stderr.isatty() else (lambda _share: None)
+        done = deliver(loaded.plan, loaded.sources, specs, chosen.out, tell)
+        if sys.stderr.isatty():
+            print("\r" + " " * 40 + "\r", end="", file=sys.stderr)
+        if chosen.json:
+            print(json.dumps(report_data(loaded.plan, done)))
+        else:
+            for delivered in done:
+                _print_delivered(delivered, chosen.out)
+    return 0 if all(delivered.verdict.is_passed for delivered in done) else 1
+
+
+def _print_delivered(delivered: Delivered, folder: Path) -> None:
+    passes = "passes" if delivered.verdict.is_passed else "does not pass"
+    print(f"{delivered.fit.spec.name}: {passes}. {fit_sentence(delivered.fit)}")
+    for file in delivered.files:
+        print(f"  {folder / file.file}")
+
+
+def _progress_line(share: float) -> None:
+    print(f"\rmixing {100 * share:3.0f} %", end="", file=sys.stderr, flush=True)
+
+
+def _bench(chosen: argparse.Namespace) -> int:
+    from recitant_cli.bench import run  # the references it measures against are needed for nothing else
+
+    return run(only=chosen.only, write=chosen.write)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

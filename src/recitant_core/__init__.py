@@ -1,0 +1,1 @@
+"""The arithmetic and the rules of Recitant: numpy, scipy and numba only; no files, clock, log or framework."""

@@ -1,0 +1,1 @@
+"""Specifications, verdicts and the fit that reaches them."""

@@ -1,0 +1,100 @@
+"""Verdicts: every figure of a signal beside its limit, and whether it passes."""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from recitant_core.delivery.spec import Anchor, Spec
+from recitant_core.measure.meter import Readings
+
+_ROUNDING = 1e-6  # figures are compared as measured; this only absorbs the last bits of a float
+
+
+class State(StrEnum):
+    """What a finding says."""
+
+    PASS = "pass"
+    FAIL = "fail"
+    REPORTED = "reported"
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One figure: measured, what it must be, and by how much it misses (0 where it passes)."""
+
+    key: str
+    name: str
+    unit: str
+    measured: float | None
+    low: float | None
+    high: float | None
+    state: State
+    miss: float = 0.0
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """All findings of one signal under one specification."""
+
+    spec: Spec
+    findings: tuple[Finding, ...]
+    anchor: Anchor
+
+    @property
+    def is_passed(self) -> bool:
+        """Whether no finding fails."""
+        return all(finding.state is not State.FAIL for finding in self.findings)
+
+
+def judge(readings: Readings, spec: Spec, n_channels: int = 2, dialogue_lufs: float | None = None) -> Verdict:
+    """Every figure against a specification.
+
+    Args:
+        readings: of the whole signal.
+        spec: the limits.
+        n_channels: of the signal; some targets differ for mono.
+        dialogue_lufs: loudness while dialogue sounds, where stems are known. A specification anchored on dialogue
+            is judged on it; without it on the whole programme, and ``anchor`` says so.
+    """
+    on_dialogue = spec.anchor is Anchor.DIALOGUE and dialogue_lufs is not None
+    target = spec.target_for(n_channels)
+    low, high = target - spec.tolerance_lu, target + spec.tolerance_lu
+    findings = []
+    if on_dialogue:
+        findings.append(_judged("dialogue_lufs", "dialogue loudness", "LUFS", dialogue_lufs, low, high))
+        findings.append(_reported("integrated_lufs", "integrated", "LUFS", readings.integrated_lufs))
+    else:
+        findings.append(_judged("integrated_lufs", "integrated", "LUFS", readings.integrated_lufs, low, high))
+        if dialogue_lufs is not None:
+            findings.append(_reported("dialogue_lufs", "while dialogue sounds", "LUFS", dialogue_lufs))
+    peak = _judged("true_peak_dbtp", "true peak", "dBTP", readings.true_peak_dbtp, None, spec.max_true_peak_dbtp)
+    findings.append(peak)
+    if spec.max_short_term_lufs is None:
+        findings.append(_reported("max_short_term_lufs", "loudest 3 s", "LUFS", readings.max_short_term_lufs))
+    else:
+        limit = spec.max_short_term_lufs
+        findings.append(
+            _judged("max_short_term_lufs", "loudest 3 s", "LUFS", readings.max_short_term_lufs, None, limit)
+        )
+    findings.append(_reported("max_momentary_lufs", "loudest 0.4 s", "LUFS", readings.max_momentary_lufs))
+    findings.append(_reported("range_lu", "range", "LU", readings.range_lu))
+    findings.append(_reported("sample_peak_dbfs", "sample peak", "dBFS", readings.sample_peak_dbfs))
+    return Verdict(spec, tuple(findings), Anchor.DIALOGUE if on_dialogue else Anchor.PROGRAMME)
+
+
+def _judged(
+    key: str, name: str, unit: str, measured: float | None, low: float | None, high: float | None
+) -> Finding:
+    if measured is None:
+        # Too short to have the figure: a loudness that must be met is not met, a highest level is not passed.
+        state = State.PASS if low is None else State.FAIL
+        return Finding(key, name, unit, None, low, high, state)
+    miss = 0.0
+    if high is not None and measured > high + _ROUNDING:
+        miss = measured - high
+    if low is not None and measured < low - _ROUNDING:
+        miss = measured - low
+    return Finding(key, name, unit, measured, low, high, State.FAIL if miss else State.PASS, miss)
+
+
+def _reported(key: str, name: str, unit: str, measured: float | None) -> Finding:
+    return Finding(key, name, unit, measured, None, None, State.REPORTED)

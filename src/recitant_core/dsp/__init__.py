@@ -1,0 +1,1 @@
+"""Filters and interpolation: a block and a state in, a block and a state out."""

@@ -1,0 +1,1 @@
+"""What the gain is at each sample."""

@@ -1,0 +1,1 @@
+"""Formats as values: plain data in, core values out."""

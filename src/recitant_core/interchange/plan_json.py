@@ -1,0 +1,126 @@
+"""The plan as JSON data: the same values as timeline.model, with seconds for times and file names for sources.
+
+The shape is published as docs/plan.schema.json and checked by recitant_io.plan_file before it gets here.
+"""
+
+from collections.abc import Mapping
+from fractions import Fraction
+from typing import Any
+
+from recitant_core.errors import PlanError
+from recitant_core.gain.envelope import CurvePoint
+from recitant_core.ports import SampleSource
+from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
+from recitant_core.units.clock import RATE_HZ, s_from_samples, samples_from_s
+from recitant_core.units.timecode import FRAME_RATES
+
+PLAN_VERSION = 1
+
+
+def plan_from_data(data: Mapping[str, Any], source_of_file: Mapping[str, SampleSource]) -> Plan:
+    """The plan that this data describes.
+
+    Args:
+        data: valid under the schema.
+        source_of_file: every file the data names.
+
+    Raises:
+        PlanError: an unknown frame rate, a clip that reaches outside its file, curve points out of order; ``field``
+            tells where.
+    """
+    if data["frame_rate"] not in FRAME_RATES:
+        raise PlanError("unknown_frame_rate", field="frame_rate", found=data["frame_rate"], known=list(FRAME_RATES))
+    tracks = []
+    for track_index, track in enumerate(data["tracks"]):
+        clips = []
+        for clip_index, clip in enumerate(track["clips"]):
+            field = f"tracks[{track_index}].clips[{clip_index}]"
+            clips.append(_clip(clip, field, source_of_file[clip["file"]]))
+        tracks.append(
+            Track(
+                track_id=str(track_index),
+                name=track["name"],
+                role=Role(track["role"]),
+                gain_db=float(track.get("gain_db", 0.0)),
+                pan=float(track.get("pan", 0.0)),
+                clips=tuple(clips),
+            )
+        )
+    stems = {Role(role): float(stem.get("gain_db", 0.0)) for role, stem in data.get("stems", {}).items()}
+    master = data.get("master", {})
+    ceiling = master.get("ceiling_dbtp")
+    return Plan(
+        data["title"],
+        data["frame_rate"],
+        tuple(tracks),
+        stems,
+        Master(float(master.get("gain_db", 0.0)), None if ceiling is None else float(ceiling)),
+    )
+
+
+def plan_to_data(plan: Plan, file_of_source: Mapping[str, str]) -> dict[str, Any]:
+    """The data that gives this plan back."""
+    return {
+        "plan": PLAN_VERSION,
+        "title": plan.title,
+        "frame_rate": plan.frame_rate,
+        "tracks": [
+            {
+                "name": track.name,
+                "role": track.role.value,
+                "gain_db": track.gain_db,
+                "pan": track.pan,
+                "clips": [_clip_data(clip, file_of_source) for clip in track.clips],
+            }
+            for track in plan.tracks
+        ],
+        "stems": {role.value: {"gain_db": gain_db} for role, gain_db in plan.stem_gains_db.items()},
+        "master": {"gain_db": plan.master.gain_db, "ceiling_dbtp": plan.master.ceiling_dbtp},
+    }
+
+
+def _clip(data: Mapping[str, Any], field: str, source: SampleSource) -> Clip:
+    in_sample = _samples(data.get("in_s", 0.0))
+    if in_sample >= source.length_samples:
+        file_s = s_from_samples(source.length_samples)
+        raise PlanError("in_after_end", field=f"{field}.in_s", file=data["file"], file_s=file_s)
+    length_s = data.get("length_s")
+    length = source.length_samples - in_sample if length_s is None else _samples(length_s)
+    if in_sample + length > source.length_samples:
+        file_s = s_from_samples(source.length_samples)
+        asked_s = s_from_samples(in_sample + length)
+        raise PlanError("past_end", field=f"{field}.length_s", file=data["file"], file_s=file_s, asked_s=asked_s)
+    points = tuple(CurvePoint(_samples(at_s), float(gain_db)) for at_s, gain_db in data.get("curve", ()))
+    if any(a.at_sample >= b.at_sample for a, b in zip(points, points[1:], strict=False)):
+        raise PlanError("curve_out_of_order", field=f"{field}.curve")
+    return Clip(
+        clip_id=field,
+        source_key=source.key,
+        start_sample=_samples(data.get("at_s", 0.0)),
+        in_sample=in_sample,
+        length_samples=length,
+        gain_db=float(data.get("gain_db", 0.0)),
+        fade_in_samples=min(length, _samples(data.get("fade_in_s", 0.0))),
+        fade_out_samples=min(length, _samples(data.get("fade_out_s", 0.0))),
+        curve=points,
+    )
+
+
+def _clip_data(clip: Clip, file_of_source: Mapping[str, str]) -> dict[str, Any]:
+    data: dict[str, Any] = {
+        "file": file_of_source[clip.source_key],
+        "at_s": s_from_samples(clip.start_sample),
+        "in_s": s_from_samples(clip.in_sample),
+        "length_s": s_from_samples(clip.length_samples),
+        "gain_db": clip.gain_db,
+        "fade_in_s": s_from_samples(clip.fade_in_samples),
+        "fade_out_s": s_from_samples(clip.fade_out_samples),
+    }
+    if clip.curve:
+        data["curve"] = [[s_from_samples(point.at_sample), point.gain_db] for point in clip.curve]
+    return data
+
+
+def _samples(time_s: float) -> int:
+    # Decimal seconds as they were written, not the nearest binary fraction: 0.1 s is 4,800 samples.
+    return samples_from_s(Fraction(str(time_s))) if time_s < 1e9 else round(time_s) * RATE_HZ

@@ -1,0 +1,1 @@
+"""Audio in, numbers out."""

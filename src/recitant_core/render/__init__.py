@@ -1,0 +1,1 @@
+"""From a plan and its sources to stems, mix and output."""

@@ -1,0 +1,166 @@
+"""From a plan to sound: stems, their sum, and what leaves the master.
+
+Every function here is pure over a bounded window: any span, rendered alone and in any order, holds the same bits as
+the same span of the whole. Preview, verdict and delivery all call render_output.
+Held to: tests/core/test_render.py
+"""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import Final
+
+import numba
+import numpy as np
+
+from recitant_core.gain.envelope import curve_db, fade_factors
+from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
+from recitant_core.ports import SampleSource
+from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.units.arrays import Audio, FloatArray
+from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.level import factor_from_db
+
+SEGMENT_SAMPLES: Final = 10 * RATE_HZ
+Sources = Mapping[str, SampleSource]
+
+
+@dataclass(frozen=True)
+class Heard:
+    """Which tracks sound in a preview; a delivery always hears all."""
+
+    only_tracks: frozenset[str] | None = None
+    muted_tracks: frozenset[str] = frozenset()
+
+    def includes(self, track: Track) -> bool:
+        """Whether this track sounds."""
+        if track.track_id in self.muted_tracks:
+            return False
+        return self.only_tracks is None or track.track_id in self.only_tracks
+
+
+EVERYTHING: Final = Heard()
+
+
+def render_stems(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> dict[Role, Audio]:
+    """Each stem of a span before the master, float32 (frames, 2), in summing order; silence outside the programme."""
+    stems = {}
+    for role in plan.roles:
+        total = np.zeros((span.length_samples, 2))
+        for track in plan.tracks:
+            if track.role is role and heard.includes(track):
+                _add_track(track, plan.stem_gain_db(role), sources, span, total)
+        stems[role] = total.astype(np.float32)
+    return stems
+
+
+def render_mix(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> Audio:
+    """The sum of the stems of a span before the master, float32 (frames, 2)."""
+    return sum_stems(render_stems(plan, sources, span, heard), span.length_samples)
+
+
+def sum_stems(stems: Mapping[Role, Audio], n_frames: int) -> Audio:
+    """Stems added in their order, in double precision, rounded once."""
+    total = np.zeros((n_frames, 2))
+    for stem in stems.values():
+        total += stem
+    return total.astype(np.float32)
+
+
+def render_output(
+    plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING
+) -> Audio:
+    """What leaves the master in a span: the mix with its gain, limited where a ceiling is set; float32 (frames, 2)."""
+    return render_master(plan, sources, span, heard)[0]
+
+
+def render_master(
+    plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING
+) -> tuple[Audio, Audio]:
+    """As render_output, with the limiter's gain factor, float32 (frames, 1)."""
+    gain = np.float32(factor_from_db(plan.master.gain_db))
+    if plan.master.ceiling_dbtp is None:
+        return render_mix(plan, sources, span, heard) * gain, np.ones((span.length_samples, 1), np.float32)
+    around = span.widen(BEFORE_SAMPLES, AFTER_SAMPLES)
+    return limit(render_mix(plan, sources, around, heard) * gain, plan.master.ceiling_dbtp)
+
+
+@dataclass(frozen=True)
+class MasteredSegment:
+    """A stretch of a delivery: stems with the master's gain, and the limited output."""
+
+    span: SampleSpan
+    stems: dict[Role, Audio]
+    output: Audio
+    limiter_factor: Audio
+
+
+def render_segments(plan: Plan, sources: Sources) -> Iterator[MasteredSegment]:
+    """The whole programme in order, each sample of each track rendered once; the same bits as render_output."""
+    gain = np.float32(factor_from_db(plan.master.gain_db))
+    ceiling_dbtp = plan.master.ceiling_dbtp
+    ahead = AFTER_SAMPLES if ceiling_dbtp is not None else 0
+    before = np.zeros((BEFORE_SAMPLES, 2), np.float32)
+    head = render_stems(plan, sources, SampleSpan(0, ahead))
+    waiting = {role: stem * gain for role, stem in head.items()}
+    waiting_mix = sum_stems(head, ahead) * gain
+    for span in plan.span.blocks(SEGMENT_SAMPLES):
+        fresh_span = SampleSpan(span.start_sample + ahead, span.length_samples)
+        fresh = render_stems(plan, sources, fresh_span)
+        fresh_mix = sum_stems(fresh, span.length_samples) * gain
+        stems = {role: np.concatenate([waiting[role], fresh[role] * gain]) for role in fresh}
+        mix = np.concatenate([waiting_mix, fresh_mix])
+        n = span.length_samples
+        if ceiling_dbtp is None:
+            output, factor = mix, np.ones((n, 1), np.float32)
+        else:
+            joined = np.concatenate([before, mix])
+            output, factor = limit(joined, ceiling_dbtp)
+            before = joined[n : n + BEFORE_SAMPLES]
+        yield MasteredSegment(span, {role: stem[:n] for role, stem in stems.items()}, output, factor)
+        waiting = {role: stem[n:] for role, stem in stems.items()}
+        waiting_mix = mix[n:]
+
+
+def _add_track(track: Track, stem_gain_db: float, sources: Sources, span: SampleSpan, total: FloatArray) -> None:
+    for clip in track.clips:
+        part = clip.span.intersect(span)
+        if part is not None:
+            source = sources[clip.source_key]
+            audio = source.read(clip.in_sample + part.start_sample - clip.start_sample, part.length_samples)
+            matrix = source.layout.stereo_matrix(track.pan)
+            out = total[part.start_sample - span.start_sample : part.end_sample - span.start_sample]
+            matrix = matrix * factor_from_db(clip.gain_db + track.gain_db + stem_gain_db)
+            _add_clip(clip, part, audio, matrix, out)
+
+
+def _add_clip(clip: Clip, part: SampleSpan, audio: Audio, matrix: FloatArray, out: FloatArray) -> None:
+    whole = clip.span
+    in_fade = part.start_sample < whole.start_sample + clip.fade_in_samples
+    in_fade |= part.end_sample > whole.end_sample - clip.fade_out_samples
+    if not clip.curve and not in_fade:
+        _add_steady(audio, matrix, out)
+        return
+    factors = fade_factors(part, whole, clip.fade_in_samples, clip.fade_out_samples)
+    if clip.curve:
+        inside = SampleSpan(part.start_sample - whole.start_sample, part.length_samples)
+        factors *= 10.0 ** (curve_db(clip.curve, inside) / 20.0)
+    _add_shaped(audio, matrix, factors, out)
+
+
+@numba.njit(cache=True, nogil=True)
+def _add_steady(audio, matrix, out):  # type: ignore[no-untyped-def]
+    for channel in range(audio.shape[1]):
+        left, right = matrix[channel, 0], matrix[channel, 1]
+        for i in range(len(audio)):
+            out[i, 0] += audio[i, channel] * left
+            out[i, 1] += audio[i, channel] * right
+
+
+@numba.njit(cache=True, nogil=True)
+def _add_shaped(audio, matrix, factors, out):  # type: ignore[no-untyped-def]
+    for channel in range(audio.shape[1]):
+        left, right = matrix[channel, 0], matrix[channel, 1]
+        for i in range(len(audio)):
+            # In this order a factor of exactly 1 gives what _add_steady gives, so a fade's edge may lie anywhere.
+            out[i, 0] += audio[i, channel] * (left * factors[i])
+            out[i, 1] += audio[i, channel] * (right * factors[i])

@@ -1,0 +1,1 @@
+"""The frozen plan of a programme."""

@@ -1,0 +1,89 @@
+"""The frozen plan of a programme: what sounds where, and how loud. Times in samples at 48 kHz, gains in dB."""
+
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import Final
+
+from recitant_core.gain.envelope import CurvePoint
+from recitant_core.units.clock import SampleSpan
+
+
+class Role(StrEnum):
+    """What a track is for; one stem a role, in the order stems are summed."""
+
+    DIALOGUE = "dialogue"
+    MUSIC = "music"
+    EFFECTS = "effects"
+    AMBIENCE = "ambience"
+
+
+LEAST_GAIN_DB: Final = -96.0
+MOST_GAIN_DB: Final = 24.0
+MOST_LENGTH_SAMPLES: Final = 24 * 3600 * 48_000
+
+
+@dataclass(frozen=True)
+class Clip:
+    """A stretch of a source, placed."""
+
+    clip_id: str
+    source_key: str
+    start_sample: int
+    in_sample: int
+    length_samples: int
+    gain_db: float = 0.0
+    fade_in_samples: int = 0
+    fade_out_samples: int = 0
+    curve: tuple[CurvePoint, ...] = ()
+    """Gain over time, counted from the clip's start."""
+
+    @property
+    def span(self) -> SampleSpan:
+        """Where it lies in the programme."""
+        return SampleSpan(self.start_sample, self.length_samples)
+
+
+@dataclass(frozen=True)
+class Track:
+    """Clips that share a fader."""
+
+    track_id: str
+    name: str
+    role: Role
+    gain_db: float = 0.0
+    pan: float = 0.0
+    clips: tuple[Clip, ...] = ()
+
+
+@dataclass(frozen=True)
+class Master:
+    """The last stage: a gain, and a limiter where a ceiling is given."""
+
+    gain_db: float = 0.0
+    ceiling_dbtp: float | None = None
+
+
+@dataclass(frozen=True)
+class Plan:
+    """A whole programme."""
+
+    title: str
+    frame_rate: str
+    tracks: tuple[Track, ...]
+    stem_gains_db: dict[Role, float] = field(default_factory=dict)
+    master: Master = Master()
+
+    @property
+    def span(self) -> SampleSpan:
+        """From programme start to the end of the last clip."""
+        return SampleSpan(0, max((clip.span.end_sample for track in self.tracks for clip in track.clips), default=0))
+
+    @property
+    def roles(self) -> tuple[Role, ...]:
+        """The roles that have clips, in summing order."""
+        used = {track.role for track in self.tracks if track.clips}
+        return tuple(role for role in Role if role in used)
+
+    def stem_gain_db(self, role: Role) -> float:
+        """Gain of a stem; 0 where none was set."""
+        return self.stem_gains_db.get(role, 0.0)

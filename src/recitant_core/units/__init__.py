@@ -1,0 +1,1 @@
+"""Levels, sample time, timecode and channel meaning."""

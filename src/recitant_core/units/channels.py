@@ -1,0 +1,84 @@
+"""What channels mean: layouts, their weights in loudness, and how each is heard from two loudspeakers."""
+
+import math
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+
+from recitant_core.errors import UnsupportedLayout
+from recitant_core.units.arrays import FloatArray
+
+SURROUND_WEIGHT: Final = 1.41  # BS.1770 Annex 1, table of weightings: surrounds
+HALF_POWER: Final = math.sqrt(0.5)  # -3.01 dB; BS.775: centre and surrounds into two channels
+
+_WEIGHTS: Final = {"L": 1.0, "R": 1.0, "C": 1.0, "LFE": 0.0, "Ls": SURROUND_WEIGHT, "Rs": SURROUND_WEIGHT}
+_TO_STEREO: Final = {
+    "C": (HALF_POWER, HALF_POWER),
+    "L": (1.0, 0.0),
+    "R": (0.0, 1.0),
+    "Ls": (HALF_POWER, 0.0),
+    "Rs": (0.0, HALF_POWER),
+    "LFE": (0.0, 0.0),
+}
+
+
+@dataclass(frozen=True)
+class ChannelLayout:
+    """The channels of a signal, in file order."""
+
+    name: str
+    channels: tuple[str, ...]
+
+    @property
+    def n_channels(self) -> int:
+        """How many channels there are."""
+        return len(self.channels)
+
+    def loudness_weights(self) -> FloatArray:
+        """Weight of each channel in loudness, float64 (channels,). Source: BS.1770 Annex 1."""
+        return np.array([_WEIGHTS[channel] for channel in self.channels], dtype=np.float64)
+
+    def stereo_matrix(self, pan: float = 0.0) -> FloatArray:
+        """How much of each channel goes left and right, float64 (channels, 2).
+
+        Mono is placed with constant power, so that it is as loud in the middle as alone; stereo and wider are
+        balanced: the side turned away from is lowered, the other stays. Wider layouts fold down as BS.775 says
+        (centre and surrounds by 3 dB, LFE left out).
+
+        Args:
+            pan: -1.0 left, 0.0 middle, 1.0 right.
+        """
+        if self.n_channels == 1:
+            angle = (pan + 1.0) * math.pi / 4.0
+            return np.array([[math.cos(angle), math.sin(angle)]])
+        matrix = np.array([_TO_STEREO[channel] for channel in self.channels], dtype=np.float64)
+        matrix[:, 0] *= math.cos(max(0.0, pan) * math.pi / 2.0)
+        matrix[:, 1] *= math.cos(max(0.0, -pan) * math.pi / 2.0)
+        return matrix
+
+
+MONO: Final = ChannelLayout("mono", ("C",))
+STEREO: Final = ChannelLayout("stereo", ("L", "R"))
+LAYOUTS: Final = {
+    layout.n_channels: layout
+    for layout in (
+        MONO,
+        STEREO,
+        ChannelLayout("3.0", ("L", "R", "C")),
+        ChannelLayout("quad", ("L", "R", "Ls", "Rs")),
+        ChannelLayout("5.0", ("L", "R", "C", "Ls", "Rs")),
+        ChannelLayout("5.1", ("L", "R", "C", "LFE", "Ls", "Rs")),
+    )
+}
+
+
+def layout_from_count(n_channels: int) -> ChannelLayout:
+    """The usual layout of so many channels.
+
+    Raises:
+        UnsupportedLayout: there is no agreed one (none, seven, or more than 5.1).
+    """
+    if n_channels not in LAYOUTS:
+        raise UnsupportedLayout("unsupported_layout", n_channels=n_channels)
+    return LAYOUTS[n_channels]

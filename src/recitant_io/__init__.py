@@ -1,0 +1,1 @@
+"""Files: decoding, the conformed store, plans and deliveries on disk."""

@@ -1,0 +1,192 @@
+"""Recordings made readable at any place: 48 kHz float32 on disk, with the energies that contours are drawn from.
+
+Source files are never changed. The conformed copy can be thrown away and made again.
+"""
+
+import errno
+import hashlib
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Final
+
+import numpy as np
+import soundfile
+import soxr
+
+from recitant_core.dsp.kweighting import KState, k_energies
+from recitant_core.errors import StorageFull, UnreadableMedia
+from recitant_core.measure.meter import MeterState, Readings, feed_meter, read_meter
+from recitant_core.ports import Progress, no_progress
+from recitant_core.units.arrays import Audio, FloatArray
+from recitant_core.units.channels import STEREO, ChannelLayout, layout_from_count
+from recitant_core.units.clock import RATE_HZ
+from recitant_io.decode import open_media, require_finite
+
+WAVEFORM_SAMPLES: Final = 256  # one pair of extremes for so many samples
+
+
+@contextmanager
+def storage_errors() -> Iterator[None]:
+    """Turns a full disk into StorageFull."""
+    try:
+        yield
+    except OSError as error:
+        if error.errno in (errno.ENOSPC, errno.EDQUOT):
+            raise StorageFull("storage_full") from error
+        raise
+
+
+def file_hash(path: Path) -> str:
+    """SHA-256 of a file's bytes, in hex."""
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+class StoredSource:
+    """A conformed recording: raw float32 at 48 kHz, memory-mapped. Implements SampleSource."""
+
+    def __init__(self, path: Path, key: str, n_channels: int) -> None:
+        self.key = key
+        self.layout: ChannelLayout = layout_from_count(n_channels)
+        # An empty file cannot be mapped; a recording of no samples is refused at intake.
+        self._samples = np.memmap(path, dtype=np.float32, mode="r").reshape(-1, n_channels)
+        self.length_samples = len(self._samples)
+
+    def read(self, start_sample: int, length_samples: int) -> Audio:
+        """The samples of a span inside: float32 (length_samples, channels), a view of the file."""
+        view: Audio = np.asarray(self._samples[start_sample : start_sample + length_samples])
+        return view
+
+
+class FileSource:
+    """A 48 kHz PCM file read where it lies. Implements SampleSource; one reader at a time."""
+
+    def __init__(self, path: Path, key: str) -> None:
+        self.key = key
+        self._file = soundfile.SoundFile(path)
+        self._name = path.name
+        self.layout: ChannelLayout = layout_from_count(self._file.channels)
+        self.length_samples = int(self._file.frames)
+
+    def read(self, start_sample: int, length_samples: int) -> Audio:
+        """The samples of a span inside: float32 (length_samples, channels).
+
+        Raises:
+            UnreadableMedia: the file ends early, cannot be decoded here, or holds what is no number.
+        """
+        try:
+            self._file.seek(start_sample)
+            block: Audio = self._file.read(length_samples, dtype="float32", always_2d=True)
+        except soundfile.LibsndfileError as error:
+            raise UnreadableMedia("damaged", file=self._name, at_s=start_sample / RATE_HZ) from error
+        if len(block) < length_samples:
+            raise UnreadableMedia(
+                "cut_short", file=self._name, promised_bytes=self.length_samples, found_bytes=start_sample + len(block)
+            )
+        require_finite(block, self._name, start_sample / RATE_HZ, RATE_HZ)
+        return block
+
+
+@dataclass(frozen=True)
+class Conformed:
+    """What was learnt of a recording while it was conformed."""
+
+    n_channels: int
+    layout_name: str
+    rate_hz: int
+    """Of the original file."""
+    coding: str
+    length_samples: int
+    readings: Readings
+
+
+def conform(path: Path, folder: Path, progress: Progress = no_progress) -> Conformed:
+    """Decode, resample to 48 kHz and measure a recording in one pass; write what the programme works from.
+
+    Writes into ``folder``: audio.f32 (raw float32, interleaved), energy.f64 (10 ms K-weighted energies of the
+    recording as two loudspeakers give it, at pan 0), wave.i16 (lowest and highest sample of each channel per 256
+    samples, full scale 32767). Files appear whole or not at all.
+
+    Raises:
+        UnreadableMedia, UnsupportedLayout: see open_media; also a recording without a single sample.
+        StorageFull: no room left; what was begun is removed.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    names = ("audio.f32", "energy.f64", "wave.i16")
+    begun = [folder / f"{name}.part" for name in names]
+    try:
+        with storage_errors(), open_media(path) as (facts, blocks):
+            layout = facts.layout
+            meter = MeterState.at_rest(layout)
+            heard = KState.at_rest(STEREO, RATE_HZ)
+            wave = _Waveform(layout.n_channels)
+            length = 0
+            expected = facts.length_frames * RATE_HZ / facts.rate_hz if facts.length_frames else None
+            with begun[0].open("wb") as audio_file, begun[1].open("wb") as energy_file, begun[2].open("wb") as wave_file:
+                for block in _at_48k(blocks, facts.rate_hz, layout.n_channels):
+                    audio_file.write(block.data)
+                    meter = feed_meter(block, meter)
+                    energies, heard = k_energies(_as_heard(block, layout), heard)
+                    energy_file.write(energies.data)
+                    wave_file.write(wave.feed(block).data)
+                    length += len(block)
+                    progress(min(1.0, length / expected) if expected else 0.0)
+                wave_file.write(wave.rest().data)
+                for file in (audio_file, energy_file, wave_file):
+                    file.flush()
+                    os.fsync(file.fileno())
+        if length == 0:
+            raise UnreadableMedia("no_samples", file=path.name)
+        for part, name in zip(begun, names, strict=True):
+            part.replace(folder / name)
+    finally:
+        for part in begun:
+            part.unlink(missing_ok=True)
+    return Conformed(layout.n_channels, layout.name, facts.rate_hz, facts.coding, length, read_meter(meter))
+
+
+def stored_energy(folder: Path) -> FloatArray:
+    """The 10 ms energies of a conformed recording, float64 (hops,)."""
+    return np.fromfile(folder / "energy.f64", dtype=np.float64)
+
+
+def _at_48k(blocks: Iterator[Audio], rate_hz: int, n_channels: int) -> Iterator[Audio]:
+    if rate_hz == RATE_HZ:
+        yield from blocks
+        return
+    stream = soxr.ResampleStream(rate_hz, RATE_HZ, n_channels, dtype="float32", quality="VHQ")
+    last = np.zeros((0, n_channels), np.float32)
+    for block in blocks:
+        yield np.ascontiguousarray(stream.resample_chunk(block))
+    yield np.ascontiguousarray(stream.resample_chunk(last, last=True))
+
+
+def _as_heard(block: Audio, layout: ChannelLayout) -> Audio:
+    if layout.n_channels == STEREO.n_channels:
+        return block
+    return np.ascontiguousarray(block @ layout.stereo_matrix().astype(np.float32))
+
+
+class _Waveform:
+    """Lowest and highest sample per 256, however the blocks fall."""
+
+    def __init__(self, n_channels: int) -> None:
+        self._rest = np.zeros((0, n_channels), np.float32)
+
+    def feed(self, block: Audio) -> "np.ndarray[tuple[int, ...], np.dtype[np.int16]]":
+        joined = np.concatenate([self._rest, block])
+        whole = len(joined) // WAVEFORM_SAMPLES * WAVEFORM_SAMPLES
+        self._rest = joined[whole:]
+        return self._extremes(joined[:whole])
+
+    def rest(self) -> "np.ndarray[tuple[int, ...], np.dtype[np.int16]]":
+        padding = np.zeros((-len(self._rest) % WAVEFORM_SAMPLES, self._rest.shape[1]), np.float32)
+        return self._extremes(np.concatenate([self._rest, padding]))
+
+    def _extremes(self, audio: Audio) -> "np.ndarray[tuple[int, ...], np.dtype[np.int16]]":
+        cut = audio.reshape(-1, WAVEFORM_SAMPLES, audio.shape[1])
+        pairs = np.stack([cut.min(axis=1), cut.max(axis=1)], axis=2)
+        return np.ascontiguousarray(np.clip(np.round(pairs * 32767), -32767, 32767).astype(np.int16))

@@ -1,0 +1,167 @@
+"""Sound files and the sound of movies, as float32 blocks at their own rate.
+
+libsndfile first (exact, seekable), FFmpeg through PyAV for what it does not know.
+"""
+
+import os
+import struct
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Final
+
+import av
+import numpy as np
+import soundfile
+
+from recitant_core.errors import UnreadableMedia
+from recitant_core.units.arrays import Audio
+from recitant_core.units.channels import ChannelLayout, layout_from_count
+
+BLOCK_FRAMES: Final = 1 << 18
+LEAST_RATE_HZ: Final = 4_000
+MOST_RATE_HZ: Final = 768_000
+_UNKNOWN_SIZES: Final = (0, 0x7FFFFFFF, 0xFFFFFFFF)  # what writers put that could not go back to the header
+
+
+@dataclass(frozen=True)
+class MediaFacts:
+    """What a file says it holds."""
+
+    rate_hz: int
+    layout: ChannelLayout
+    length_frames: int | None
+    """None where the container does not say."""
+    is_seekable_pcm: bool
+    coding: str
+
+
+@contextmanager
+def open_media(path: Path) -> "Iterator[tuple[MediaFacts, Iterator[Audio]]]":
+    """The facts of a file and its blocks, float32 (frames, channels), finite.
+
+    Raises:
+        UnreadableMedia: missing, empty, cut short, no sound inside, not decodable, or samples that are no numbers.
+        UnsupportedLayout: a number of channels without an agreed meaning.
+    """
+    _require_contents(path)
+    try:
+        file = soundfile.SoundFile(path)
+    except soundfile.LibsndfileError:
+        with _open_container(path) as opened:
+            yield opened
+        return
+    with file:
+        _require_rate(path, file.samplerate)
+        layout = layout_from_count(file.channels)
+        is_pcm = file.format in ("WAV", "WAVEX", "RF64", "W64", "AIFF", "FLAC") and file.subtype.startswith(
+            ("PCM", "FLOAT", "DOUBLE")
+        )
+        frames = file.frames if file.frames < 1 << 62 else None
+        facts = MediaFacts(file.samplerate, layout, frames, is_pcm, f"{file.format} {file.subtype}")
+        yield facts, _finite(path, _sound_blocks(path, file, facts), file.samplerate)
+
+
+def _require_contents(path: Path) -> None:
+    try:
+        size = path.stat().st_size
+        if path.is_dir():
+            raise UnreadableMedia("is_a_folder", file=path.name)
+        with path.open("rb") as file:
+            head = file.read(12)
+            if size == 0:
+                raise UnreadableMedia("empty_file", file=path.name)
+            if head[:4] == b"RIFF" and head[8:] == b"WAVE":
+                _require_whole_riff(path, file, size)
+    except FileNotFoundError as error:
+        raise UnreadableMedia("missing_file", file=path.name) from error
+    except PermissionError as error:
+        raise UnreadableMedia("not_allowed", file=path.name) from error
+
+
+def _require_whole_riff(path: Path, file, size: int) -> None:  # type: ignore[no-untyped-def]
+    while len(chunk := file.read(8)) == 8:
+        name, length = chunk[:4], struct.unpack("<I", chunk[4:])[0]
+        start = file.tell()
+        if name == b"data":
+            if length not in _UNKNOWN_SIZES and start + length > size:
+                raise UnreadableMedia("cut_short", file=path.name, promised_bytes=length, found_bytes=size - start)
+            return
+        file.seek(start + length + length % 2)
+    raise UnreadableMedia("no_audio", file=path.name)
+
+
+def _require_rate(path: Path, rate_hz: int) -> None:
+    if not LEAST_RATE_HZ <= rate_hz <= MOST_RATE_HZ:
+        raise UnreadableMedia("odd_rate", file=path.name, rate_hz=rate_hz)
+
+
+def _sound_blocks(path: Path, file: soundfile.SoundFile, facts: MediaFacts) -> Iterator[Audio]:
+    read = 0
+    try:
+        while len(block := file.read(BLOCK_FRAMES, dtype="float32", always_2d=True)):
+            read += len(block)
+            yield block
+    except soundfile.LibsndfileError as error:
+        raise UnreadableMedia("damaged", file=path.name, at_s=read / facts.rate_hz) from error
+    if facts.length_frames is not None and read < facts.length_frames and facts.is_seekable_pcm:
+        raise UnreadableMedia(
+            "cut_short", file=path.name, promised_bytes=facts.length_frames, found_bytes=read
+        )
+
+
+def _finite(path: Path, blocks: Iterator[Audio], rate_hz: int) -> Iterator[Audio]:
+    read = 0
+    for block in blocks:
+        require_finite(block, path.name, read / rate_hz, rate_hz)
+        read += len(block)
+        yield block
+
+
+def require_finite(block: Audio, name: str, start_s: float, rate_hz: int) -> None:
+    """Nothing, if every sample is a number of usable size.
+
+    Raises:
+        UnreadableMedia: NaN, infinite, or beyond +120 dBFS: not sound; with the time of the first such sample.
+    """
+    highest = float(np.abs(block).max(initial=0.0))
+    if not highest <= 1e6:
+        bad = ~(np.abs(block) <= 1e6).all(axis=1)
+        raise UnreadableMedia("not_numbers", file=name, at_s=start_s + int(np.argmax(bad)) / rate_hz)
+
+
+@contextmanager
+def _open_container(path: Path) -> "Iterator[tuple[MediaFacts, Iterator[Audio]]]":
+    try:
+        container = av.open(os.fspath(path))
+    except (av.FFmpegError, ValueError, UnicodeError) as error:
+        raise UnreadableMedia("not_media", file=path.name) from error
+    with container:
+        if not container.streams.audio:
+            raise UnreadableMedia("no_audio", file=path.name)
+        stream = container.streams.audio[0]
+        rate_hz = stream.rate or 0
+        _require_rate(path, rate_hz)
+        layout = layout_from_count(stream.channels)
+        facts = MediaFacts(rate_hz, layout, None, False, f"{container.format.name} {stream.codec_context.name}")
+        yield facts, _finite(path, _container_blocks(path, container, stream), rate_hz)
+
+
+def _container_blocks(path: Path, container, stream) -> Iterator[Audio]:  # type: ignore[no-untyped-def]
+    to_float = av.AudioResampler(format="flt", layout=stream.layout, rate=stream.rate)
+    pending: list[Audio] = []
+    held = 0
+    try:
+        for frame in container.decode(stream):
+            for piece in to_float.resample(frame):
+                block = piece.to_ndarray().reshape(-1, stream.channels)
+                pending.append(np.ascontiguousarray(block, dtype=np.float32))
+                held += len(block)
+            if held >= BLOCK_FRAMES:
+                yield np.concatenate(pending)
+                pending, held = [], 0
+    except av.FFmpegError as error:
+        raise UnreadableMedia("damaged", file=path.name, at_s=None) from error
+    if pending:
+        yield np.concatenate(pending)

@@ -1,0 +1,81 @@
+"""The report as one self-contained HTML page: every figure beside its limit, and the files."""
+
+from html import escape
+from typing import Any
+
+from recitant_io.words import gain_text, signed
+
+_STYLE = """
+:root{--paper:#f5f1e8;--sheet:#fbf9f3;--edge:#ddd5c4;--ink:#1f2430;--soft:#6a6658;--over:#c8321f;--within:#2d6a4f}
+body{background:var(--paper);color:var(--ink);font:15px/1.5 "Public Sans",system-ui,sans-serif;margin:0;padding:2rem}
+main{max-width:46rem;margin:auto}h1,h2{font-family:Fraunces,Georgia,serif;font-weight:600;margin:0 0 .2rem}
+p{margin:.3rem 0 1rem}.soft{color:var(--soft)}
+section{background:var(--sheet);border:1px solid var(--edge);border-radius:6px;padding:1.2rem 1.4rem;margin:1.2rem 0}
+table{border-collapse:collapse;width:100%;font-variant-numeric:tabular-nums}
+th,td{text-align:left;padding:.3rem .5rem;border-bottom:1px solid var(--edge)}
+td.n,th.n{text-align:right;font-family:"Spline Sans Mono",ui-monospace,monospace}
+.pass{color:var(--within)}.fail{color:var(--over)}.state{font-weight:600;white-space:nowrap}
+@media print{body{background:#fff;padding:0}section{break-inside:avoid}}
+"""
+_STATES = {"pass": ("pass", "✓ passes"), "fail": ("fail", "▲ fails"), "reported": ("soft", "reported")}
+
+
+def report_html(report: dict[str, Any]) -> str:
+    """The page for a report made by delivery.report_data."""
+    title = escape(report["title"]) or "Untitled"
+    minutes, seconds = divmod(report["duration_s"], 60)
+    before = report["before"]
+    head = (
+        f"<h1>{title}</h1><p class=soft>Loudness report · {int(minutes)} min {seconds:04.1f} s · "
+        f"{escape(report['frame_rate'])} frames a second · as balanced {signed(before['integrated_lufs'])} LUFS, "
+        f"range {signed(before['range_lu'])} LU, true peak {signed(before['true_peak_dbtp'])} dBTP</p>"
+    )
+    body = "".join(_section(delivery) for delivery in report["deliveries"])
+    return (
+        f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{title}: loudness report</title>'
+        f"<style>{_STYLE}</style></head><body><main>{head}{body}"
+        '<p class=soft>Made by Recitant. Loudness after ITU-R BS.1770 and EBU Tech 3341 and 3342, on the samples in the '
+        "file. The figures also stand in report.json.</p></main></body></html>"
+    )
+
+
+def _section(delivery: dict[str, Any]) -> str:
+    css, words = _STATES["pass" if delivery["passes"] else "fail"]
+    rows = "".join(_row(figure) for figure in delivery["figures"])
+    files = "".join(
+        f"<tr><td>{escape(file['file'])}</td><td>{escape(file['role'] or 'mix')}</td>"
+        f"<td class=n>{'32 bit float' if file['bit_depth'] == 32 else str(file['bit_depth']) + ' bit'}</td></tr>"
+        for file in delivery["files"]
+    )
+    note = f"<p class=soft>{escape(delivery['note'])}</p>" if delivery["note"] else ""
+    return (
+        f"<section><h2>{escape(delivery['name'])} <span class='state {css}'>{words}</span></h2>"
+        f"<p>{escape(delivery['explanation'])}</p>{note}"
+        "<table><thead><tr><th>figure<th class=n>measured<th class=n>limit<th>unit<th>state</tr></thead>"
+        f"<tbody>{rows}</tbody></table><p></p>"
+        f"<table><thead><tr><th>file<th>holds<th class=n>48 kHz</tr></thead><tbody>{files}</tbody></table>"
+        f"<p class=soft>Source: {escape(delivery['source'])}. Gain {gain_text(delivery['gain_db'])} dB.</p></section>"
+    )
+
+
+def _row(figure: dict[str, Any]) -> str:
+    css, words = _STATES[figure["state"]]
+    if figure["state"] == "fail" and figure["miss"]:
+        direction = "over" if figure["miss"] > 0 else "under"
+        words = f"▲ {signed(abs(figure['miss']), 2)} {direction}"
+    return (
+        f"<tr><td>{escape(figure['name'])}</td><td class=n>{signed(figure['measured'], 2)}</td>"
+        f"<td class=n>{limit_text(figure['low'], figure['high'])}</td><td>{escape(figure['unit'])}</td>"
+        f"<td class='state {css}'>{words}</td></tr>"
+    )
+
+
+def limit_text(low: float | None, high: float | None) -> str:
+    """A limit as it is read: between, at most, or none.
+
+    >>> limit_text(None, -1.0)
+    'at most −1.0'
+    """
+    if low is not None and high is not None:
+        return f"{signed(low)} to {signed(high)}"
+    return f"at most {signed(high)}" if high is not None else "–"

@@ -1,0 +1,119 @@
+"""The one place that turns codes and states into sentences: what is wrong, and what to do."""
+
+from recitant_core.delivery.fit import MOST_LIMITING_DB, Fit, FitState
+from recitant_core.errors import RecitantError
+
+_SENTENCES = {
+    "empty_file": "{file} is empty (0 bytes). Export it again, or copy it again from where it came.",
+    "missing_file": "{file} is not there. Check the name and the folder.",
+    "not_allowed": "{file} may not be read. Change its permissions.",
+    "is_a_folder": "{file} is a folder. Name a sound file in it.",
+    "cut_short": (
+        "{file} is cut short: its header promises more sound than the file holds. "
+        "Copy it again or export it again; what is there was not used."
+    ),
+    "no_audio": "{file} holds no sound. Choose a file with an audio track.",
+    "no_samples": "{file} holds no samples. Export it again with its sound.",
+    "not_media": "{file} is not a sound file or a movie that can be read, whatever its name says. Export it as WAV.",
+    "odd_rate": "{file} says {rate_hz} samples a second, which no sound has. Export it again at 48 kHz.",
+    "rate_too_low": "At {rate_hz} samples a second loudness cannot be measured. Export it again at 48 kHz.",
+    "damaged": "{file} is damaged and cannot be decoded to its end. Copy it again or export it again.",
+    "not_numbers": (
+        "{file} holds samples at {at_s:.2f} s that are no numbers or far beyond any level. "
+        "Render it again; a faulty plug-in leaves such samples."
+    ),
+    "unsupported_layout": (
+        "{n_channels} channels have no agreed order here. Export mono, stereo, 3.0, quad, 5.0 or 5.1, "
+        "or split it into stems."
+    ),
+    "no_plan": "There is no plan {file}. Check the name and the folder.",
+    "plan_not_readable": "The plan {file} cannot be read as text.",
+    "not_json": "The plan is not JSON: line {line}, column {column}.",
+    "plan_shape": "The plan is not right at {field}: {message}. docs/plan.schema.json says what may stand there.",
+    "plan_file_missing": "The plan names a file that is not there: {file} (at {field}).",
+    "unknown_frame_rate": "{found} is no known frame rate (at {field}).",
+    "in_after_end": "{field} starts after the end of {file}, which is {file_s:.3f} s long.",
+    "past_end": "{field} reaches to {asked_s:.3f} s of {file}, which is {file_s:.3f} s long. Use null for its end.",
+    "curve_out_of_order": "The points of {field} are not in order of time.",
+    "unknown_spec": "There is no specification {spec_id}. Known: {known}.",
+    "storage_full": "The disk is full. Free some room and try again; nothing that was there is lost.",
+    "nothing_to_mix": "There is nothing to mix yet: no track has a clip.",
+    "stale_revision": "This programme was changed elsewhere meanwhile. The page now shows the newest state; try again.",
+    "nothing_to_undo": "There is nothing to undo.",
+    "nothing_to_redo": "There is nothing to redo.",
+    "gain_out_of_range": "A gain lies between {least_db:g} and +{most_db:g} dB. {found} is outside.",
+    "not_a_number": "“{found}” is not a number of dB.",
+    "gone": "That is no longer part of the programme.",
+    "file_too_large": "{file} needs {needed} of room and only {free} is free. Free some room and send it again.",
+    "upload_incomplete": "{file} did not arrive whole. Send it again.",
+    "not_a_role": "“{found}” is none of dialogue, music, effects, ambience.",
+    "cancelled": "Stopped as you asked.",
+}
+
+
+def sentence(error: RecitantError) -> str:
+    """What a user reads for an error."""
+    facts = {name: ", ".join(map(str, v)) if isinstance(v, list | tuple) else v for name, v in error.facts.items()}
+    if error.code == "damaged" or error.code not in _SENTENCES:
+        facts.setdefault("file", "The file")
+    template = _SENTENCES.get(error.code, "This could not be done ({code}).")
+    return template.format(code=error.code, **facts)
+
+
+def signed(value: float | None, digits: int = 1) -> str:
+    """A figure with a true minus sign; a dash where there is none, "silent" for -inf.
+
+    >>> signed(-23.04)
+    '−23.0'
+    """
+    if value is None:
+        return "–"
+    if value == float("-inf"):
+        return "silent"
+    text = f"{value:.{digits}f}"
+    if float(text) == 0.0:
+        text = text.lstrip("-")
+    return text.replace("-", "−")
+
+
+def gain_text(gain_db: float | None) -> str:
+    """A gain with its sign always shown: +3.0, −2.5, 0.0."""
+    text = signed(gain_db)
+    return f"+{text}" if gain_db is not None and gain_db > 0 and text != "0.0" else text
+
+
+def fit_sentence(fit: Fit) -> str:
+    """What a fit does to the mix, or why it does not reach its specification and what would."""
+    trial, spec = fit.trial, fit.spec
+    gain = f"{gain_text(trial.master.gain_db)} dB"
+    lost = fit.range_lost_lu
+    range_text = f", range {signed(lost)} LU smaller" if lost is not None and abs(lost) >= 0.05 else ""
+    limited = (
+        f"{gain} and limiting of up to {signed(trial.most_reduction_db)} dB for "
+        f"{100 * trial.limited_share:.1f} % of the time{range_text}"
+    )
+    reached = signed(trial.anchor_lufs(spec))
+    match fit.state:
+        case FitState.SILENT:
+            return "The mix is silent, so no gain can bring it to a loudness."
+        case FitState.TOO_SHORT:
+            return "The mix is shorter than 0.4 s, so it has no loudness to fit."
+        case FitState.TOO_MUCH_LIMITING:
+            needed = signed(fit.needed_reduction_db)
+            return (
+                f"{signed(spec.target_for(2))} LUFS would take more than {needed} dB of limiting, past the "
+                f"{MOST_LIMITING_DB:g} dB allowed here; with {limited} it comes to {reached}. "
+                "Lower what peaks far above the rest, or compress it, and it can go higher."
+            )
+        case FitState.SHORT_TERM_OVER:
+            loudest = trial.readings.max_short_term_lufs
+            limit = spec.max_short_term_lufs
+            over = (loudest or 0.0) - (limit or 0.0)
+            return (
+                f"At {reached} LUFS the loudest 3 s lie at {signed(loudest)}, {signed(over)} LU over the limit of "
+                f"{signed(limit)}. Lower that passage, or raise the rest by about as much."
+            )
+        case FitState.REACHED:
+            if trial.master.ceiling_dbtp is None:
+                return f"{gain} brings it to {reached} LUFS; no limiting needed."
+            return f"{limited} bring it to {reached} LUFS."
