@@ -1,6 +1,7 @@
 """The one place that turns codes and states into sentences: what is wrong, and what to do."""
 
 from recitant_core.delivery.fit import MOST_LIMITING_DB, Fit, FitState
+from recitant_core.delivery.predict import Prediction
 from recitant_core.errors import RecitantError
 
 _SENTENCES = {
@@ -117,3 +118,20 @@ def fit_sentence(fit: Fit) -> str:
             if trial.master.ceiling_dbtp is None:
                 return f"{gain} brings it to {reached} LUFS; no limiting needed."
             return f"{limited} bring it to {reached} LUFS."
+
+
+def prediction_sentence(prediction: Prediction | None) -> str:
+    """What a fit will probably do."""
+    if prediction is None:
+        return "Nothing to fit yet: the mix is silent or shorter than 0.4 s."
+    gain = f"{gain_text(prediction.gain_db)} dB"
+    if prediction.short_term_over_lu > 0.0:
+        return f"{gain}; the loudest 3 s would then lie {signed(prediction.short_term_over_lu)} LU over their limit."
+    if prediction.peak_over_db > MOST_LIMITING_DB:
+        return (
+            f"{gain} lifts the highest peak {signed(prediction.peak_over_db)} dB over the ceiling: more limiting than "
+            f"the {MOST_LIMITING_DB:g} dB allowed here. Lower what peaks far above the rest first."
+        )
+    if prediction.peak_over_db > 0.0:
+        return f"{gain}, limiting of up to about {signed(prediction.peak_over_db)} dB on the highest peaks."
+    return f"{gain}, no limiting needed."

@@ -9,7 +9,6 @@ import numpy as np
 
 from recitant_core.errors import RangeError
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.clock import SampleSpan
 
 
 @dataclass(frozen=True, order=True)
@@ -20,36 +19,40 @@ class CurvePoint:
     gain_db: float
 
 
-def curve_db(points: tuple[CurvePoint, ...], span: SampleSpan) -> FloatArray:
-    """Gain in dB at each sample of a span: straight lines between points, level before the first and after the last.
+def curve_db(points: tuple[CurvePoint, ...], places: FloatArray) -> FloatArray:
+    """Gain in dB at each place: straight lines between points, level before the first and after the last.
+
+    Args:
+        points: at least one.
+        places: float64 (places,), samples on the same clock as the points.
 
     Raises:
         RangeError: points out of order, or two at one place.
     """
-    places = np.array([point.at_sample for point in points], dtype=np.float64)
-    if np.any(np.diff(places) <= 0.0):
+    at = np.array([point.at_sample for point in points], dtype=np.float64)
+    if np.any(np.diff(at) <= 0.0):
         raise RangeError("curve_out_of_order")
-    gains = np.array([point.gain_db for point in points], dtype=np.float64)
-    return np.interp(np.arange(span.start_sample, span.end_sample, dtype=np.float64), places, gains)
+    return np.interp(places, at, np.array([point.gain_db for point in points], dtype=np.float64))
 
 
-def fade_factors(span: SampleSpan, whole: SampleSpan, fade_in_samples: int, fade_out_samples: int) -> FloatArray:
-    """Fade factor at each sample of a span inside a clip: the quarter of a sine, which keeps power in a crossfade.
+def fade_factors(
+    places: FloatArray, length_samples: int, fade_in_samples: int, fade_out_samples: int
+) -> FloatArray:
+    """Fade factor at each place of a clip: the quarter of a sine, which keeps power in a crossfade.
 
     Args:
-        span: the samples wanted, inside ``whole``.
-        whole: where the clip lies.
+        places: float64 (places,), samples from the clip's start.
+        length_samples: of the clip.
         fade_in_samples: length of the rise from its start; 0 for none.
         fade_out_samples: length of the fall to its end.
 
     Source: equal power, cos^2 + sin^2 = 1.
     """
-    place = np.arange(span.start_sample, span.end_sample, dtype=np.float64)
-    factors = np.ones(span.length_samples)
+    factors = np.ones(len(places))
     if fade_in_samples > 0:
-        share = (place - whole.start_sample + 0.5) / fade_in_samples
+        share = (places + 0.5) / fade_in_samples
         factors *= np.sin(np.pi / 2.0 * np.clip(share, 0.0, 1.0))
     if fade_out_samples > 0:
-        share = (whole.end_sample - place - 0.5) / fade_out_samples
+        share = (length_samples - places - 0.5) / fade_out_samples
         factors *= np.sin(np.pi / 2.0 * np.clip(share, 0.0, 1.0))
     return factors

@@ -134,17 +134,23 @@ def _add_track(track: Track, stem_gain_db: float, sources: Sources, span: Sample
 
 
 def _add_clip(clip: Clip, part: SampleSpan, audio: Audio, matrix: FloatArray, out: FloatArray) -> None:
-    whole = clip.span
-    in_fade = part.start_sample < whole.start_sample + clip.fade_in_samples
-    in_fade |= part.end_sample > whole.end_sample - clip.fade_out_samples
-    if not clip.curve and not in_fade:
-        _add_steady(audio, matrix, out)
-        return
-    factors = fade_factors(part, whole, clip.fade_in_samples, clip.fade_out_samples)
+    first = part.start_sample - clip.start_sample
+    last = first + part.length_samples
+    # Between its fades a clip without a curve is steady, and most of every clip is that.
+    steady_from = min(max(first, clip.fade_in_samples), last)
+    steady_to = max(min(last, clip.length_samples - clip.fade_out_samples), steady_from)
     if clip.curve:
-        inside = SampleSpan(part.start_sample - whole.start_sample, part.length_samples)
-        factors *= 10.0 ** (curve_db(clip.curve, inside) / 20.0)
-    _add_shaped(audio, matrix, factors, out)
+        steady_from = steady_to = last
+    for begin, end in ((first, steady_from), (steady_to, last)):
+        if end > begin:
+            places = np.arange(begin, end, dtype=np.float64)
+            factors = fade_factors(places, clip.length_samples, clip.fade_in_samples, clip.fade_out_samples)
+            if clip.curve:
+                factors *= 10.0 ** (curve_db(clip.curve, places) / 20.0)
+            _add_shaped(audio[begin - first : end - first], matrix, factors, out[begin - first : end - first])
+    if steady_to > steady_from:
+        inside = slice(steady_from - first, steady_to - first)
+        _add_steady(audio[inside], matrix, out[inside])
 
 
 @numba.njit(cache=True, nogil=True)

@@ -1,0 +1,213 @@
+"""What each word after ./recitant does."""
+
+import argparse
+import json
+import os
+import secrets
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+from machine import BROWSER, PYTHON, ROOT, SERVICES, CannotGoOn, install_packages, make_environment, require_python, say
+from services import Services, running
+
+VAR = ROOT / "var"
+CORE_COMMANDS = ("measure", "check", "mix", "bench")
+
+
+def main(arguments: list[str]) -> int:
+    """Run one command; its exit code."""
+    try:
+        require_python()
+        if arguments and arguments[0] in CORE_COMMANDS:
+            return _core(arguments)
+        if arguments and arguments[0] == "test":
+            return _test(arguments[1:])
+        chosen = _parser().parse_args(arguments)
+        return int(chosen.run(chosen))
+    except CannotGoOn as error:
+        say(str(error))
+        return 2
+    except KeyboardInterrupt:
+        return 130
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="recitant", description="Balance dialogue, music and effects.")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+    start = commands.add_parser("start", help="set everything up, start the application, print its address")
+    start.add_argument("--port", type=int, default=0, help="port of the pages (default: 8420, or a free one)")
+    start.add_argument("--no-demo", action="store_true", help="leave the demo programmes out")
+    start.set_defaults(run=_start)
+    commands.add_parser("test", help="run all tests, or those given: ./recitant test tests/core -k limiter")
+    lint = commands.add_parser("lint", help="format, style, types and import rules")
+    lint.add_argument("--fix", action="store_true", help="write what can be mended")
+    lint.set_defaults(run=lambda chosen: _lint(fix=chosen.fix))
+    for name in CORE_COMMANDS:
+        commands.add_parser(name, help=f"see ./recitant {name} --help")
+    commands.add_parser("vendor", help="fetch the pinned front-end packages anew").set_defaults(run=_vendor)
+    reset = commands.add_parser("reset", help="throw away this checkout's database and media (asks first)")
+    reset.add_argument("--yes", action="store_true", help="do not ask")
+    reset.set_defaults(run=_reset)
+    return parser
+
+
+def _environment(extra: dict[str, str] | None = None) -> dict[str, str]:
+    paths = [str(ROOT / "src")]
+    kernels = {"NUMBA_CACHE_DIR": str(VAR / "kernels")}
+    return {**os.environ, **kernels, **(extra or {}), "PYTHONPATH": os.pathsep.join(paths), "PYTHONUNBUFFERED": "1"}
+
+
+def _core(arguments: list[str]) -> int:
+    make_environment(with_dev=arguments[0] == "bench" and "--help" not in arguments)
+    command = [str(PYTHON), "-m", "recitant_cli", *arguments]
+    return subprocess.run(command, env=_environment(), check=False).returncode
+
+
+def _test(arguments: list[str]) -> int:
+    install_packages({**SERVICES, **BROWSER})
+    make_environment(with_dev=True)
+    with running(VAR / "test") as services:
+        environment = _environment(services.environment())
+        environment["DJANGO_SETTINGS_MODULE"] = "recitant_web.config.settings.test"
+        known = [a for a in arguments if not a.startswith("-")]
+        named = [f"tests/{a}" if (ROOT / "tests" / a).is_dir() else a for a in arguments]
+        command = [str(PYTHON), "-m", "pytest", *named] + ([] if known else ["tests"])
+        return subprocess.run(command, cwd=ROOT, env=environment, check=False).returncode
+
+
+def _lint(*, fix: bool) -> int:
+    make_environment(with_dev=True)
+    tools = PYTHON.parent
+    checks = [
+        [str(tools / "ruff"), "format", *([] if fix else ["--check"]), "."],
+        [str(tools / "ruff"), "check", *(["--fix"] if fix else []), "."],
+        [str(tools / "mypy")],
+        [str(tools / "lint-imports")],
+    ]
+    worst = 0
+    for check in checks:
+        worst = max(worst, subprocess.run(check, cwd=ROOT, env=_environment(), check=False).returncode)
+    return worst
+
+
+def _vendor(_chosen: argparse.Namespace) -> int:
+    import vendoring
+
+    return vendoring.main()
+
+
+def _reset(chosen: argparse.Namespace) -> int:
+    if not VAR.exists():
+        say("there is nothing to reset.")
+        return 0
+    if not chosen.yes:
+        print("This removes every programme, recording and delivery of this checkout for good.")
+        if input("Type reset to go on: ").strip() != "reset":
+            say("nothing was removed.")
+            return 1
+    with running(VAR / "app"):
+        pass  # held for a moment: refuses while the application runs
+    shutil.rmtree(VAR)
+    say("done. ./recitant start begins anew.")
+    return 0
+
+
+def _start(chosen: argparse.Namespace) -> int:
+    signal.signal(signal.SIGTERM, _interrupt)
+    install_packages(SERVICES)
+    make_environment(with_dev=False)
+    with running(VAR / "app") as services:
+        environment = _environment(services.environment())
+        environment["DJANGO_SETTINGS_MODULE"] = "recitant_web.config.settings.base"
+        account = _account(services.folder)
+        port = chosen.port or _pick_port()
+        say("preparing database, pages and kernels")
+        prepare = [str(PYTHON), "-m", "recitant_web.prepare", account["name"], account["password"]]
+        prepare += ["--no-demo"] if chosen.no_demo else []
+        if subprocess.run(prepare, env=environment, check=False).returncode != 0:
+            raise CannotGoOn("preparing failed; the message stands above.")
+        return _serve(services, environment, port, account)
+
+
+def _serve(services: Services, environment: dict[str, str], port: int, account: dict[str, str]) -> int:
+    web = [str(PYTHON), "-m", "gunicorn", "recitant_web.config.wsgi:application", "--bind", f"127.0.0.1:{port}"]
+    web += ["--workers", "2", "--threads", "6", "--timeout", "0", "--log-level", "warning"]
+    web += ["--worker-tmp-dir", str(services.folder), "--keep-alive", "30"]
+    worker = [str(PYTHON), "-m", "celery", "-A", "recitant_web.config.celery:app", "worker"]
+    worker += ["--concurrency", "2", "--loglevel", "WARNING", "--without-gossip", "--without-mingle"]
+    processes = {"web server": (web, "web.log"), "worker": (worker, "worker.log")}
+    alive = {name: _spawn(*what, services, environment) for name, what in processes.items()}
+    try:
+        _wait_for_page(port, alive["web server"], services)
+        print(f"\n  Recitant is at  http://127.0.0.1:{port}/", flush=True)
+        print(f"  sign in as      {account['name']}  with  {account['password']}", flush=True)
+        print("  Ctrl-C stops it.\n", flush=True)
+        while True:
+            time.sleep(1)
+            if services.dead():
+                raise CannotGoOn(f"a service ended by itself; see the logs in {services.folder}")
+            for name, process in alive.items():
+                if process.poll() is not None:
+                    say(f"the {name} ended by itself and is started again; see {services.folder / processes[name][1]}")
+                    alive[name] = _spawn(*processes[name], services, environment)
+    except KeyboardInterrupt:
+        say("stopping")
+        return 0
+    finally:
+        for process in alive.values():
+            process.terminate()
+        for process in alive.values():
+            try:
+                process.wait(15)
+            except subprocess.TimeoutExpired:
+                process.kill()
+
+
+def _spawn(
+    command: list[str], log: str, services: Services, environment: dict[str, str]
+) -> "subprocess.Popen[bytes]":
+    with (services.folder / log).open("ab") as file:
+        return subprocess.Popen(
+            command, env=environment, cwd=ROOT, stdout=file, stderr=file, start_new_session=True
+        )
+
+
+def _wait_for_page(port: int, web: "subprocess.Popen[bytes]", services: Services) -> None:
+    end = time.monotonic() + 60
+    while time.monotonic() < end and web.poll() is None:
+        with socket.socket() as probe:
+            if probe.connect_ex(("127.0.0.1", port)) == 0:
+                return
+        time.sleep(0.1)
+    raise CannotGoOn(f"the web server did not come up; is port {port} free? See {services.folder / 'web.log'}")
+
+
+def _account(folder: Path) -> dict[str, str]:
+    path = folder / "demo-account.json"
+    if not path.exists():
+        path.touch(mode=0o600)
+        path.write_text(json.dumps({"name": "demo", "password": "-".join(secrets.token_hex(2) for _ in range(3))}))
+    return dict(json.loads(path.read_text()))
+
+
+def _pick_port() -> int:
+    for port in (8420, 0):
+        with socket.socket() as probe:
+            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                probe.bind(("127.0.0.1", port))
+            except OSError:
+                continue
+            return int(probe.getsockname()[1])
+    raise CannotGoOn("no free port on 127.0.0.1")
+
+
+def _interrupt(_signal: int, _frame: object) -> None:
+    raise KeyboardInterrupt
+
+

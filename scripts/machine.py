@@ -1,0 +1,100 @@
+"""What this machine must have: Debian packages and the virtual environment. Standard library only."""
+
+import hashlib
+import os
+import shutil
+import subprocess
+import sys
+import venv
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[1]
+VENV = ROOT / ".venv"
+PYTHON = VENV / "bin" / "python"
+
+SERVICES = {"mariadb-server": "/usr/sbin/mariadbd", "redis-server": "/usr/bin/redis-server"}
+BUILD = {
+    "gcc": "/usr/bin/gcc",
+    "pkg-config": "/usr/bin/pkg-config",
+    "libmariadb-dev": "/usr/bin/mariadb_config",
+}
+BROWSER = {"chromium": "/usr/bin/chromium"}
+
+
+class CannotGoOn(Exception):
+    """Something only the user can put right; the message says what."""
+
+
+def say(text: str) -> None:
+    """One line of progress."""
+    print(f"recitant: {text}", file=sys.stderr, flush=True)
+
+
+def require_python() -> None:
+    """Nothing, on Python 3.11 or newer with venv.
+
+    Raises:
+        CannotGoOn: an older Python.
+    """
+    if sys.version_info < (3, 11):  # noqa: UP036  this file is what runs on whatever Python there is
+        raise CannotGoOn("Python 3.11 or newer is needed; Debian 12 has it as python3.")
+
+
+def install_packages(wanted: dict[str, str]) -> None:
+    """Debian packages whose program is missing, installed through apt-get; with sudo when not root.
+
+    Raises:
+        CannotGoOn: neither root nor sudo, no apt-get, or the installation fails.
+    """
+    missing = [name for name, program in wanted.items() if not Path(program).exists()]
+    if not missing:
+        return
+    if shutil.which("apt-get") is None:
+        raise CannotGoOn(f"these are missing and there is no apt-get to install them: {', '.join(missing)}")
+    prefix: list[str] = []
+    if os.geteuid() != 0:
+        if shutil.which("sudo") is None:
+            raise CannotGoOn(
+                f"Debian packages are missing: {' '.join(missing)}. Run as root: apt-get install {' '.join(missing)}"
+            )
+        prefix = ["sudo"]
+    say(f"installing Debian packages: {', '.join(missing)}")
+    environment = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
+    install = [*prefix, "apt-get", "install", "-y", "-qq", "--no-install-recommends", *missing]
+    subprocess.run([*prefix, "apt-get", "update", "-qq"], env=environment, stdout=subprocess.DEVNULL, check=False)
+    if subprocess.run(install, env=environment, stdout=subprocess.DEVNULL, check=False).returncode != 0:
+        raise CannotGoOn(f"apt-get could not install {' '.join(missing)}; its message stands above.")
+
+
+def make_environment(*, with_dev: bool) -> None:
+    """The virtual environment with exactly the pinned, hashed packages; nothing to do when it has them already.
+
+    Raises:
+        CannotGoOn: pip fails.
+    """
+    files = [ROOT / "requirements" / "run.txt"] + ([ROOT / "requirements" / "dev.txt"] if with_dev else [])
+    stamp = VENV / f".{'dev' if with_dev else 'run'}"
+    wanted = hashlib.sha256(b"".join(file.read_bytes() for file in files)).hexdigest()
+    stamps = [stamp] if with_dev else [stamp, VENV / ".dev"]
+    full = hashlib.sha256(
+        b"".join((ROOT / "requirements" / name).read_bytes() for name in ("run.txt", "dev.txt"))
+    ).hexdigest()
+    if any(s.exists() and s.read_text() in (wanted, full) for s in stamps) and PYTHON.exists():
+        return
+    install_packages(BUILD)
+    if not PYTHON.exists():
+        say("making the Python environment")
+        try:
+            venv.create(VENV, with_pip=True)
+        except (subprocess.CalledProcessError, OSError) as error:
+            install_packages({"python3-venv": "/nonexistent"})
+            shutil.rmtree(VENV, ignore_errors=True)
+            if subprocess.run([sys.executable, "-m", "venv", str(VENV)], check=False).returncode != 0:
+                raise CannotGoOn("the Python environment could not be made; see above.") from error
+    say("installing Python packages (a few minutes the first time)")
+    command = [str(PYTHON), "-m", "pip", "install", "-q", "--disable-pip-version-check", "--require-hashes"]
+    for file in files:
+        command += ["-r", str(file)]
+    if subprocess.run(command, check=False).returncode != 0:
+        raise CannotGoOn("pip could not install the Python packages; its message stands above.")
+    stamp.write_text(wanted)

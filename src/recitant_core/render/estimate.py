@@ -1,0 +1,50 @@
+"""What a mix will read, from the energies of its sources alone: at once, without rendering.
+
+Sources are taken to be unrelated, so their powers add. Gains, fades and curves are taken at the middle of each 10 ms.
+Held to: tests/core/test_estimate.py
+"""
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from recitant_core.dsp.kweighting import HOPS_PER_SECOND
+from recitant_core.gain.envelope import curve_db, fade_factors
+from recitant_core.timeline.model import Clip, Plan, Role
+from recitant_core.units.arrays import FloatArray
+from recitant_core.units.clock import RATE_HZ
+
+HOP_SAMPLES = RATE_HZ // HOPS_PER_SECOND
+
+
+def clip_energy(clip: Clip, gain_db: float, source_energy: FloatArray) -> tuple[int, FloatArray]:
+    """First hop and 10 ms energies of a clip in the programme, with all its gains: float64 (hops,).
+
+    Args:
+        clip: placed; its own gain, fades and curve count.
+        gain_db: of its track and stem together.
+        source_energy: float64 (hops,) of its whole source.
+    """
+    first = round(clip.start_sample / HOP_SAMPLES)
+    n_hops = max(1, round(clip.length_samples / HOP_SAMPLES))
+    source_first = round(clip.in_sample / HOP_SAMPLES)
+    energy = source_energy[source_first : source_first + n_hops]
+    factors = np.full(len(energy), 10.0 ** ((clip.gain_db + gain_db) / 20.0))
+    middles = np.minimum(np.arange(len(energy)) * HOP_SAMPLES + HOP_SAMPLES // 2, clip.length_samples - 1.0)
+    factors *= fade_factors(middles, clip.length_samples, clip.fade_in_samples, clip.fade_out_samples)
+    if clip.curve:
+        factors *= 10.0 ** (curve_db(clip.curve, middles) / 20.0)
+    return first, energy * factors * factors
+
+
+def stem_energies(plan: Plan, source_energies: Mapping[str, FloatArray]) -> dict[Role, FloatArray]:
+    """Estimated 10 ms energies of each stem over the whole programme, float64 (hops,) each."""
+    n_hops = -(-plan.span.length_samples // HOP_SAMPLES)
+    stems = {role: np.zeros(n_hops) for role in plan.roles}
+    for track in plan.tracks:
+        for clip in track.clips:
+            gain_db = track.gain_db + plan.stem_gain_db(track.role)
+            first, energy = clip_energy(clip, gain_db, source_energies[clip.source_key])
+            end = min(n_hops, first + len(energy))
+            stems[track.role][first:end] += energy[: end - first]
+    return stems

@@ -1,0 +1,39 @@
+"""Compiles every kernel once, so that nobody waits for it later; the compiled code is cached on disk."""
+
+import numpy as np
+
+from recitant_core.delivery.catalogue import spec_by_id
+from recitant_core.delivery.fit import fit, written_segments
+from recitant_core.measure.meter import measure
+from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
+from recitant_core.units.arrays import Audio
+from recitant_core.units.channels import LAYOUTS, MONO, STEREO, ChannelLayout
+
+
+class _Tone:
+    def __init__(self, layout: ChannelLayout, is_writeable: bool) -> None:
+        self.key = f"{layout.name} {is_writeable}"
+        self.layout = layout
+        self.length_samples = 48_000
+        tone = np.sin(np.arange(self.length_samples) * 0.1).astype(np.float32)
+        self._audio: Audio = np.repeat(tone[:, None], layout.n_channels, axis=1)
+        self._audio.flags.writeable = is_writeable  # a mapped file is read-only, which is a type of its own
+
+    def read(self, start_sample: int, length_samples: int) -> Audio:
+        return self._audio[start_sample : start_sample + length_samples]
+
+
+def warm_kernels() -> None:
+    """Run a second of tone through everything that is compiled."""
+    tones = [_Tone(layout, is_writeable) for layout in (MONO, STEREO) for is_writeable in (False, True)]
+    sources = {tone.key: tone for tone in tones}
+    for source in sources.values():
+        measure(source.read(0, 48_000), LAYOUTS[source.layout.n_channels])
+    clips = {
+        name: Clip(name, name, 100, 0, 40_000, 12.0, fade_in_samples=100, fade_out_samples=100) for name in sources
+    }
+    tracks = tuple(Track(name, name, Role.DIALOGUE, 0.0, 0.0, (clip,)) for name, clip in clips.items())
+    plan = Plan("warm", "25", tracks, {}, Master(6.0, -3.0))
+    for _ in written_segments(plan, sources, 16):
+        pass
+    fit(plan, sources, spec_by_id("online-14"))

@@ -1,0 +1,1 @@
+"""The web application: loads, asks the core, stores."""

@@ -1,0 +1,23 @@
+"""Workspaces and who belongs to them; users are Django's."""
+
+from django.conf import settings
+from django.db import models
+
+
+class Workspace(models.Model):
+    """What a small company shares: its programmes."""
+
+    name = models.CharField(max_length=120)
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Membership(models.Model):
+    """A user's place in a workspace."""
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="memberships")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="memberships")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["workspace", "user"], name="one_membership_each")]

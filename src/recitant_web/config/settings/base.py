@@ -1,0 +1,121 @@
+"""Settings for every place; what differs comes from the environment, which ./recitant sets."""
+
+import os
+from pathlib import Path
+
+BASE_DIR = Path(__file__).resolve().parents[4]
+VAR_DIR = Path(os.environ.get("RECITANT_VAR", BASE_DIR / "var"))
+
+SECRET_KEY = os.environ["RECITANT_SECRET_KEY"]
+DEBUG = False
+ALLOWED_HOSTS = os.environ.get("RECITANT_HOSTS", "127.0.0.1,localhost,[::1]").split(",")
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.staticfiles",
+    "django_htmx",
+    "recitant_web.shared",
+    "recitant_web.accounts",
+    "recitant_web.jobs",
+    "recitant_web.programme",
+    "recitant_web.desk",
+    "recitant_web.delivery",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
+    "recitant_web.shared.middleware.CoreErrors",
+]
+ROOT_URLCONF = "recitant_web.config.urls"
+WSGI_APPLICATION = "recitant_web.config.wsgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [BASE_DIR / "src" / "recitant_web" / "templates"],
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+            ]
+        },
+    }
+]
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.mysql",
+        "NAME": "recitant",
+        "USER": "recitant",
+        "PASSWORD": os.environ.get("RECITANT_DB_PASSWORD", ""),
+        "HOST": "127.0.0.1",
+        "PORT": os.environ.get("RECITANT_DB_PORT", "3306"),
+        "CONN_MAX_AGE": 60,
+        "CONN_HEALTH_CHECKS": True,
+        "OPTIONS": {
+            "charset": "utf8mb4",
+            "sql_mode": "STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION",
+            "isolation_level": "read committed",
+        },
+        "TEST": {"CHARSET": "utf8mb4", "COLLATION": "utf8mb4_bin"},
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+LOGIN_URL = "sign-in"
+LOGIN_REDIRECT_URL = "programmes"
+LOGOUT_REDIRECT_URL = "sign-in"
+
+LANGUAGE_CODE = "en"
+TIME_ZONE = "UTC"
+USE_TZ = True
+
+STATIC_URL = "static/"
+STATIC_ROOT = VAR_DIR / "static"
+STATICFILES_DIRS = [BASE_DIR / "src" / "recitant_web" / "static"]
+# Only our own files are served; what packages bring along is neither used nor hashed.
+STATICFILES_FINDERS = ["django.contrib.staticfiles.finders.FileSystemFinder"]
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "recitant_web.shared.storage.HashedModules"},
+}
+MEDIA_ROOT = VAR_DIR / "media"
+FILE_UPLOAD_MAX_MEMORY_SIZE = 1 << 20
+FILE_UPLOAD_TEMP_DIR = VAR_DIR / "uploads"
+DATA_UPLOAD_MAX_MEMORY_SIZE = 1 << 20
+
+REDIS_URL = f"redis://127.0.0.1:{os.environ.get('RECITANT_REDIS_PORT', '6379')}/0"
+CELERY_BROKER_URL = REDIS_URL
+CELERY_TASK_ACKS_LATE = True
+CELERY_TASK_REJECT_ON_WORKER_LOST = True
+CELERY_WORKER_PREFETCH_MULTIPLIER = 1
+CELERY_BROKER_TRANSPORT_OPTIONS = {"visibility_timeout": 6 * 3600}
+CELERY_TASK_IGNORE_RESULT = True
+CELERY_BROKER_CONNECTION_RETRY_ON_STARTUP = True
+CELERY_WORKER_HIJACK_ROOT_LOGGER = False
+
+SECURE_CONTENT_TYPE_NOSNIFF = True
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+CSRF_COOKIE_SAMESITE = "Lax"
+SECURE_REFERRER_POLICY = "same-origin"
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": "INFO"},
+}

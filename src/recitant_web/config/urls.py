@@ -1,0 +1,17 @@
+"""Where every page is."""
+
+from django.contrib.auth.views import LogoutView
+from django.urls import include, path
+
+from recitant_web.accounts.views import SignInView
+
+urlpatterns = [
+    path("sign-in", SignInView.as_view(), name="sign-in"),
+    path("sign-out", LogoutView.as_view(), name="sign-out"),
+    path("", include("recitant_web.programme.urls")),
+    path("", include("recitant_web.desk.urls")),
+    path("", include("recitant_web.delivery.urls")),
+    path("", include("recitant_web.jobs.urls")),
+]
+handler404 = "recitant_web.shared.pages.not_found"
+handler500 = "recitant_web.shared.pages.our_fault"

@@ -1,0 +1,66 @@
+"""Handing over: a job that fits, writes, measures and reports."""
+
+import uuid
+from pathlib import Path
+
+from django.conf import settings
+from django.db import transaction
+
+from recitant_core.delivery.catalogue import spec_by_id
+from recitant_core.errors import PlanError
+from recitant_core.interchange.plan_json import plan_from_data, plan_to_data
+from recitant_core.ports import Progress
+from recitant_io.delivery import deliver, report_data
+from recitant_web.delivery.models import Delivery
+from recitant_web.desk.bridge import plan_of, sources_of_plan
+from recitant_web.jobs.actions import start_job
+from recitant_web.programme.actions import require_room
+from recitant_web.programme.models import Programme, Source
+from recitant_web.programme.queries import stored_source
+
+DELIVER = "delivery.deliver"
+_BYTES_A_FRAME = 2 * 3
+
+
+def hand_over(programme: Programme, spec_ids: list[str]) -> Delivery:
+    """A delivery of the programme as it is now, in the background.
+
+    Raises:
+        UnknownSpec: no such specification. PlanError: none chosen, or nothing to mix. StorageFull: no room.
+    """
+    specs = [spec_by_id(spec_id) for spec_id in dict.fromkeys(spec_ids)]
+    if not specs:
+        raise PlanError("no_spec_chosen")
+    plan = plan_of(programme)
+    if plan.span.length_samples == 0:
+        raise PlanError("nothing_to_mix", field="tracks")
+    root = Path(settings.MEDIA_ROOT)
+    root.mkdir(parents=True, exist_ok=True)
+    n_files = len(specs) * (1 + len(plan.roles))
+    require_room(root, "The delivery", plan.span.length_samples * _BYTES_A_FRAME * n_files)
+    keys = {key: key for key in sources_of_plan(programme)}
+    with transaction.atomic():
+        delivery = Delivery.objects.create(
+            programme=programme,
+            revision=programme.revision,
+            spec_ids=[spec.spec_id for spec in specs],
+            plan=plan_to_data(plan, keys),
+            folder=f"deliveries/{programme.pk}/{uuid.uuid4().hex}",
+        )
+        delivery.job = start_job(programme.workspace, DELIVER, {"delivery_id": delivery.pk})
+        delivery.save(update_fields=["job"])
+    return delivery
+
+
+def make_delivery(delivery_id: int, progress: Progress) -> str:
+    """Write the files of a delivery; done twice it writes the same files again."""
+    delivery = Delivery.objects.select_related("programme").get(pk=delivery_id)
+    specs = [spec_by_id(spec_id) for spec_id in delivery.spec_ids]
+    rows = Source.objects.filter(programme=delivery.programme).exclude(sha256="").values_list("sha256", "n_channels")
+    sources = {sha256: stored_source(sha256, n_channels) for sha256, n_channels in rows}
+    plan = plan_from_data(delivery.plan, sources)
+    done = deliver(plan, sources, specs, Path(settings.MEDIA_ROOT) / delivery.folder, progress)
+    delivery.report = report_data(plan, done)
+    delivery.save(update_fields=["report"])
+    passed = sum(delivered.verdict.is_passed for delivered in done)
+    return f"{passed} of {len(done)} pass."

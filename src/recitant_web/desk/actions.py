@@ -1,0 +1,236 @@
+"""Use cases of the desk. Every edit is one transaction: it locks the programme, checks the revision, writes the log."""
+
+import math
+from typing import Any
+
+from django.contrib.auth.models import User
+from django.db import models as db
+from django.db import transaction
+
+from recitant_core.delivery.catalogue import spec_by_id
+from recitant_core.delivery.fit import FitState, fit, measure_mix
+from recitant_core.errors import Cancelled, EditRefused, PlanError, StaleRevision
+from recitant_core.ports import Progress
+from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB
+from recitant_core.units.clock import RATE_HZ
+from recitant_io.delivery import finite, readings_data
+from recitant_io.words import fit_sentence, gain_text
+from recitant_web.desk.bridge import plan_key, plan_of, sources_of_plan, spec_of
+from recitant_web.desk.models import Clip, Edit, EditState, FitResult, Stem, Track, Verdict
+from recitant_web.jobs.actions import start_job
+from recitant_web.programme.models import ROLES, Programme, Source
+
+EXAMINE = "desk.examine"
+_TABLES: dict[str, type[db.Model]] = {"clip": Clip, "track": Track, "stem": Stem, "programme": Programme}
+_EDGE_FADE_SAMPLES = RATE_HZ // 200  # 5 ms: a clip neither starts nor ends with a click
+
+
+def set_gain(programme: Programme, user: User, target: str, target_id: str, gain_db: float, revision: int) -> Programme:
+    """The gain of a clip, a track or a stem, as one edit.
+
+    Args:
+        target: "clip", "track" or "stem".
+        target_id: a row of this programme; a role for a stem.
+        gain_db: rounded to hundredths.
+        revision: that the user saw.
+
+    Raises:
+        EditRefused: a gain out of range, or a target that is not there. StaleRevision: someone else was faster.
+    """
+    if not (math.isfinite(gain_db) and LEAST_GAIN_DB <= gain_db <= MOST_GAIN_DB):
+        raise EditRefused("gain_out_of_range", found=f"{gain_db:g}", least_db=LEAST_GAIN_DB, most_db=MOST_GAIN_DB)
+    gain_db = round(gain_db, 2)
+    with transaction.atomic():
+        locked = _lock(programme, revision)
+        row, name = _target(locked, target, target_id)
+        if row.gain_db == gain_db:
+            return locked
+        change = {"table": target, "id": row.pk, "set": {"gain_db": [row.gain_db, gain_db]}}
+        _record(locked, user, f"{name} to {gain_text(gain_db)} dB", [change])
+    return locked
+
+
+def choose_spec(programme: Programme, user: User, spec_id: str, revision: int) -> Programme:
+    """Another specification to balance for, as one edit.
+
+    Raises:
+        UnknownSpec: no such specification. StaleRevision: someone else was faster.
+    """
+    spec = spec_by_id(spec_id)
+    with transaction.atomic():
+        locked = _lock(programme, revision)
+        if locked.spec_id == spec_id:
+            return locked
+        change = {"table": "programme", "id": locked.pk, "set": {"spec_id": [locked.spec_id, spec_id]}}
+        _record(locked, user, f"deliver to {spec.name}", [change])
+    return locked
+
+
+def lay_out(programme: Programme, tracks: list[dict[str, Any]]) -> None:
+    """Tracks with their clips, as the first edit of a programme.
+
+    Args:
+        tracks: name, role, gain_db, pan, and clips: the fields of a clip row each, with a ready source.
+    """
+    with transaction.atomic():
+        locked = Programme.objects.select_for_update().get(pk=programme.pk)
+        changes = []
+        for position, data in enumerate(tracks):
+            fields = {name: data[name] for name in ("name", "role", "gain_db", "pan")}
+            track = Track.objects.create(programme=locked, position=position, **fields)
+            changes.append(_inserted("track", track))
+            changes += [_inserted("clip", Clip.objects.create(track=track, **clip)) for clip in data["clips"]]
+        _record(locked, None, f"{len(tracks)} tracks laid out", changes, is_applied=True)
+
+
+def place_source(source: Source) -> None:
+    """A track of its own for a source that became ready, and the whole of it as a clip at programme start."""
+    programme = Programme.objects.select_for_update().get(pk=source.programme_id)
+    name = source.name.rsplit(".", 1)[0] or source.name
+    position = programme.tracks.count()
+    track = Track.objects.create(programme=programme, name=name[:255], role=source.role, position=position)
+    clip = Clip.objects.create(
+        track=track,
+        source=source,
+        name=name[:255],
+        start_sample=0,
+        length_samples=source.length_samples,
+        fade_in_samples=min(_EDGE_FADE_SAMPLES, source.length_samples // 2),
+        fade_out_samples=min(_EDGE_FADE_SAMPLES, source.length_samples // 2),
+    )
+    changes = [_inserted("track", track), _inserted("clip", clip)]
+    _record(programme, None, f"{name[:150]} brought in", changes, is_applied=True)
+
+
+def undo(programme: Programme, revision: int) -> Programme:
+    """Take the newest edit back; itself a new revision.
+
+    Raises:
+        EditRefused: nothing to undo. StaleRevision: someone else was faster.
+    """
+    with transaction.atomic():
+        locked = _lock(programme, revision)
+        edit = locked.edits.filter(state=EditState.DONE).order_by("-pk").first()
+        if edit is None:
+            raise EditRefused("nothing_to_undo")
+        for change in reversed(edit.changes):
+            _apply(change, is_forward=False)
+        _finish(locked, edit, EditState.UNDONE)
+    return locked
+
+
+def redo(programme: Programme, revision: int) -> Programme:
+    """Put the edit back that was undone last.
+
+    Raises:
+        EditRefused: nothing to redo. StaleRevision: someone else was faster.
+    """
+    with transaction.atomic():
+        locked = _lock(programme, revision)
+        edit = locked.edits.filter(state=EditState.UNDONE).order_by("pk").first()
+        if edit is None:
+            raise EditRefused("nothing_to_redo")
+        for change in edit.changes:
+            _apply(change, is_forward=True)
+        _finish(locked, edit, EditState.DONE)
+    return locked
+
+
+def examine(programme_id: int, revision: int, progress: Progress) -> str:
+    """The exact figures of a revision, and its fit to the programme's specification; kept under the plan's hash.
+
+    Raises:
+        Cancelled: the programme moved on meanwhile.
+    """
+
+    def still(share: float) -> None:
+        if not Programme.objects.filter(pk=programme_id, revision=revision).exists():
+            raise Cancelled("cancelled")
+        progress(share)
+
+    programme = Programme.objects.get(pk=programme_id)
+    if programme.revision != revision:
+        raise Cancelled("cancelled")
+    plan = plan_of(programme)
+    if plan.span.length_samples == 0:
+        raise PlanError("nothing_to_mix", field="tracks")
+    key = plan_key(plan)
+    sources = sources_of_plan(programme)
+    if not Verdict.objects.filter(programme=programme, plan_key=key).exists():
+        trial, _ = measure_mix(plan, sources, lambda share: still(0.3 * share))
+        figures = readings_data(trial.readings) | {"dialogue_lufs": finite(trial.dialogue_lufs)}
+        Verdict.objects.get_or_create(
+            programme=programme, plan_key=key, defaults={"figures": figures, "horizon": []}
+        )
+    spec = spec_of(programme)
+    if not FitResult.objects.filter(programme=programme, plan_key=key, spec_id=spec.spec_id).exists():
+        found = fit(plan, sources, spec, lambda share: still(0.3 + 0.7 * share))
+        FitResult.objects.get_or_create(
+            programme=programme,
+            plan_key=key,
+            spec_id=spec.spec_id,
+            defaults={
+                "gain_db": found.trial.master.gain_db,
+                "ceiling_dbtp": found.trial.master.ceiling_dbtp,
+                "is_reached": found.state is FitState.REACHED,
+                "sentence": fit_sentence(found),
+            },
+        )
+    return "Measured."
+
+
+def _lock(programme: Programme, revision: int) -> Programme:
+    locked = Programme.objects.select_for_update().get(pk=programme.pk)
+    if locked.revision != revision:
+        raise StaleRevision("stale_revision", seen=revision, now=locked.revision)
+    return locked
+
+
+def _target(programme: Programme, target: str, target_id: str) -> tuple[Any, str]:
+    if target == "stem" and target_id in dict(ROLES):
+        row, _ = Stem.objects.get_or_create(programme=programme, role=target_id)
+        return row, f"{row.get_role_display()} stem"
+    found = None
+    if target_id.isdecimal() and target == "clip":
+        found = Clip.objects.filter(pk=target_id, track__programme=programme).first()
+    elif target_id.isdecimal() and target == "track":
+        found = Track.objects.filter(pk=target_id, programme=programme).first()
+    if found is None:
+        raise EditRefused("gone")
+    return found, f"{found.name[:120]} {target}"
+
+
+def _record(
+    programme: Programme, user: User | None, label: str, changes: list[dict[str, Any]], *, is_applied: bool = False
+) -> None:
+    if not is_applied:
+        for change in changes:
+            _apply(change, is_forward=True)
+    programme.edits.filter(state=EditState.UNDONE).update(state=EditState.DROPPED)
+    edit = Edit(programme=programme, user=user, label=label[:200], changes=changes)
+    _finish(programme, edit, EditState.DONE)
+
+
+def _finish(programme: Programme, edit: Edit, state: EditState) -> None:
+    edit.state = state
+    edit.save()
+    programme.refresh_from_db()
+    programme.revision += 1
+    programme.save(update_fields=["revision"])
+    start_job(programme.workspace, EXAMINE, {"programme_id": programme.pk, "revision": programme.revision})
+
+
+def _inserted(table: str, row: db.Model) -> dict[str, Any]:
+    values = {field.attname: getattr(row, field.attname) for field in row._meta.concrete_fields}
+    return {"table": table, "id": row.pk, "insert": values}
+
+
+def _apply(change: dict[str, Any], *, is_forward: bool) -> None:
+    model = _TABLES[change["table"]]
+    if "set" in change:
+        values = {name: pair[1 if is_forward else 0] for name, pair in change["set"].items()}
+        model._default_manager.filter(pk=change["id"]).update(**values)
+    elif is_forward:
+        model._default_manager.create(**change["insert"])
+    else:
+        model._default_manager.filter(pk=change["id"]).delete()

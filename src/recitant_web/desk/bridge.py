@@ -1,0 +1,92 @@
+"""Rows to core values: the only file of this app that knows both."""
+
+import hashlib
+import json
+from functools import lru_cache
+
+from recitant_core.delivery.catalogue import spec_by_id
+from recitant_core.delivery.spec import Spec
+from recitant_core.interchange.plan_json import plan_to_data
+from recitant_core.measure.meter import Readings
+from recitant_core.ports import SampleSource
+from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
+from recitant_core.units.arrays import FloatArray
+from recitant_web.desk import models
+from recitant_web.programme.models import Programme
+from recitant_web.programme.queries import source_energy, stored_source
+
+
+def plan_of(programme: Programme) -> Plan:
+    """The plan of a programme at the revision of this row."""
+    return _loaded(programme.pk, programme.revision)[0]
+
+
+def sources_of_plan(programme: Programme) -> dict[str, SampleSource]:
+    """Every recording the plan names, ready to be read."""
+    channels = _loaded(programme.pk, programme.revision)[1]
+    return {key: stored_source(key, n_channels) for key, n_channels in channels}
+
+
+def energies_of_plan(programme: Programme) -> dict[str, FloatArray]:
+    """The 10 ms energies of every recording the plan names."""
+    channels = _loaded(programme.pk, programme.revision)[1]
+    return {key: source_energy(key) for key, _ in channels}
+
+
+def plan_key(plan: Plan) -> str:
+    """A hash of all that makes the sound of a plan: equal keys, equal bits."""
+    sources = {clip.source_key: clip.source_key for track in plan.tracks for clip in track.clips}
+    data = plan_to_data(plan, sources) | {"title": "", "frame_rate": ""}
+    return hashlib.sha256(json.dumps(data, sort_keys=True).encode()).hexdigest()
+
+
+def readings_from_data(data: dict[str, float | None]) -> Readings:
+    """Readings as they were stored; what has no value there is silent."""
+    silence = float("-inf")
+    true_peak, sample_peak = data["true_peak_dbtp"], data["sample_peak_dbfs"]
+    return Readings(
+        data["integrated_lufs"],
+        data["range_lu"],
+        data["max_momentary_lufs"],
+        data["max_short_term_lufs"],
+        silence if true_peak is None else true_peak,
+        silence if sample_peak is None else sample_peak,
+    )
+
+
+def spec_of(programme: Programme) -> Spec:
+    """The specification the programme is balanced for."""
+    return spec_by_id(programme.spec_id)
+
+
+def master_of(fit: "models.FitResult") -> Master:
+    """The master setting of a stored fit."""
+    return Master(fit.gain_db, fit.ceiling_dbtp)
+
+
+@lru_cache(maxsize=32)
+def _loaded(programme_id: int, revision: int) -> tuple[Plan, frozenset[tuple[str, int]]]:
+    # A revision never changes once it is written, so its plan may be kept.
+    programme = Programme.objects.get(pk=programme_id)
+    stems = {Role(stem.role): stem.gain_db for stem in models.Stem.objects.filter(programme=programme)}
+    rows = programme.tracks.order_by("position", "pk").prefetch_related("clips__source")  # type: ignore[attr-defined]
+    tracks = []
+    channels = set()
+    for row in rows:
+        clips = []
+        for clip in sorted(row.clips.all(), key=lambda clip: (clip.start_sample, clip.pk)):
+            channels.add((clip.source.sha256, clip.source.n_channels))
+            clips.append(
+                Clip(
+                    str(clip.pk),
+                    clip.source.sha256,
+                    clip.start_sample,
+                    clip.in_sample,
+                    clip.length_samples,
+                    clip.gain_db,
+                    clip.fade_in_samples,
+                    clip.fade_out_samples,
+                )
+            )
+        tracks.append(Track(str(row.pk), row.name, Role(row.role), row.gain_db, row.pan, tuple(clips)))
+    return Plan(programme.title, programme.frame_rate, tuple(tracks), stems), frozenset(channels)

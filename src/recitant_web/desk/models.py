@@ -1,0 +1,93 @@
+"""Tracks, clips, stems, and the log of every edit. Positions in samples at 48 kHz, gains in dB."""
+
+from django.conf import settings
+from django.db import models
+
+from recitant_web.programme.models import ROLES, Programme, Source
+
+
+class Track(models.Model):
+    """Clips that share a fader."""
+
+    programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="tracks")
+    name = models.CharField(max_length=255)
+    role = models.CharField(max_length=10, choices=ROLES)
+    position = models.PositiveIntegerField(default=0)
+    gain_db = models.FloatField(default=0.0)
+    pan = models.FloatField(default=0.0)
+
+
+class Clip(models.Model):
+    """A stretch of a source, placed on a track."""
+
+    track = models.ForeignKey(Track, on_delete=models.CASCADE, related_name="clips")
+    source = models.ForeignKey(Source, on_delete=models.PROTECT)
+    name = models.CharField(max_length=255)
+    start_sample = models.BigIntegerField()
+    in_sample = models.BigIntegerField(default=0)
+    length_samples = models.BigIntegerField()
+    gain_db = models.FloatField(default=0.0)
+    fade_in_samples = models.BigIntegerField(default=0)
+    fade_out_samples = models.BigIntegerField(default=0)
+
+
+class Stem(models.Model):
+    """The gain of all tracks of one role."""
+
+    programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="stems")
+    role = models.CharField(max_length=10, choices=ROLES)
+    gain_db = models.FloatField(default=0.0)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["programme", "role"], name="one_stem_a_role")]
+
+
+class EditState(models.TextChoices):
+    """Whether an edit is in force, taken back, or can no longer come back."""
+
+    DONE = "done"
+    UNDONE = "undone"
+    DROPPED = "dropped"
+
+
+class Edit(models.Model):
+    """One step of the log: what changed in which rows, from what to what."""
+
+    programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="edits")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    label = models.CharField(max_length=200)
+    changes = models.JSONField()
+    state = models.CharField(max_length=8, choices=EditState.choices, default=EditState.DONE)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        indexes = [models.Index(fields=["programme", "state", "id"])]
+
+
+class Verdict(models.Model):
+    """Exact figures of a mix, found again by the hash of everything that makes its sound."""
+
+    programme = models.ForeignKey(Programme, on_delete=models.CASCADE)
+    plan_key = models.CharField(max_length=64)
+    figures = models.JSONField()
+    horizon = models.JSONField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["programme", "plan_key"], name="one_verdict_a_plan")]
+
+
+class FitResult(models.Model):
+    """The exact fit of a mix to a specification, found again by the same hash."""
+
+    programme = models.ForeignKey(Programme, on_delete=models.CASCADE)
+    plan_key = models.CharField(max_length=64)
+    spec_id = models.CharField(max_length=40)
+    gain_db = models.FloatField()
+    ceiling_dbtp = models.FloatField(null=True)
+    is_reached = models.BooleanField()
+    sentence = models.TextField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["programme", "plan_key", "spec_id"], name="one_fit_a_plan_and_spec")
+        ]

@@ -1,0 +1,12 @@
+"""Jobs of this app."""
+
+from celery import shared_task
+
+from recitant_web.desk.actions import EXAMINE, examine
+from recitant_web.jobs.actions import run_job
+
+
+@shared_task(name=EXAMINE)
+def examine_revision(job_id: int) -> None:
+    """Exact figures and fit of one revision."""
+    run_job(job_id, lambda job, progress: examine(job.payload["programme_id"], job.payload["revision"], progress))

@@ -1,0 +1,39 @@
+"""Work in the background, and how far it is. The row is the truth; the queue only says that there is one."""
+
+from django.db import models
+
+from recitant_web.accounts.models import Workspace
+
+
+class JobState(models.TextChoices):
+    """What becomes of a job."""
+
+    WAITING = "waiting"
+    WORKING = "working"
+    DONE = "done"
+    CANCELLED = "cancelled"
+    REFUSED = "refused"
+    CRASHED = "crashed"
+
+
+class Job(models.Model):
+    """One piece of work."""
+
+    workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE)
+    kind = models.CharField(max_length=40)
+    payload = models.JSONField(default=dict)
+    state = models.CharField(max_length=12, choices=JobState.choices, default=JobState.WAITING)
+    share = models.FloatField(default=0.0)
+    sentence = models.TextField(default="", blank=True)
+    is_cancel_asked = models.BooleanField(default=False)
+    attempts = models.PositiveSmallIntegerField(default=0)
+    created_at = models.DateTimeField(auto_now_add=True)
+    heartbeat_at = models.DateTimeField(null=True)
+
+    class Meta:
+        indexes = [models.Index(fields=["state", "heartbeat_at"])]
+
+    @property
+    def is_open(self) -> bool:
+        """Whether it still waits or works."""
+        return self.state in (JobState.WAITING, JobState.WORKING)

@@ -1,0 +1,10 @@
+"""Addresses of jobs."""
+
+from django.urls import path
+
+from recitant_web.jobs import views
+
+urlpatterns = [
+    path("jobs/<int:job_id>", views.job, name="job"),
+    path("jobs/<int:job_id>/cancel", views.cancel, name="job-cancel"),
+]

@@ -1,0 +1,34 @@
+"""Progress of a job, and stopping it."""
+
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.http import require_GET, require_POST
+
+from recitant_web.jobs.actions import ask_cancel, pick_up_lost_jobs
+from recitant_web.jobs.queries import jobs_of
+
+
+@login_required
+@require_GET
+def job(request: HttpRequest, job_id: int) -> HttpResponse:
+    """How far a job is, as a piece of page that asks again while it is open, or as JSON."""
+    found = get_object_or_404(jobs_of(request.user), pk=job_id)
+    if found.is_open:
+        pick_up_lost_jobs()
+    if request.headers.get("Accept", "").startswith("application/json"):
+        return JsonResponse({"state": found.state, "share": found.share, "sentence": found.sentence})
+    response = render(request, "jobs/_job.html", {"job": found})
+    if request.htmx and not found.is_open:
+        response["HX-Refresh"] = "true"
+    return response
+
+
+@login_required
+@require_POST
+def cancel(request: HttpRequest, job_id: int) -> HttpResponse:
+    """Ask it to stop."""
+    found = get_object_or_404(jobs_of(request.user), pk=job_id)
+    ask_cancel(found)
+    found.refresh_from_db()
+    return render(request, "jobs/_job.html", {"job": found})

@@ -1,0 +1,49 @@
+"""Makes the application ready to serve: tables, static files, kernels, account, demo. Run by ./recitant start."""
+
+import argparse
+import sys
+import time
+
+import django
+from django.core.management import call_command
+
+
+def main() -> int:
+    """Everything in order; safe to run at every start."""
+    parser = argparse.ArgumentParser()
+    parser.add_argument("username")
+    parser.add_argument("password")
+    parser.add_argument("--no-demo", action="store_true")
+    chosen = parser.parse_args()
+    django.setup()
+    call_command("migrate", verbosity=0, interactive=False)
+    call_command("collectstatic", verbosity=0, interactive=False)
+    _step("kernels", _warm)
+
+    from recitant_web.accounts.actions import create_account
+
+    user, workspace = create_account(chosen.username, chosen.password, "Foundry Films")
+    if not chosen.no_demo:
+        from recitant_web.demo import is_loaded, load
+
+        if not is_loaded(workspace):
+            _step("demo", lambda: load(workspace, user))
+    return 0
+
+
+def _step(name: str, work) -> None:  # type: ignore[no-untyped-def]
+    began = time.monotonic()
+    work()
+    took = time.monotonic() - began
+    if took > 1.5:
+        print(f"recitant: {name} ready ({took:.0f} s)", file=sys.stderr, flush=True)
+
+
+def _warm() -> None:
+    from recitant_io.warm import warm_kernels
+
+    warm_kernels()
+
+
+if __name__ == "__main__":
+    sys.exit(main())

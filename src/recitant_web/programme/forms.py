@@ -1,0 +1,20 @@
+"""The shape of what comes in."""
+
+from django import forms
+
+from recitant_web.programme.queries import frame_rates, specs
+
+
+class ProgrammeForm(forms.Form):
+    """A new programme."""
+
+    title = forms.CharField(max_length=200, error_messages={"required": "Give it a title."})
+    spec_id = forms.ChoiceField(label="Deliver to")
+    frame_rate = forms.ChoiceField(initial="25")
+
+    def __init__(self, *args: object, **kwargs: object) -> None:
+        super().__init__(*args, **kwargs)  # type: ignore[arg-type]
+        self.fields["spec_id"].choices = [(spec.spec_id, spec.name) for spec in specs()]
+        self.fields["frame_rate"].choices = [(name, name) for name in frame_rates()]
+        for name, css in (("title", "form-control"), ("spec_id", "form-select"), ("frame_rate", "form-select")):
+            self.fields[name].widget.attrs["class"] = css

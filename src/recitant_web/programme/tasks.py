@@ -1,0 +1,15 @@
+"""Jobs of this app."""
+
+from celery import shared_task
+
+from recitant_web.jobs.actions import run_job
+from recitant_web.jobs.models import JobState
+from recitant_web.programme.actions import INGEST, ingest, refuse_source
+
+
+@shared_task(name=INGEST)
+def ingest_source(job_id: int) -> None:
+    """Take one source through intake."""
+    job = run_job(job_id, lambda job, progress: ingest(job.payload["source_id"], progress))
+    if job is not None and job.state in (JobState.REFUSED, JobState.CRASHED, JobState.CANCELLED):
+        refuse_source(job.payload["source_id"], job.sentence)

@@ -1,0 +1,35 @@
+// Requests to the server. Edits go one after the other, each at the revision that the one before came back with.
+
+export class Refusal extends Error {}
+
+export function newApi(urls, revisionOf) {
+  let last = Promise.resolve();
+
+  async function answer(response) {
+    if (response.ok) return response.json();
+    let words = "That did not reach the server. Check the connection; nothing is lost.";
+    try { words = (await response.json()).sentence || words; } catch { /* not an answer of ours */ }
+    throw Object.assign(new Refusal(words), { status: response.status });
+  }
+
+  async function send(edit) {
+    const response = await fetch(urls.edits, {
+      method: "POST",
+      headers: { "Content-Type": "application/json", "X-CSRFToken": urls.csrf, Accept: "application/json" },
+      body: JSON.stringify({ ...edit, revision: revisionOf() }),
+    });
+    return answer(response);
+  }
+
+  return {
+    edit(edit, onState) {
+      last = last.then(() => send(edit)).then(onState);
+      const mine = last;
+      last = last.catch(() => {});
+      return mine;
+    },
+    state: async () => answer(await fetch(urls.state, { headers: { Accept: "application/json" } })),
+    contours: async (view, points) =>
+      answer(await fetch(`${urls.contours}?start=${view.start}&end=${view.end}&points=${points}`, { headers: { Accept: "application/json" } })),
+  };
+}

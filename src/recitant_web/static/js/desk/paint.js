@@ -1,0 +1,183 @@
+// Shapes to ink. Decides nothing: positions come from layout.js, colours from tokens.css.
+
+import { clock, gainText, signed } from "../lib/units.js";
+import { GUTTER_WIDTH, HORIZON_LEFT } from "./layout.js";
+
+const MONO = '10px "Spline Sans Mono", monospace';
+const TEXT = '600 10.5px "Public Sans", sans-serif';
+
+export function themeOf(element) {
+  const style = getComputedStyle(element);
+  return new Proxy({}, { get: (_, name) => style.getPropertyValue(`--${name}`).trim() });
+}
+
+export function fitCanvas(canvas, width, height) {
+  const ratio = window.devicePixelRatio || 1;
+  const [w, h] = [Math.round(width * ratio), Math.round(height * ratio)];
+  if (canvas.width !== w || canvas.height !== h) { canvas.width = w; canvas.height = h; }
+  const context = canvas.getContext("2d");
+  context.setTransform(ratio, 0, 0, ratio, 0, 0);
+  return context;
+}
+
+export function paintScore(context, score, theme, silentRoles) {
+  context.fillStyle = theme.paper;
+  context.fillRect(0, 0, score.width, score.height);
+  context.font = MONO;
+  for (const tick of score.ticks) {
+    context.fillStyle = theme.edge;
+    context.fillRect(tick.x, 0, 1, score.height);
+    context.fillStyle = theme.soft;
+    context.fillText(clock(tick.sample), tick.x + 4, 16);
+  }
+  for (const row of score.rows) {
+    context.globalAlpha = silentRoles.has(row.role) ? 0.35 : 1;
+    paintStave(context, row, score, theme);
+    context.globalAlpha = 1;
+  }
+}
+
+function paintStave(context, row, score, theme) {
+  const alpha = context.globalAlpha;
+  const colour = theme[row.role];
+  context.fillStyle = theme.sheet;
+  context.fillRect(0, row.top, score.width, row.height);
+  for (const line of row.lines) {
+    context.fillStyle = line.isAim ? colour : theme.rule;
+    context.globalAlpha = alpha * (line.isAim ? 0.6 : 1);
+    context.fillRect(GUTTER_WIDTH, line.y - 0.5, score.width, 1);
+  }
+  context.globalAlpha = alpha;
+  for (const clip of row.clips) paintClip(context, clip, colour, theme, alpha);
+  context.fillStyle = theme.paper;
+  context.fillRect(0, row.top, GUTTER_WIDTH, row.height);
+  context.font = MONO;
+  context.fillStyle = theme.faint;
+  for (const line of row.lines) context.fillText(signed(line.lufs, 0), 6, line.y + 3.5);
+  // The grip of the whole stem, on its aim line: drag it up or down.
+  const grip = row.lines.find((line) => line.isAim);
+  context.fillStyle = colour;
+  context.fillRect(GUTTER_WIDTH - 5, row.top, 3, row.height);
+  if (row.isDragged && grip) label(context, gainText(row.stemDb), GUTTER_WIDTH + 26, grip.y, theme);
+}
+
+function paintClip(context, clip, colour, theme, alpha) {
+  const bottom = clip.y + clip.height;
+  context.save();
+  context.beginPath();
+  context.rect(Math.max(clip.x, GUTTER_WIDTH), clip.y, clip.width - Math.max(0, GUTTER_WIDTH - clip.x), clip.height);
+  context.clip();
+  context.fillStyle = theme.raised;
+  context.globalAlpha = alpha * 0.55;
+  context.fillRect(clip.x, clip.y, clip.width, clip.height);
+  if (clip.points.length > 1) {
+    trace(context, clip.points);
+    context.lineTo(clip.points.at(-1)[0], bottom);
+    context.lineTo(clip.points[0][0], bottom);
+    context.fillStyle = colour;
+    context.globalAlpha = alpha * 0.17;
+    context.fill();
+    context.globalAlpha = alpha;
+    trace(context, clip.points);
+    context.strokeStyle = colour;
+    context.lineWidth = 1.6;
+    context.lineJoin = "round";
+    context.stroke();
+  }
+  context.globalAlpha = alpha;
+  context.font = TEXT;
+  context.fillStyle = colour;
+  const textX = Math.max(clip.x, GUTTER_WIDTH) + 6;
+  if (clip.width > 26) context.fillText(clip.name, textX, clip.y + 14);
+  if (clip.width > 60 && clip.missLu !== null && Math.abs(clip.missLu) >= 3) {
+    context.font = MONO;
+    context.fillText(`${signed(Math.abs(clip.missLu))} ${clip.missLu > 0 ? "over" : "under"}`, textX, clip.y + 27);
+  }
+  context.restore();
+  context.globalAlpha = alpha * (clip.isSelected ? 1 : 0.5);
+  context.strokeStyle = clip.isSelected ? theme.ink : colour;
+  context.lineWidth = clip.isSelected ? 2 : 1;
+  context.strokeRect(Math.max(clip.x, GUTTER_WIDTH) + 0.5, clip.y + 0.5, clip.width - Math.max(0, GUTTER_WIDTH - clip.x) - 1, clip.height - 1);
+  context.globalAlpha = alpha;
+  if (clip.isSelected || clip.isDragged) {
+    const middle = Math.max(clip.x + clip.width / 2, GUTTER_WIDTH + 26);
+    const top = clip.points.reduce((least, [, y]) => Math.min(least, y), bottom);
+    label(context, gainText(clip.gainDb), middle, Math.min(Math.max(top - 12, clip.y + 40), bottom - 12), theme);
+  }
+}
+
+function label(context, text, x, y, theme) {
+  context.fillStyle = theme.ink;
+  context.beginPath();
+  context.roundRect(x - 22, y - 9, 44, 18, 4);
+  context.fill();
+  context.fillStyle = theme["on-ink"];
+  context.font = '600 11px "Spline Sans Mono", monospace';
+  context.textAlign = "center";
+  context.fillText(text, x, y + 4);
+  context.textAlign = "left";
+}
+
+function trace(context, points) {
+  context.beginPath();
+  points.forEach(([x, y], i) => (i ? context.lineTo(x, y) : context.moveTo(x, y)));
+}
+
+export function paintHorizon(context, horizon, theme, words) {
+  context.clearRect(0, 0, horizon.width, horizon.height);
+  const room = horizon.right - HORIZON_LEFT;
+  context.fillStyle = theme.band;
+  context.fillRect(HORIZON_LEFT, horizon.bandTop, room, Math.max(2, horizon.bandBottom - horizon.bandTop));
+  context.fillStyle = theme.within;
+  context.fillRect(HORIZON_LEFT, horizon.aimY - 0.5, room, 1);
+  if (horizon.points.length > 1) {
+    trace(context, horizon.points);
+    context.strokeStyle = theme.ink;
+    context.lineWidth = 1.2;
+    context.stroke();
+  }
+  const [left, right] = horizon.window;
+  if (right - left < room - 2) {
+    context.globalAlpha = 0.07;
+    context.fillStyle = theme.ink;
+    context.fillRect(left, 3, right - left, horizon.height - 6);
+    context.globalAlpha = 1;
+    context.strokeStyle = theme.ink;
+    context.lineWidth = 1.5;
+    context.strokeRect(left, 3.5, right - left, horizon.height - 7);
+  }
+  context.font = '11px "Public Sans", sans-serif';
+  context.fillStyle = theme.soft;
+  words.forEach((line, i) => context.fillText(line, 16, 22 + i * 16));
+  context.font = MONO;
+  context.fillStyle = theme.within;
+  context.textAlign = "right";
+  context.fillText(words.target, HORIZON_LEFT - 4, horizon.aimY + 3.5);
+  context.textAlign = "left";
+}
+
+const METER_FLOOR_DB = -48;
+
+export function paintMeter(context, width, height, meter, theme) {
+  context.clearRect(0, 0, width, height);
+  const left = 14;
+  const x = (db) => left + ((Math.max(METER_FLOOR_DB, Math.min(0, db)) - METER_FLOOR_DB) / -METER_FLOOR_DB) * (width - left - 4);
+  context.font = MONO;
+  ["L", "R"].forEach((name, i) => {
+    const y = 3 + i * 13;
+    context.fillStyle = theme.rule;
+    context.fillRect(left, y, width - left - 4, 9);
+    context.fillStyle = theme.ink;
+    context.fillRect(left, y, x(meter.db[i]) - left, 9);
+    context.fillStyle = theme.brass;
+    if (meter.hold[i] > METER_FLOOR_DB) context.fillRect(x(meter.hold[i]) - 1, y - 1, 2.5, 11);
+    context.fillStyle = meter.isOver[i] ? theme.over : theme.faint;
+    context.fillRect(width - 3, y - 1, 3, 11);
+    context.fillStyle = theme.soft;
+    context.fillText(name, 2, y + 8.5);
+  });
+  context.fillStyle = theme.faint;
+  for (const db of [-40, -30, -20, -10]) context.fillText(signed(db, 0), x(db) - 9, height - 2);
+  context.fillText("dBFS", width - 28, height - 2);
+}
+

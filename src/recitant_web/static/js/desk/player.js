@@ -1,0 +1,169 @@
+// Plays blocks from the server without a gap, and says where the playhead is and what the meters show.
+// The samples are the server's: this only places them in time. A splice after an edit fades over 10 ms.
+
+import { RATE_HZ } from "../lib/units.js";
+
+const FIRST_BLOCK = 0.35;
+const BLOCK = 1;
+const LEAD_S = 1.4;
+const SPLICE_AHEAD_S = 0.2;
+const SPLICE_FADE_S = 0.01;
+const START_DELAY_S = 0.05;
+
+export class Player {
+  constructor(url, { parameters, length, onFault }) {
+    this.url = url;
+    this.parameters = parameters;
+    this.length = length;
+    this.onFault = onFault;
+    this.context = null;
+    this.isPlaying = false;
+    this.restSample = 0;
+    this.generation = 0;
+    this.blocks = [];
+    this.readings = [];
+  }
+
+  async play() {
+    if (this.isPlaying) return;
+    this.context ||= new AudioContext({ sampleRate: RATE_HZ, latencyHint: "interactive" });
+    await this.context.resume();
+    if (this.restSample >= this.length() - 1) this.restSample = 0;
+    this.isPlaying = true;
+    this.generation += 1;
+    this.nextSample = this.restSample;
+    this.nextTime = null;
+    this.timer = setInterval(() => this.pump(), 60);
+    this.pump();
+  }
+
+  stop() {
+    if (!this.isPlaying) return;
+    this.restSample = this.position();
+    this.isPlaying = false;
+    this.generation += 1;
+    clearInterval(this.timer);
+    for (const block of this.blocks) block.source.stop();
+    this.blocks = [];
+    this.readings = [];
+    this.isFetching = false;
+  }
+
+  seek(sample) {
+    const wasPlaying = this.isPlaying;
+    this.stop();
+    this.restSample = Math.round(Math.min(Math.max(0, sample), Math.max(0, this.length() - 1)));
+    if (wasPlaying) this.play();
+  }
+
+  // The sample under the playhead.
+  position() {
+    if (!this.isPlaying || !this.context) return this.restSample;
+    const now = this.context.currentTime;
+    const sounding = this.blocks.filter((block) => block.time <= now).at(-1);
+    if (!sounding) return this.restSample;
+    return Math.min(this.length(), Math.round(sounding.start + (now - sounding.time) * RATE_HZ));
+  }
+
+  // What the meters show now; null while nothing sounds.
+  reading() {
+    if (!this.isPlaying || !this.context) return null;
+    const now = this.context.currentTime;
+    while (this.readings.length > 1 && this.readings[1].time <= now) this.readings.shift();
+    return this.readings.length && this.readings[0].time <= now ? this.readings[0] : null;
+  }
+
+  // The mix changed: what comes from the next fifth of a second on is fetched anew and spliced in.
+  async refresh() {
+    if (!this.isPlaying || this.nextTime === null) return;
+    this.generation += 1;
+    const mine = this.generation;
+    this.isFetching = true;
+    const spliceTime = this.context.currentTime + SPLICE_AHEAD_S;
+    const sounding = this.blocks.filter((block) => block.time <= spliceTime).at(-1);
+    if (!sounding) { this.isFetching = false; return; }
+    const start = Math.round(sounding.start + (spliceTime - sounding.time) * RATE_HZ);
+    const exactTime = sounding.time + (start - sounding.start) / RATE_HZ;
+    if (start >= this.length()) { this.isFetching = false; return; }
+    const fetched = await this.fetchBlock(start, BLOCK);
+    if (!fetched || mine !== this.generation) return;
+    const now = this.context.currentTime;
+    const late = Math.max(0, now + 0.02 - exactTime);
+    if (late > fetched.buffer.duration - 0.1) { this.isFetching = false; this.seek(this.position()); return; }
+    const at = exactTime + late;
+    for (const block of this.blocks) {
+      if (block.time + block.duration <= at) continue;
+      block.gain.gain.setValueAtTime(1, Math.max(now, at));
+      block.gain.gain.linearRampToValueAtTime(0, at + SPLICE_FADE_S);
+      block.source.stop(Math.max(at + SPLICE_FADE_S, block.time));
+    }
+    this.blocks = this.blocks.filter((block) => block.time < at);
+    this.readings = this.readings.filter((reading) => reading.time < at);
+    this.place(fetched, exactTime, late, SPLICE_FADE_S);
+    this.nextSample = start + fetched.buffer.length;
+    this.nextTime = exactTime + fetched.buffer.length / RATE_HZ;
+    this.isFetching = false;
+  }
+
+  async pump() {
+    if (!this.isPlaying) return;
+    const now = this.context.currentTime;
+    this.blocks = this.blocks.filter((block) => block.time + block.duration > now - 1);
+    if (this.nextSample >= this.length()) {
+      if (this.nextTime !== null && now >= this.nextTime) { this.stop(); this.restSample = this.length(); }
+      return;
+    }
+    if (this.isFetching || (this.nextTime !== null && this.nextTime - now > LEAD_S)) return;
+    this.isFetching = true;
+    const mine = this.generation;
+    const fetched = await this.fetchBlock(this.nextSample, this.nextTime === null ? FIRST_BLOCK : BLOCK);
+    if (mine !== this.generation) return;
+    this.isFetching = false;
+    if (!fetched) return;
+    const earliest = this.context.currentTime + START_DELAY_S;
+    // Late blocks leave a gap but never a hole in the programme.
+    if (this.nextTime === null || this.nextTime < earliest - START_DELAY_S + 0.005) this.nextTime = earliest;
+    this.place(fetched, this.nextTime, 0, 0);
+    this.nextSample += fetched.buffer.length;
+    this.nextTime += fetched.buffer.length / RATE_HZ;
+    this.pump();
+  }
+
+  async fetchBlock(start, seconds) {
+    const length = Math.min(Math.round(seconds * RATE_HZ), this.length() - start);
+    const query = new URLSearchParams({ start, length, ...this.parameters() });
+    try {
+      const response = await fetch(`${this.url}?${query}`, { headers: { Accept: "application/json" } });
+      if (!response.ok) {
+        this.stop();
+        this.onFault((await response.json()).sentence);
+        return null;
+      }
+      const readings = JSON.parse(response.headers.get("Recitant-Readings"));
+      const buffer = await this.context.decodeAudioData(await response.arrayBuffer());
+      return { start, buffer, readings };
+    } catch {
+      this.stop();
+      this.onFault("The sound did not arrive. Check that Recitant still runs, then press play again.");
+      return null;
+    }
+  }
+
+  place({ start, buffer, readings }, time, offset, fadeIn) {
+    const gain = this.context.createGain();
+    const source = this.context.createBufferSource();
+    source.buffer = buffer;
+    source.connect(gain);
+    gain.connect(this.context.destination);
+    if (fadeIn) {
+      gain.gain.setValueAtTime(0, time + offset);
+      gain.gain.linearRampToValueAtTime(1, time + offset + fadeIn);
+    }
+    source.start(time + offset, offset);
+    this.blocks.push({ source, gain, time: time + offset, duration: buffer.duration - offset, start: start + offset * RATE_HZ });
+    readings.momentary.forEach((momentary, i) => {
+      const at = time + i * 0.05;
+      if (at >= time + offset) this.readings.push({ time: at, momentary, shortTerm: readings.short_term[i], peaks: readings.peaks[i], isExact: readings.is_exact });
+    });
+  }
+}

@@ -1,0 +1,250 @@
+// The Balance page: holds model, layout, painter, gestures, player and server together.
+
+import { clock, signed, timecode } from "../lib/units.js";
+import { newApi } from "./api.js";
+import { bindHorizon, bindKeys, bindScore } from "./control.js";
+import { layoutHorizon, layoutScore, xOf } from "./layout.js";
+import { heardParameters, neighbourClip, newModel, scrolled, selectedClip, staveOf, zoomed } from "./model.js";
+import { fitCanvas, paintHorizon, paintMeter, paintScore, themeOf } from "./paint.js";
+import { Player } from "./player.js";
+import { showClipTable, showHeads, showPath, showVerdict } from "./side.js";
+
+const desk = document.getElementById("desk");
+const stavesBox = document.getElementById("staves");
+const scoreCanvas = document.getElementById("score");
+const horizonCanvas = document.getElementById("horizon");
+const meterCanvas = document.getElementById("meter");
+const theme = themeOf(document.documentElement);
+const model = newModel(JSON.parse(document.getElementById("state").textContent));
+const api = newApi(desk.dataset, () => model.state.revision);
+let score = layoutScore(model, 800, 600);
+let horizon = layoutHorizon(model, 1280, 72);
+let hear = "mix";
+let nudgeTimer = null;
+
+const player = new Player(desk.dataset.sound, {
+  parameters: () => ({ hear, revision: model.state.revision, ...heardParameters(model) }),
+  length: () => model.state.length_samples,
+  onFault: say,
+});
+
+function draw() {
+  const width = stavesBox.clientWidth - 158;
+  const height = stavesBox.clientHeight;
+  score = layoutScore(model, width, height);
+  scoreCanvas.style.height = `${score.height}px`;
+  paintScore(fitCanvas(scoreCanvas, width, score.height), score, theme, silentRoles());
+  const box = horizonCanvas.getBoundingClientRect();
+  horizon = layoutHorizon(model, box.width, box.height);
+  const words = ["Whole programme", clock(model.state.length_samples), "short-term, LUFS"];
+  words.target = signed(model.state.spec.target_lufs, 0);
+  paintHorizon(fitCanvas(horizonCanvas, box.width, box.height), horizon, theme, words);
+}
+
+function silentRoles() {
+  const roles = model.state.staves.map((stave) => stave.role);
+  return new Set(roles.filter((role) => model.muted.has(role) || (model.only.size && !model.only.has(role))));
+}
+
+function show() {
+  draw();
+  showHeads(document.getElementById("heads"), model, score, { setGain, toggleHeard });
+  showPath(model, setGain);
+  showVerdict(model.state);
+  showClipTable(model, setGain, select);
+  for (const which of ["undo", "redo"]) {
+    const button = document.querySelector(`[data-do="${which}"]`);
+    button.disabled = !model.state[which];
+    button.title = model.state[which] ? `${which === "undo" ? "Undo" : "Redo"}: ${model.state[which]}` : "";
+  }
+}
+
+function take(state) {
+  const isNewSound = state.revision !== model.state.revision || state.fit.is_exact !== model.state.fit.is_exact;
+  const isOtherMix = state.revision !== model.state.revision;
+  model.state = state;
+  model.drag = null;
+  if (isOtherMix) loadContours();
+  show();
+  if (isOtherMix || (isNewSound && hear === "handed-over")) player.refresh();
+  follow();
+}
+
+let followTimer = null;
+function follow() {
+  clearTimeout(followTimer);
+  if ((model.state.is_exact && model.state.fit.is_exact) || !model.state.length_samples) return;
+  const revision = model.state.revision;
+  followTimer = setTimeout(async () => {
+    try {
+      const state = await api.state();
+      if (model.state.revision === revision && !model.drag) take(state);
+    } catch { /* asked again below */ }
+    follow();
+  }, 250);
+}
+
+let contourAsked = 0;
+async function loadContours() {
+  contourAsked += 1;
+  const mine = contourAsked;
+  const margin = (model.view.end - model.view.start) / 4;
+  const view = { start: Math.max(0, Math.round(model.view.start - margin)), end: Math.round(model.view.end + margin) };
+  try {
+    const found = await api.contours(view, Math.min(4000, Math.round(score.width * 0.75)));
+    if (mine !== contourAsked) return;
+    model.contours = found;
+    draw();
+  } catch (error) { say(error.message); }
+}
+
+let scrollTimer = null;
+function moveView(view) {
+  model.view = view;
+  draw();
+  movePlayhead();
+  clearTimeout(scrollTimer);
+  scrollTimer = setTimeout(loadContours, 120);
+}
+
+async function edit(change) {
+  try {
+    await api.edit(change, take);
+  } catch (error) {
+    model.drag = null;
+    say(error.message);
+    try { take(await api.state()); } catch { show(); }
+  }
+}
+
+function setGain(target, id, text) { edit({ kind: "gain", target, id, gain_db: String(text) }); }
+
+function select(id) {
+  model.selectedId = id;
+  show();
+}
+
+function toggleHeard(set, role) {
+  if (set.has(role)) set.delete(role); else set.add(role);
+  show();
+  player.refresh();
+}
+
+function gainOf(target, id) {
+  if (target === "stem") return staveOf(model, id).gain_db;
+  return model.state.staves.flatMap((stave) => stave.clips).find((clip) => clip.id === id).gain_db;
+}
+
+const actions = {
+  select,
+  seek: (sample) => { player.seek(sample); movePlayhead(); },
+  drag: (drag) => { model.drag = drag; draw(); },
+  drop: () => {
+    const { drag } = model;
+    if (drag && drag.deltaDb) setGain(drag.target, drag.id, gainOf(drag.target, drag.id) + drag.deltaDb);
+    else actions.cancelDrag();
+  },
+  cancelDrag: () => { model.drag = null; draw(); },
+  zoom: (factor, around) => moveView(zoomed(model.view, factor, around ?? Math.min(Math.max(player.position(), model.view.start), model.view.end), model.state.length_samples)),
+  scroll: (by) => moveView(scrolled(model.view, by, model.state.length_samples)),
+  centre: (sample) => moveView(scrolled(model.view, sample - (model.view.start + model.view.end) / 2, model.state.length_samples)),
+  whole: () => moveView({ start: 0, end: Math.max(48000, model.state.length_samples) }),
+  step: (seconds) => actions.seek(player.position() + seconds * 48000),
+  playOrStop: () => { if (player.isPlaying) player.stop(); else player.play(); },
+  selectNeighbour: (step) => {
+    const clip = neighbourClip(model, step);
+    if (!clip) return;
+    if (clip.start_sample + clip.length_samples < model.view.start || clip.start_sample > model.view.end) actions.centre(clip.start_sample);
+    select(clip.id);
+  },
+  // Key presses close together become one edit.
+  nudge: (stepDb) => {
+    const clip = selectedClip(model);
+    if (!clip) { say("Choose a clip first: [ and ] go through them."); return; }
+    const before = model.drag && model.drag.id === clip.id ? model.drag.deltaDb : 0;
+    actions.drag({ target: "clip", id: clip.id, deltaDb: Math.round((before + stepDb) * 10) / 10 });
+    clearTimeout(nudgeTimer);
+    nudgeTimer = setTimeout(actions.drop, 300);
+  },
+  typeGain: () => document.querySelector('[data-path="clip"]')?.focus(),
+  undo: () => { if (model.state.undo) edit({ kind: "undo" }); },
+  redo: () => { if (model.state.redo) edit({ kind: "redo" }); },
+};
+
+let sayTimer = null;
+function say(words) {
+  const box = document.getElementById("said");
+  box.textContent = words;
+  box.hidden = false;
+  clearTimeout(sayTimer);
+  sayTimer = setTimeout(() => { box.hidden = true; }, 7000);
+}
+
+const playhead = Object.assign(document.createElement("div"), { className: "playhead" });
+const horizonHead = Object.assign(document.createElement("div"), { className: "playhead thin" });
+stavesBox.append(playhead);
+horizonCanvas.parentElement.append(horizonHead);
+
+function movePlayhead() {
+  const at = player.position();
+  const x = xOf(at, model.view, score.width);
+  playhead.hidden = x < 33 || x > score.width;
+  playhead.style.transform = `translateX(${158 + x}px)`;
+  playhead.style.height = `${score.height}px`;
+  horizonHead.style.transform = `translateX(${horizon.xOfSample(at)}px)`;
+  document.getElementById("timecode").textContent = timecode(at, model.state.frame_rate);
+}
+
+const meter = { db: [-99, -99], hold: [-99, -99], heldUntil: 0, isOver: [false, false] };
+const PLAY_SHAPE = "M3 1l12 7-12 7z";
+const STOP_SHAPE = "M2 2h12v12H2z";
+
+function tick(now) {
+  movePlayhead();
+  const at = player.position();
+  if (player.isPlaying && (at > model.view.end || at < model.view.start)) {
+    moveView(scrolled(model.view, at - model.view.start - (model.view.end - model.view.start) * 0.05, model.state.length_samples));
+  }
+  const reading = player.reading();
+  const text = (tenths) => (tenths <= -1000 ? "–" : signed(tenths / 10));
+  if (reading) {
+    document.getElementById("r-momentary").textContent = text(reading.momentary);
+    document.getElementById("r-short-term").textContent = text(reading.shortTerm);
+    meter.db = reading.peaks.map((tenths) => tenths / 10);
+    if (now > meter.heldUntil) meter.hold = [-99, -99];
+    meter.db.forEach((db, i) => {
+      if (db >= meter.hold[i]) { meter.hold[i] = db; meter.heldUntil = now + 1500; }
+      if (db > 0) meter.isOver[i] = true;
+    });
+  } else meter.db = [-99, -99];
+  const box = meterCanvas.getBoundingClientRect();
+  paintMeter(fitCanvas(meterCanvas, box.width, box.height), box.width, box.height, meter, theme);
+  const button = document.querySelector('[data-do="play"]');
+  if (button.dataset.on !== String(player.isPlaying)) {
+    button.dataset.on = String(player.isPlaying);
+    button.setAttribute("aria-label", player.isPlaying ? "Stop" : "Play");
+    document.getElementById("play-shape").setAttribute("d", player.isPlaying ? STOP_SHAPE : PLAY_SHAPE);
+  }
+  requestAnimationFrame(tick);
+}
+
+const buttons = { play: actions.playOrStop, undo: actions.undo, redo: actions.redo, wider: () => actions.zoom(1.5), closer: () => actions.zoom(1 / 1.5), whole: actions.whole };
+for (const [name, action] of Object.entries(buttons)) document.querySelector(`[data-do="${name}"]`).addEventListener("click", action);
+document.getElementById("spec").addEventListener("change", (event) => edit({ kind: "spec", spec_id: event.target.value }));
+for (const button of document.querySelectorAll("[data-hear]")) {
+  button.addEventListener("click", () => {
+    hear = button.dataset.hear;
+    for (const other of document.querySelectorAll("[data-hear]")) other.setAttribute("aria-pressed", String(other === button));
+    player.refresh();
+  });
+}
+meterCanvas.addEventListener("click", () => { meter.isOver = [false, false]; });
+bindScore(scoreCanvas, { model: () => model, score: () => score, actions });
+bindHorizon(horizonCanvas, { horizon: () => horizon, actions });
+bindKeys(actions);
+new ResizeObserver(() => { show(); loadContours(); }).observe(stavesBox);
+window.addEventListener("themechange", draw);
+document.fonts.ready.then(() => { show(); desk.dataset.ready = "true"; });
+if (!model.state.length_samples) say("Nothing to balance yet. Bring files in on the Intake page.");
+follow();
+requestAnimationFrame(tick);
