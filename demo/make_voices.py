@@ -39,7 +39,10 @@ def main() -> None:
             sentences = [s.strip() + "." for s in take["text"].replace("!", ".").split(".") if s.strip()]
             pieces = []
             for sentence in sentences:
-                pieces += [second_engine._infer("".join(narrator.phonemize(sentence)), style, take["speed"]), np.zeros(7_200, np.float32)]
+                pieces += [
+                    second_engine._infer("".join(narrator.phonemize(sentence)), style, take["speed"]),
+                    np.zeros(7_200, np.float32),
+                ]
             audio = np.concatenate(pieces[:-1])
         audio = audio.ravel() * (PEAK_FACTOR / float(np.abs(audio).max()))
         path = HERE / "voices" / (take["name"] + ".flac")

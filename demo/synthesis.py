@@ -147,7 +147,13 @@ def hammer(seed: int, weight: float = 1.0) -> Audio:
     n = round(1.4 * RATE_HZ)
     t = np.arange(n) / RATE_HZ
     out = np.zeros(n)
-    for pitch_hz, level, decay_s in ((412, 0.5, 0.16), (1_130, 0.8, 0.3), (2_270, 0.7, 0.4), (3_710, 0.5, 0.25), (5_230, 0.3, 0.15)):
+    for pitch_hz, level, decay_s in (
+        (412, 0.5, 0.16),
+        (1_130, 0.8, 0.3),
+        (2_270, 0.7, 0.4),
+        (3_710, 0.5, 0.25),
+        (5_230, 0.3, 0.15),
+    ):
         out += level * np.sin(2 * np.pi * pitch_hz * rng.uniform(0.985, 1.015) * t) * np.exp(-t / decay_s)
     out += rng.standard_normal(n) * np.exp(-t / 0.006) * 1.4 + np.sin(2 * np.pi * 72 * t) * np.exp(-t / 0.07) * weight
     stereo = np.stack([out * 0.24, out * 0.2], axis=1).astype(np.float32)

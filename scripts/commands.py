@@ -8,7 +8,6 @@ import shutil
 import signal
 import socket
 import subprocess
-import sys
 import time
 from pathlib import Path
 
@@ -136,7 +135,7 @@ def _start(chosen: argparse.Namespace) -> int:
 
 def _serve(services: Services, environment: dict[str, str], port: int, account: dict[str, str]) -> int:
     web = [str(PYTHON), "-m", "gunicorn", "recitant_web.config.wsgi:application", "--bind", f"127.0.0.1:{port}"]
-    web += ["--workers", "2", "--threads", "6", "--timeout", "0", "--log-level", "warning"]
+    web += ["--preload", "--workers", "2", "--threads", "6", "--timeout", "0", "--log-level", "warning"]
     web += ["--worker-tmp-dir", str(services.folder), "--keep-alive", "30"]
     worker = [str(PYTHON), "-m", "celery", "-A", "recitant_web.config.celery:app", "worker"]
     worker += ["--concurrency", "2", "--loglevel", "WARNING", "--without-gossip", "--without-mingle"]
@@ -168,13 +167,9 @@ def _serve(services: Services, environment: dict[str, str], port: int, account: 
                 process.kill()
 
 
-def _spawn(
-    command: list[str], log: str, services: Services, environment: dict[str, str]
-) -> "subprocess.Popen[bytes]":
+def _spawn(command: list[str], log: str, services: Services, environment: dict[str, str]) -> "subprocess.Popen[bytes]":
     with (services.folder / log).open("ab") as file:
-        return subprocess.Popen(
-            command, env=environment, cwd=ROOT, stdout=file, stderr=file, start_new_session=True
-        )
+        return subprocess.Popen(command, env=environment, cwd=ROOT, stdout=file, stderr=file, start_new_session=True)
 
 
 def _wait_for_page(port: int, web: "subprocess.Popen[bytes]", services: Services) -> None:
@@ -209,5 +204,3 @@ def _pick_port() -> int:
 
 def _interrupt(_signal: int, _frame: object) -> None:
     raise KeyboardInterrupt
-
-

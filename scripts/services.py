@@ -81,7 +81,7 @@ class Services:
 
     def _start_database(self) -> None:
         # Socket paths have a short limit that a deep checkout would pass: only the port is used.
-        socket_path = Path("/tmp") / f"recitant-{os.getpid()}-{self.database_port}.sock"  # noqa: S108
+        socket_path = Path("/tmp") / f"recitant-{os.getpid()}-{self.database_port}.sock"
         self._spawn(
             ["mariadbd", "--no-defaults", f"--datadir={self.data}", f"--port={self.database_port}"]
             + ["--bind-address=127.0.0.1", f"--socket={socket_path}", f"--pid-file={self.folder / 'mariadb.pid'}"]
@@ -100,7 +100,7 @@ class Services:
             "GRANT ALL ON recitant.* TO 'recitant'@'127.0.0.1';"
             "GRANT ALL ON `test\\_recitant%`.* TO 'recitant'@'127.0.0.1';"
         )
-        socket_path = f"/tmp/recitant-{os.getpid()}-{self.database_port}.sock"  # noqa: S108
+        socket_path = f"/tmp/recitant-{os.getpid()}-{self.database_port}.sock"
         for given in ("", root):
             environment = {**os.environ, "MYSQL_PWD": given}
             command = ["mariadb", "--no-defaults", "-u", "root", f"--socket={socket_path}", "-e", statements]

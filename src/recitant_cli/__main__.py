@@ -110,7 +110,9 @@ def _check(chosen: argparse.Namespace) -> int:
         print(f"{chosen.file}: {'passes' if verdict.is_passed else 'does not pass'} {spec.name}")
         for finding in verdict.findings:
             limit = limit_text(finding.low, finding.high)
-            print(f"  {finding.name:<16} {signed(finding.measured, 2):>8} {finding.unit:<5} {limit:<18} {finding.state}")
+            print(
+                f"  {finding.name:<16} {signed(finding.measured, 2):>8} {finding.unit:<5} {limit:<18} {finding.state}"
+            )
         if spec.anchor != verdict.anchor:
             print("  This specification is measured on dialogue; a file alone is judged on the whole programme.")
     return 0 if verdict.is_passed else 1

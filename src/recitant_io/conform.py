@@ -125,7 +125,11 @@ def conform(path: Path, folder: Path, progress: Progress = no_progress) -> Confo
             wave = _Waveform(layout.n_channels)
             length = 0
             expected = facts.length_frames * RATE_HZ / facts.rate_hz if facts.length_frames else None
-            with begun[0].open("wb") as audio_file, begun[1].open("wb") as energy_file, begun[2].open("wb") as wave_file:
+            with (
+                begun[0].open("wb") as audio_file,
+                begun[1].open("wb") as energy_file,
+                begun[2].open("wb") as wave_file,
+            ):
                 for block in _at_48k(blocks, facts.rate_hz, layout.n_channels):
                     audio_file.write(block.data)
                     meter = feed_meter(block, meter)

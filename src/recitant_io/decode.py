@@ -106,9 +106,7 @@ def _sound_blocks(path: Path, file: soundfile.SoundFile, facts: MediaFacts) -> I
     except soundfile.LibsndfileError as error:
         raise UnreadableMedia("damaged", file=path.name, at_s=read / facts.rate_hz) from error
     if facts.length_frames is not None and read < facts.length_frames and facts.is_seekable_pcm:
-        raise UnreadableMedia(
-            "cut_short", file=path.name, promised_bytes=facts.length_frames, found_bytes=read
-        )
+        raise UnreadableMedia("cut_short", file=path.name, promised_bytes=facts.length_frames, found_bytes=read)
 
 
 def _finite(path: Path, blocks: Iterator[Audio], rate_hz: int) -> Iterator[Audio]:

@@ -1,6 +1,7 @@
 """A plan.json and the recordings it names."""
 
 import json
+import math
 import tempfile
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
@@ -83,7 +84,7 @@ def _field(path: Any) -> str:
 
 def _require_finite(value: Any, field: str) -> None:
     # JSON readers take NaN and Infinity, which pass every limit of a schema.
-    if isinstance(value, float) and value != value:
+    if isinstance(value, float) and math.isnan(value):
         raise PlanError("plan_shape", field=field, message="NaN is not a number")
     if isinstance(value, dict):
         for name, part in value.items():

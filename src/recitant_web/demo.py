@@ -7,7 +7,6 @@ from pathlib import Path
 from typing import Any
 
 from django.conf import settings
-from django.contrib.auth.models import User
 from django.db import transaction
 
 from recitant_core.units.clock import samples_from_s
@@ -24,7 +23,7 @@ def is_loaded(workspace: Workspace) -> bool:
     return Programme.objects.filter(workspace=workspace).exists()
 
 
-def load(workspace: Workspace, user: User) -> None:
+def load(workspace: Workspace) -> None:
     """Both demo programmes, ready to be balanced."""
     folder = Path(settings.VAR_DIR) / "demo"
     build = Path(settings.BASE_DIR) / "demo" / "build.py"

@@ -22,12 +22,12 @@ def main() -> int:
 
     from recitant_web.accounts.actions import create_account
 
-    user, workspace = create_account(chosen.username, chosen.password, "Foundry Films")
+    _, workspace = create_account(chosen.username, chosen.password, "Foundry Films")
     if not chosen.no_demo:
         from recitant_web.demo import is_loaded, load
 
         if not is_loaded(workspace):
-            _step("demo", lambda: load(workspace, user))
+            _step("demo", lambda: load(workspace))
     return 0
 
 

@@ -165,6 +165,7 @@ def fit(plan: Plan, sources: Sources, spec: Spec, progress: Progress = no_progre
         A fit in state REACHED lies within 0.1 LU of the target and under the ceiling after rounding. Otherwise the
         trial nearest to the target that keeps the ceiling and the limiting allowed, and the state that says why.
     """
+
     def run(master: Master, index: int) -> Trial:
         def tell(share: float) -> None:
             progress(1.0 - (1.0 - 0.35 * share) * 0.65**index)

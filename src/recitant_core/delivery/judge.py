@@ -65,7 +65,7 @@ def judge(readings: Readings, spec: Spec, n_channels: int = 2, dialogue_lufs: fl
     else:
         findings.append(_judged("integrated_lufs", "integrated", "LUFS", readings.integrated_lufs, low, high))
         if dialogue_lufs is not None:
-            findings.append(_reported("dialogue_lufs", "while dialogue sounds", "LUFS", dialogue_lufs))
+            findings.append(_reported("dialogue_lufs", "in dialogue", "LUFS", dialogue_lufs))
     peak = _judged("true_peak_dbtp", "true peak", "dBTP", readings.true_peak_dbtp, None, spec.max_true_peak_dbtp)
     findings.append(peak)
     if spec.max_short_term_lufs is None:
@@ -81,9 +81,7 @@ def judge(readings: Readings, spec: Spec, n_channels: int = 2, dialogue_lufs: fl
     return Verdict(spec, tuple(findings), Anchor.DIALOGUE if on_dialogue else Anchor.PROGRAMME)
 
 
-def _judged(
-    key: str, name: str, unit: str, measured: float | None, low: float | None, high: float | None
-) -> Finding:
+def _judged(key: str, name: str, unit: str, measured: float | None, low: float | None, high: float | None) -> Finding:
     if measured is None:
         # Too short to have the figure: a loudness that must be met is not met, a highest level is not passed.
         state = State.PASS if low is None else State.FAIL

@@ -4,7 +4,6 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 
-
 class Anchor(StrEnum):
     """Which sound the target loudness is measured on."""
 

@@ -94,9 +94,7 @@ def k_energies(audio: Audio, state: KState) -> tuple[FloatArray, KState]:
     partial = kernel(
         audio, state.sections, state.weights, filters, state.partial, state.at_frame, state.rate_hz, first_hop, out
     )
-    after = KState(
-        state.rate_hz, state.sections, state.weights, filters, float(partial), state.at_frame + len(audio)
-    )
+    after = KState(state.rate_hz, state.sections, state.weights, filters, float(partial), state.at_frame + len(audio))
     return out, after
 
 

@@ -35,9 +35,7 @@ def curve_db(points: tuple[CurvePoint, ...], places: FloatArray) -> FloatArray:
     return np.interp(places, at, np.array([point.gain_db for point in points], dtype=np.float64))
 
 
-def fade_factors(
-    places: FloatArray, length_samples: int, fade_in_samples: int, fade_out_samples: int
-) -> FloatArray:
+def fade_factors(places: FloatArray, length_samples: int, fade_in_samples: int, fade_out_samples: int) -> FloatArray:
     """Fade factor at each place of a clip: the quarter of a sine, which keeps power in a crossfade.
 
     Args:

@@ -5,6 +5,7 @@ The shape is published as docs/plan.schema.json and checked by recitant_io.plan_
 
 from collections.abc import Mapping
 from fractions import Fraction
+from itertools import pairwise
 from typing import Any
 
 from recitant_core.errors import PlanError
@@ -91,7 +92,7 @@ def _clip(data: Mapping[str, Any], field: str, source: SampleSource) -> Clip:
         asked_s = s_from_samples(in_sample + length)
         raise PlanError("past_end", field=f"{field}.length_s", file=data["file"], file_s=file_s, asked_s=asked_s)
     points = tuple(CurvePoint(_samples(at_s), float(gain_db)) for at_s, gain_db in data.get("curve", ()))
-    if any(a.at_sample >= b.at_sample for a, b in zip(points, points[1:], strict=False)):
+    if any(a.at_sample >= b.at_sample for a, b in pairwise(points)):
         raise PlanError("curve_out_of_order", field=f"{field}.curve")
     return Clip(
         clip_id=field,

@@ -8,11 +8,14 @@ import math
 from typing import Final
 
 import numpy as np
+import numpy.typing as npt
 
 from recitant_core.dsp.kweighting import HOPS_PER_SECOND, hop_edges
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.level import LOUDNESS_OFFSET_DB, SILENCE, lufs_from_power, power_from_lufs, ratio_from_lu
+
+BoolArray = npt.NDArray[np.bool_]
 
 ABSOLUTE_GATE_LUFS: Final = -70.0  # BS.1770 Annex 1, first gate
 RELATIVE_GATE_LU: Final = 10.0  # BS.1770 Annex 1, second gate
@@ -38,7 +41,8 @@ def window_powers(hop_energy: FloatArray, window_hops: int, step_hops: int, rate
     windows = np.lib.stride_tricks.sliding_window_view(hop_energy, window_hops)[::step_hops]
     edges = hop_edges(len(hop_energy), rate_hz)
     frames = edges[window_hops:] - edges[:-window_hops]
-    return windows.sum(axis=1) / frames[::step_hops]
+    powers: FloatArray = windows.sum(axis=1) / frames[::step_hops]
+    return powers
 
 
 def gating_block_powers(hop_energy: FloatArray, rate_hz: int = RATE_HZ) -> FloatArray:
@@ -46,15 +50,16 @@ def gating_block_powers(hop_energy: FloatArray, rate_hz: int = RATE_HZ) -> Float
     return window_powers(hop_energy, BLOCK_HOPS, BLOCK_STEP_HOPS, rate_hz)
 
 
-def gated_blocks(block_power: FloatArray) -> FloatArray:
+def gated_blocks(block_power: FloatArray) -> BoolArray:
     """Which blocks pass both gates, bool (blocks,).
 
     Source: ITU-R BS.1770, Annex 1 (gating). Where the text says "above", an equal block is dropped.
     """
-    audible = block_power > power_from_lufs(ABSOLUTE_GATE_LUFS)
+    audible: BoolArray = block_power > power_from_lufs(ABSOLUTE_GATE_LUFS)
     if not audible.any():
         return audible
-    return audible & (block_power > block_power[audible].mean() * ratio_from_lu(-RELATIVE_GATE_LU))
+    loud: BoolArray = block_power > block_power[audible].mean() * ratio_from_lu(-RELATIVE_GATE_LU)
+    return audible & loud
 
 
 def integrated_lufs(block_power: FloatArray) -> float | None:

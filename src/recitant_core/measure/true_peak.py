@@ -13,7 +13,7 @@ import numba
 import numpy as np
 import numpy.typing as npt
 
-from recitant_core.dsp.interpolation import BEFORE, TAPS, interpolate, interpolator, reach_factor
+from recitant_core.dsp.interpolation import TAPS, interpolate, interpolator, reach_factor
 from recitant_core.units.arrays import Audio
 
 OVERSAMPLING: Final = 4
@@ -100,11 +100,10 @@ def _highest(joined, phases, reach, n, peak):  # type: ignore[no-untyped-def]
                 q = p + 2
                 row = i + q // n_phases
                 after = abs(out[q % n_phases, row]) if row <= count else np.float32(0.0)
-                if here >= before and here >= after and row <= count:
-                    if here * _PARABOLA_REACH > peak:
-                        bend = 2.0 * here - before - after
-                        top = here + (after - before) ** 2 / (8.0 * bend) if bend > 0.0 else float(here)
-                        peak = max(peak, top)
+                if here >= before and here >= after and row <= count and here * _PARABOLA_REACH > peak:
+                    bend = 2.0 * here - before - after
+                    top = here + (after - before) ** 2 / (8.0 * bend) if bend > 0.0 else float(here)
+                    peak = max(peak, top)
                 before = here
                 here = after
     return peak
@@ -118,4 +117,5 @@ def channel_peaks(audio: Audio, block_samples: int) -> FloatBlock:
     n_blocks = -(-len(audio) // block_samples)
     padded = np.zeros((n_blocks * block_samples, audio.shape[1]), np.float32)
     padded[: len(audio)] = np.abs(audio)
-    return padded.reshape(n_blocks, block_samples, audio.shape[1]).max(axis=1)
+    peaks: FloatBlock = padded.reshape(n_blocks, block_samples, audio.shape[1]).max(axis=1)
+    return peaks

@@ -66,16 +66,12 @@ def sum_stems(stems: Mapping[Role, Audio], n_frames: int) -> Audio:
     return total.astype(np.float32)
 
 
-def render_output(
-    plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING
-) -> Audio:
+def render_output(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> Audio:
     """What leaves the master in a span: the mix with its gain, limited where a ceiling is set; float32 (frames, 2)."""
     return render_master(plan, sources, span, heard)[0]
 
 
-def render_master(
-    plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING
-) -> tuple[Audio, Audio]:
+def render_master(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> tuple[Audio, Audio]:
     """As render_output, with the limiter's gain factor, float32 (frames, 1)."""
     gain = np.float32(factor_from_db(plan.master.gain_db))
     if plan.master.ceiling_dbtp is None:

@@ -13,7 +13,7 @@ def factor_from_db(gain_db: float) -> float:
     >>> round(factor_from_db(-6.0), 4)
     0.5012
     """
-    return 10.0 ** (gain_db / 20.0)
+    return math.pow(10.0, gain_db / 20.0)
 
 
 def db_from_factor(factor: float) -> float:
@@ -27,7 +27,7 @@ def db_from_factor(factor: float) -> float:
 
 def ratio_from_lu(difference_lu: float) -> float:
     """Ratio of two powers that lie ``difference_lu`` apart."""
-    return 10.0 ** (difference_lu / 10.0)
+    return math.pow(10.0, difference_lu / 10.0)
 
 
 def lufs_from_power(power: float) -> float:

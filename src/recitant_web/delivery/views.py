@@ -6,7 +6,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_http_methods
 
 from recitant_web.delivery.actions import hand_over
-from recitant_web.delivery.queries import choices, deliveries_of, delivered_file
+from recitant_web.delivery.queries import choices, delivered_file, deliveries_of
 from recitant_web.jobs.actions import pick_up_lost_jobs
 from recitant_web.programme.queries import programmes_of
 

@@ -25,12 +25,11 @@ _TABLES: dict[str, type[db.Model]] = {"clip": Clip, "track": Track, "stem": Stem
 _EDGE_FADE_SAMPLES = RATE_HZ // 200  # 5 ms: a clip neither starts nor ends with a click
 
 
-def set_gain(programme: Programme, user: User, target: str, target_id: str, gain_db: float, revision: int) -> Programme:
+def set_gain(programme: Programme, user: User, target: tuple[str, str], gain_db: float, revision: int) -> Programme:
     """The gain of a clip, a track or a stem, as one edit.
 
     Args:
-        target: "clip", "track" or "stem".
-        target_id: a row of this programme; a role for a stem.
+        target: "clip", "track" or "stem", and which: a row of this programme, or the role of a stem.
         gain_db: rounded to hundredths.
         revision: that the user saw.
 
@@ -42,10 +41,10 @@ def set_gain(programme: Programme, user: User, target: str, target_id: str, gain
     gain_db = round(gain_db, 2)
     with transaction.atomic():
         locked = _lock(programme, revision)
-        row, name = _target(locked, target, target_id)
+        row, name = _target(locked, *target)
         if row.gain_db == gain_db:
             return locked
-        change = {"table": target, "id": row.pk, "set": {"gain_db": [row.gain_db, gain_db]}}
+        change = {"table": target[0], "id": row.pk, "set": {"gain_db": [row.gain_db, gain_db]}}
         _record(locked, user, f"{name} to {gain_text(gain_db)} dB", [change])
     return locked
 
@@ -159,9 +158,7 @@ def examine(programme_id: int, revision: int, progress: Progress) -> str:
     if not Verdict.objects.filter(programme=programme, plan_key=key).exists():
         trial, _ = measure_mix(plan, sources, lambda share: still(0.3 * share))
         figures = readings_data(trial.readings) | {"dialogue_lufs": finite(trial.dialogue_lufs)}
-        Verdict.objects.get_or_create(
-            programme=programme, plan_key=key, defaults={"figures": figures, "horizon": []}
-        )
+        Verdict.objects.get_or_create(programme=programme, plan_key=key, defaults={"figures": figures, "horizon": []})
     spec = spec_of(programme)
     if not FitResult.objects.filter(programme=programme, plan_key=key, spec_id=spec.spec_id).exists():
         found = fit(plan, sources, spec, lambda share: still(0.3 + 0.7 * share))

@@ -4,8 +4,11 @@ import hashlib
 import json
 from functools import lru_cache
 
+from django.db import transaction
+
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.delivery.spec import Spec
+from recitant_core.errors import StaleRevision
 from recitant_core.interchange.plan_json import plan_to_data
 from recitant_core.measure.meter import Readings
 from recitant_core.ports import SampleSource
@@ -64,10 +67,26 @@ def master_of(fit: "models.FitResult") -> Master:
     return Master(fit.gain_db, fit.ceiling_dbtp)
 
 
+Loaded = tuple[Plan, frozenset[tuple[str, int]]]
+
+
 @lru_cache(maxsize=32)
-def _loaded(programme_id: int, revision: int) -> tuple[Plan, frozenset[tuple[str, int]]]:
-    # A revision never changes once it is written, so its plan may be kept.
-    programme = Programme.objects.get(pk=programme_id)
+def _loaded(programme_id: int, revision: int) -> Loaded:
+    # A revision never changes once it is written, so its plan may be kept: one transaction reads it, locked
+    # against an edit that would slip in between.
+    with transaction.atomic():
+        programme = Programme.objects.select_for_update().get(pk=programme_id)
+        if programme.revision != revision:
+            raise StaleRevision("stale_revision", seen=revision, now=programme.revision)
+        return _read(programme)
+
+
+def forget_plans() -> None:
+    """Drop every kept plan; for tests, whose databases start anew."""
+    _loaded.cache_clear()
+
+
+def _read(programme: Programme) -> Loaded:
     stems = {Role(stem.role): stem.gain_db for stem in models.Stem.objects.filter(programme=programme)}
     rows = programme.tracks.order_by("position", "pk").prefetch_related("clips__source")  # type: ignore[attr-defined]
     tracks = []

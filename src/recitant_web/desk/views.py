@@ -41,7 +41,7 @@ def edits(request: HttpRequest, programme_id: int) -> HttpResponse:
     match edit["kind"]:
         case "gain":
             programme = set_gain(
-                programme, request.user, edit["target"], edit["id"], edit["gain_db"], edit["revision"]
+                programme, request.user, (edit["target"], edit["id"]), edit["gain_db"], edit["revision"]
             )
         case "spec":
             programme = choose_spec(programme, request.user, edit["spec_id"], edit["revision"])

@@ -86,9 +86,7 @@ def pick_up_lost_jobs() -> int:
         state=JobState.CRASHED, sentence="This stopped three times before its end. Nothing is lost; tell us about it."
     )
     again = list(lost.filter(attempts__lt=MOST_ATTEMPTS).values_list("pk", "kind"))
-    again += list(
-        Job.objects.filter(state=JobState.WAITING, created_at__lt=lost_since).values_list("pk", "kind")
-    )
+    again += list(Job.objects.filter(state=JobState.WAITING, created_at__lt=lost_since).values_list("pk", "kind"))
     for job_id, kind in again:
         Job.objects.filter(pk=job_id).update(state=JobState.WAITING)
         _send(job_id, kind)

@@ -46,7 +46,9 @@ def safe_name(name: str) -> str:
 def bring_in(
     programme: Programme, role: str, name: str, size_bytes: int, chunks: Iterable[bytes], *, is_placed: bool = True
 ) -> Source:
-    """Keep an uploaded file under a name of ours and send it to intake; a file that is not to be placed waits for ingest to be called.
+    """Keep an uploaded file under a name of ours and send it to intake.
+
+    A file that is not to be placed waits for ingest to be called.
 
     Raises:
         PlanError: no such role. UnreadableMedia: nothing in it. StorageFull: no room for it and its working copy.

@@ -17,9 +17,7 @@ from recitant_web.programme.models import Programme, Source
 
 def programmes_of(user: User) -> QuerySet[Programme]:
     """Every programme of the user's workspaces, newest first."""
-    return (
-        Programme.objects.filter(workspace__memberships__user=user).select_related("workspace").order_by("-pk")
-    )
+    return Programme.objects.filter(workspace__memberships__user=user).select_related("workspace").order_by("-pk")
 
 
 def sources_of(programme: Programme) -> QuerySet[Source]:

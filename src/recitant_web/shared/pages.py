@@ -4,7 +4,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
 
-def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:
+def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:  # noqa: ARG001  Django passes it
     """Not there, or not yours to see: the same answer, so that nothing is given away."""
     words = "There is nothing here that you can see. It may have been removed, or belong to another workspace."
     return render(request, "shared/sentence.html", {"title": "Not found", "words": words}, status=404)

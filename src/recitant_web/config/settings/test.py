@@ -1,6 +1,6 @@
 """Settings of the tests: tasks run where they are sent, passwords hash fast, modules keep their plain names."""
 
-from recitant_web.config.settings.base import *  # noqa: F403  a settings module is the base and its differences
+from recitant_web.config.settings.base import *
 
 CELERY_TASK_ALWAYS_EAGER = True
 CELERY_TASK_EAGER_PROPAGATES = True

@@ -51,7 +51,7 @@ export function showPath(model, setGain) {
 export function showVerdict(state) {
   const badge = document.getElementById("verdict");
   const failed = state.findings.find((f) => f.state === "fail");
-  const integrated = state.findings.find((f) => f.limits_target) || state.findings[0];
+  const integrated = state.findings[0];
   badge.className = `verdict mono ${state.is_exact ? (failed ? "over" : "within") : "waits"}`;
   if (failed && failed.measured !== null) {
     const unit = failed.unit === "LUFS" ? "LU" : "dB";
@@ -74,7 +74,7 @@ export function showVerdict(state) {
 }
 
 function findingRow(finding) {
-  const limit = finding.high === null ? "" : finding.low === null ? `≤ ${signed(finding.high)}` : `${signed(finding.low)} … ${signed(finding.high)}`;
+  const limit = finding.high === null ? "" : finding.low === null ? `≤ ${signed(finding.high)}` : `${signed(finding.low)}…${signed(finding.high)}`;
   const mark = { pass: "✓", fail: "▲", reported: "", pending: "…" }[finding.state];
   const words = { pass: "passes", fail: "fails", reported: "reported", pending: "being measured" }[finding.state];
   const measured = finding.state === "pending" ? "…" : signed(finding.measured);
@@ -115,10 +115,10 @@ export function showHeads(container, model, score, { setGain, toggleHeard }) {
     };
     const input = gainInput(`${stave.name} stem`, row.stemDb, (text) => setGain("stem", row.role, text));
     input.dataset.key = `${row.role}-gain`;
-    const lanes = stave.tracks.length > 1 ? `${stave.tracks.length} tracks, ` : "";
+    const lanes = make("small", { textContent: stave.tracks.length > 1 ? `${stave.tracks.length} tracks` : "" });
     head.append(
-      make("span", { className: "letter", textContent: stave.letter }), make("b", { textContent: stave.name }),
-      make("span", { className: "aim mono", textContent: `${lanes}aim ${signed(stave.aim_lufs, 0)}` }),
+      make("span", { className: "letter", textContent: stave.letter }), make("b", {}, stave.name, lanes),
+      make("span", { className: "aim mono", textContent: `aim ${signed(stave.aim_lufs, 0)}` }),
       make("div", { className: "fader" }, fader, input),
       make("div", { className: "hear" }, toggle(model.muted, "mute", "Leave this stem out of what you hear. The mix keeps it."), toggle(model.only, "only", "Hear this stem alone. The mix keeps the others.")),
     );

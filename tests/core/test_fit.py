@@ -1,0 +1,106 @@
+"""The fit: on target, under the ceiling as written, or a reason."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from recitant_core.delivery.catalogue import CATALOGUE, spec_by_id
+from recitant_core.delivery.fit import FitState, fit, measure_mix, written_segments
+from recitant_core.delivery.predict import predict
+from recitant_core.dsp.quantise import audio_from_integers
+from recitant_core.errors import Cancelled
+from recitant_core.measure.meter import measure
+from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.units.channels import STEREO
+from signals import MemorySource, programme, steps
+
+
+def _plan(audio, role=Role.DIALOGUE):
+    source = MemorySource("s", audio)
+    clip = Clip("a", "s", 0, 0, len(audio))
+    return Plan("t", "25", (Track("1", "v", role, clips=(clip,)),)), {"s": source}
+
+
+PLAN, SOURCES = _plan(programme(7, 25.0))
+
+
+@pytest.mark.parametrize("spec", CATALOGUE, ids=lambda spec: spec.spec_id)
+@pytest.mark.parametrize("bit_depth", [16, 24])
+def test_reaches_its_target_under_its_ceiling_as_written(spec, bit_depth):
+    spec = replace(spec, bit_depth=bit_depth)
+    found = fit(PLAN, SOURCES, spec)
+    mastered = replace(PLAN, master=found.trial.master)
+    written = [audio_from_integers(s.values, bit_depth) for s in written_segments(mastered, SOURCES, bit_depth)]
+    readings = measure(np.concatenate(written), STEREO)
+    assert readings.true_peak_dbtp <= spec.max_true_peak_dbtp
+    if found.state is FitState.REACHED:
+        anchor = found.trial.anchor_lufs(spec)
+        assert anchor == pytest.approx(spec.target_lufs, abs=0.1)
+        assert found.verdict.is_passed
+    assert found.trial.readings == readings
+
+
+def test_most_of_the_catalogue_is_reached():
+    states = [fit(PLAN, SOURCES, spec).state for spec in CATALOGUE[:4]]
+    assert states.count(FitState.REACHED) >= 3
+
+
+def test_too_much_limiting_is_refused_with_figures():
+    audio = steps((-50, 20)) * np.float32(1.0)
+    audio[48_000] = 0.9
+    plan, sources = _plan(audio)
+    found = fit(plan, sources, spec_by_id("online-14"))
+    assert found.state is FitState.TOO_MUCH_LIMITING
+    assert found.needed_reduction_db > 30
+    assert found.trial.readings.true_peak_dbtp <= -1.0
+    assert not found.verdict.is_passed
+
+
+def test_a_loud_passage_in_a_short_form():
+    plan, sources = _plan(steps((-34, 25), (-17, 5)))
+    found = fit(plan, sources, spec_by_id("ebu-r128-s1"))
+    assert found.state is FitState.SHORT_TERM_OVER
+    assert not found.verdict.is_passed
+
+
+def test_silence_and_shortness_are_said():
+    assert fit(*_plan(np.zeros((48_000, 2), np.float32)), spec_by_id("ebu-r128")).state is FitState.SILENT
+    assert fit(*_plan(steps((-20, 0.2))), spec_by_id("ebu-r128")).state is FitState.TOO_SHORT
+
+
+def test_dialogue_is_what_counts_where_the_specification_says_so():
+    voice, music = steps((-26, 10), (-200, 10)), steps((-200, 10), (-14, 10))
+    sources = {"v": MemorySource("v", voice), "m": MemorySource("m", music)}
+    tracks = (
+        Track("1", "v", Role.DIALOGUE, clips=(Clip("a", "v", 0, 0, len(voice)),)),
+        Track("2", "m", Role.MUSIC, clips=(Clip("b", "m", 0, 0, len(music)),)),
+    )
+    found = fit(Plan("t", "25", tracks), sources, spec_by_id("stream-dialogue-27"))
+    assert found.state is FitState.REACHED
+    assert found.trial.dialogue_lufs == pytest.approx(-27.0, abs=0.1)
+    assert found.trial.readings.integrated_lufs > -20.0
+
+
+def test_the_prediction_is_near():
+    untouched, _ = measure_mix(PLAN, SOURCES)
+    for spec in CATALOGUE[:2]:
+        found = fit(PLAN, SOURCES, spec)
+        assert predict(untouched.readings, spec, untouched.dialogue_lufs).gain_db == pytest.approx(
+            found.trial.master.gain_db, abs=0.1
+        )
+
+
+def test_it_can_be_stopped():
+    def stop(_share):
+        raise Cancelled("cancelled")
+
+    with pytest.raises(Cancelled):
+        fit(PLAN, SOURCES, CATALOGUE[0], stop)
+
+
+def test_progress_goes_up():
+    shares = []
+    fit(PLAN, SOURCES, CATALOGUE[0], shares.append)
+    assert shares == sorted(shares)
+    assert 0 < shares[0] and shares[-1] <= 1.0
