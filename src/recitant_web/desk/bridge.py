@@ -87,7 +87,7 @@ def forget_plans() -> None:
 
 
 def _read(programme: Programme) -> Loaded:
-    stems = {Role(stem.role): stem.gain_db for stem in models.Stem.objects.filter(programme=programme)}
+    stems = {Role(stem.role): stem.gain_db for stem in models.Stem.objects.filter(programme=programme) if stem.gain_db}
     rows = programme.tracks.order_by("position", "pk").prefetch_related("clips__source")  # type: ignore[attr-defined]
     tracks = []
     channels = set()

@@ -10,6 +10,7 @@ from celery import current_app
 from django.db import DatabaseError, transaction
 from django.db.models import F
 from django.utils import timezone
+from kombu.exceptions import OperationalError
 
 from recitant_core.errors import Cancelled, RecitantError
 from recitant_core.ports import Progress
@@ -95,10 +96,8 @@ def pick_up_lost_jobs() -> int:
 
 def _send(job_id: int, kind: str) -> None:
     try:
-        current_app.send_task(kind, kwargs={"job_id": job_id}) if not current_app.conf.task_always_eager else (
-            current_app.tasks[kind].delay(job_id=job_id)
-        )
-    except current_app.connection_for_write().transport.connection_errors:  # type: ignore[attr-defined]
+        current_app.send_task(kind, kwargs={"job_id": job_id}, retry_policy={"max_retries": 1})
+    except OperationalError:
         _log.warning("the queue does not answer; job %s waits to be picked up", job_id)
 
 
@@ -113,9 +112,9 @@ def _take(job_id: int) -> bool:
 
 def _end(job: Job, state: JobState, words: str) -> Job:
     job.state, job.sentence = state, words
-    job.share = 1.0 if state is JobState.DONE else job.share
+    ended = {"state": state, "sentence": words} | ({"share": 1.0} if state is JobState.DONE else {})
     try:
-        Job.objects.filter(pk=job.pk).update(state=state, sentence=words, share=job.share)
+        Job.objects.filter(pk=job.pk).update(**ended)
     except DatabaseError:
         _log.exception("job %s ended %s but its row could not be written; it will be picked up", job.pk, state)
     return job

@@ -1,0 +1,75 @@
+"""What web and browser tests share: accounts, programmes with recordings, and jobs that run where they are sent."""
+
+import io
+
+import numpy as np
+import pytest
+import soundfile
+
+from signals import RATE_HZ, programme, sine
+
+
+def wav_bytes(audio, subtype="PCM_24", rate_hz=RATE_HZ):
+    """A WAV file in memory."""
+    file = io.BytesIO()
+    soundfile.write(file, audio, rate_hz, subtype, format="WAV")
+    return file.getvalue()
+
+
+@pytest.fixture
+def media(settings, tmp_path):
+    """A media folder for one test, and no plan kept from another."""
+    from recitant_web.desk.bridge import forget_plans
+    from recitant_web.programme.queries import source_energy, stored_source
+
+    settings.MEDIA_ROOT = tmp_path / "media"
+    settings.MEDIA_ROOT.mkdir()
+    forget_plans()
+    stored_source.cache_clear()
+    source_energy.cache_clear()
+    return settings.MEDIA_ROOT
+
+
+@pytest.fixture
+def jobs_run_at_once(monkeypatch):
+    """Every job is done by the time it was sent, through the same task that a worker runs."""
+    from recitant_web.delivery import tasks as delivery_tasks
+    from recitant_web.desk import tasks as desk_tasks
+    from recitant_web.jobs import actions
+    from recitant_web.programme import tasks as programme_tasks
+
+    tasks = {t.name: t for t in (programme_tasks.ingest_source, desk_tasks.examine_revision, delivery_tasks.deliver_programme)}
+    monkeypatch.setattr(actions, "_send", lambda job_id, kind: tasks[kind](job_id=job_id))
+
+
+@pytest.fixture
+def account(db):
+    """A user with a workspace."""
+    from recitant_web.accounts.actions import create_account
+
+    return create_account("ines", "a-long-enough-word", "Foundry Films")
+
+
+@pytest.fixture
+def stranger(db):
+    """Somebody of another workspace."""
+    from recitant_web.accounts.actions import create_account
+
+    return create_account("otto", "a-long-enough-word", "Elsewhere")[0]
+
+
+def make_programme(workspace):
+    """A programme of eight seconds with a dialogue, a music and an effects recording, through intake."""
+    from recitant_web.programme.actions import bring_in, create_programme
+
+    made = create_programme(workspace, "Test film", "25", "ebu-r128")
+    recordings = {
+        ("dialogue", "voice.wav"): programme(21, 6.0, 1),
+        ("music", "score.wav"): programme(22, 8.0) * np.float32(1.6),
+        ("effects", "bang.wav"): sine(-38, 1.0, 300.0, n_channels=1),
+    }
+    for (role, name), audio in recordings.items():
+        data = wav_bytes(audio)
+        bring_in(made, role, name, len(data), [data])
+    made.refresh_from_db()
+    return made

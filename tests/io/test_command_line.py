@@ -1,0 +1,166 @@
+"""The command line: measure, check and mix, their exit codes, their JSON, and one line for what is wrong."""
+
+import json
+
+import numpy as np
+import pytest
+import soundfile
+
+from recitant_cli.__main__ import main
+from recitant_core.measure.meter import measure
+from recitant_core.units.channels import STEREO
+from signals import RATE_HZ, sine
+
+KEYS = [
+    "file",
+    "sample_rate",
+    "channels",
+    "duration_s",
+    "integrated_lufs",
+    "range_lu",
+    "max_momentary_lufs",
+    "max_short_term_lufs",
+    "true_peak_dbtp",
+    "sample_peak_dbfs",
+]
+
+
+def test_measure_speaks_json(tmp_path, capsys):
+    soundfile.write(tmp_path / "tone.wav", sine(-23, 20), RATE_HZ, "PCM_24")
+    soundfile.write(tmp_path / "silence.wav", np.zeros((RATE_HZ, 1)), RATE_HZ)
+    assert main(["measure", str(tmp_path / "tone.wav"), str(tmp_path / "silence.wav"), "--json"]) == 0
+    tone, silence = map(json.loads, capsys.readouterr().out.splitlines())
+    assert list(tone) == KEYS
+    assert tone["integrated_lufs"] == pytest.approx(-23.0, abs=0.1)  # Tech 3341 case 1
+    assert (tone["channels"], tone["sample_rate"], tone["duration_s"]) == (2, RATE_HZ, 20.0)
+    assert silence["integrated_lufs"] is None and silence["true_peak_dbtp"] is None
+
+
+def test_check_passes_fails_or_cannot(tmp_path, capsys):
+    soundfile.write(tmp_path / "a.wav", sine(-23, 5), RATE_HZ, "PCM_24")
+    file = str(tmp_path / "a.wav")
+    assert main(["check", file, "--spec", "ebu-r128"]) == 0
+    assert main(["check", file, "--spec", "online-14"]) == 1
+    assert main(["check", file, "--spec", "nonsense"]) == 2
+    assert main(["check", "nowhere.wav", "--spec", "ebu-r128", "--json"]) == 2
+    assert len(capsys.readouterr().err.splitlines()) == 2
+
+
+def test_one_bad_file_does_not_stop_the_others(tmp_path, capsys):
+    soundfile.write(tmp_path / "a.wav", sine(-23, 1), RATE_HZ)
+    (tmp_path / "b.wav").write_bytes(b"")
+    assert main(["measure", str(tmp_path / "b.wav"), str(tmp_path / "a.wav"), "--json"]) == 2
+    out = capsys.readouterr()
+    assert json.loads(out.out)["file"].endswith("a.wav")
+    assert "empty" in out.err and len(out.err.splitlines()) == 1
+
+
+@pytest.fixture(scope="module")
+def mixed(stems, tmp_path_factory):
+    out = tmp_path_factory.mktemp("out")
+    code = main(["mix", str(stems / "plan.json"), "--out", str(out), "--spec", "ebu-r128", "--spec", "online-14"])
+    return out, code
+
+
+def _audio(path):
+    return soundfile.read(path, dtype="float64", always_2d=True)[0]
+
+
+def test_mix_meets_its_specifications_in_the_file(mixed):
+    out, code = mixed
+    assert code == 0
+    for spec_id, target, ceiling in (("ebu-r128", -23.0, -1.0), ("online-14", -14.0, -1.0)):
+        audio = _audio(out / f"mix-{spec_id}.wav").astype(np.float32)
+        readings = measure(audio, STEREO)
+        assert readings.integrated_lufs == pytest.approx(target, abs=0.1)
+        assert readings.true_peak_dbtp <= ceiling
+        assert soundfile.info(out / f"mix-{spec_id}.wav").subtype == "PCM_24"
+
+
+def test_stems_add_up_to_the_mix(mixed):
+    out, _ = mixed
+    total = sum(_audio(out / f"stem-{role}-ebu-r128.wav") for role in ("dialogue", "music", "effects"))
+    # No limiting was needed: four roundings with dither of at most 1.5 steps of 24 bit each.
+    assert np.abs(total - _audio(out / "mix-ebu-r128.wav")).max() < 4 * 1.5 * 2.0**-23
+
+
+def test_the_report_says_what_was_measured(mixed):
+    out, _ = mixed
+    report = json.loads((out / "report.json").read_text())
+    assert [d["spec"] for d in report["deliveries"]] == ["ebu-r128", "online-14"]
+    for delivery in report["deliveries"]:
+        assert delivery["passes"] and delivery["reached"]
+        audio = _audio(out / f"mix-{delivery['spec']}.wav").astype(np.float32)
+        assert delivery["integrated_lufs"] == pytest.approx(measure(audio, STEREO).integrated_lufs, abs=1e-6)
+        assert {f["file"] for f in delivery["files"]} <= {p.name for p in out.iterdir()}
+    page = (out / "report.html").read_text()
+    assert "Stems" in page and "http" not in page
+
+
+def test_mixing_twice_gives_the_same_bytes(stems, mixed, tmp_path):
+    out, _ = mixed
+    main(["mix", str(stems / "plan.json"), "--out", str(tmp_path), "--spec", "ebu-r128"])
+    assert (tmp_path / "mix-ebu-r128.wav").read_bytes() == (out / "mix-ebu-r128.wav").read_bytes()
+
+
+def _with(stems, tmp_path, change):
+    data = json.loads((stems / "plan.json").read_text())
+    change(data)
+    for file in stems.glob("*.*"):
+        if file.name != "plan.json":
+            (tmp_path / file.name).symlink_to(file)
+    (tmp_path / "plan.json").write_text(json.dumps(data))
+    return str(tmp_path / "plan.json")
+
+
+BAD_PLANS = {
+    "names a file that is not there": lambda d: d["tracks"][0]["clips"][0].update(file="gone.wav"),
+    "tracks[1].role": lambda d: d["tracks"][1].update(role="music2"),
+    "tracks[1].gain_db": lambda d: d["tracks"][1].update(gain_db=float("nan")),
+    "frame_rate": lambda d: d.update(frame_rate="26"),
+    "which is 1.000 s long": lambda d: d["tracks"][2]["clips"][0].update(length_s=9.0),
+}
+
+
+@pytest.mark.parametrize("words", BAD_PLANS)
+def test_bad_plans_get_one_line(stems, tmp_path, capsys, words):
+    plan = _with(stems, tmp_path, BAD_PLANS[words])
+    assert main(["mix", plan, "--out", str(tmp_path / "out")]) == 2
+    err = capsys.readouterr().err
+    assert len(err.splitlines()) == 1
+    assert words in err
+    assert not (tmp_path / "out").exists()
+
+
+def test_what_is_no_plan_at_all(tmp_path, capsys):
+    for text in ("", "[]", "{not json", '{"plan": 2}', "\x00\xff"):
+        (tmp_path / "p.json").write_text(text)
+        assert main(["mix", str(tmp_path / "p.json"), "--out", str(tmp_path / "out")]) == 2
+    assert main(["mix", str(tmp_path / "none.json"), "--out", str(tmp_path / "out")]) == 2
+    assert len(capsys.readouterr().err.splitlines()) == 6
+
+
+def test_a_mix_that_cannot_pass_exits_1_and_says_why(tmp_path, capsys):
+    soundfile.write(tmp_path / "v.wav", np.zeros((RATE_HZ * 2, 1)), RATE_HZ)
+    plan = {"plan": 1, "title": "", "frame_rate": "25"}
+    plan["tracks"] = [{"name": "v", "role": "dialogue", "clips": [{"file": "v.wav"}]}]
+    (tmp_path / "p.json").write_text(json.dumps(plan))
+    assert main(["mix", str(tmp_path / "p.json"), "--out", str(tmp_path / "out"), "--json"]) == 1
+    report = json.loads(capsys.readouterr().out)
+    assert report["deliveries"][0]["state"] == "silent"
+
+
+def test_no_clip_is_nothing_to_mix(tmp_path, capsys):
+    plan = {"plan": 1, "title": "", "frame_rate": "25", "tracks": [{"name": "v", "role": "music", "clips": []}]}
+    (tmp_path / "p.json").write_text(json.dumps(plan))
+    assert main(["mix", str(tmp_path / "p.json"), "--out", str(tmp_path / "out")]) == 2
+    assert "nothing to mix" in capsys.readouterr().err
+
+
+def test_the_published_schema_is_the_one_in_force():
+    from pathlib import Path
+
+    from recitant_io.plan_file import SCHEMA_PATH
+
+    published = Path(__file__).parents[2] / "docs" / "plan.schema.json"
+    assert json.loads(published.read_text()) == json.loads(SCHEMA_PATH.read_text())

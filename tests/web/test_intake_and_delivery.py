@@ -1,0 +1,214 @@
+"""Intake, hand over, jobs and who may see what."""
+
+import json
+import shutil
+from datetime import timedelta
+
+import numpy as np
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.utils import timezone
+
+from conftest import wav_bytes
+from recitant_web.jobs import actions as jobs
+from recitant_web.jobs.models import Job, JobState
+from recitant_web.programme import actions as programmes
+from recitant_web.programme.models import Programme, Source
+from signals import sine
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def empty(account, media, jobs_run_at_once):
+    return programmes.create_programme(account[1], "New", "25", "ebu-r128")
+
+
+def _upload(client, film, after_commit, name, data, role="music"):
+    with after_commit(), after_commit():
+        return client.post(
+            f"/programmes/{film.pk}/upload",
+            {"role": role, "file": SimpleUploadedFile(name, data)},
+            headers={"accept": "application/json"},
+        )
+
+
+def test_a_file_comes_in_and_is_laid_on_a_track(signed_in, empty, after_commit):
+    data = wav_bytes(sine(-20, 2.0, rate_hz=44_100), rate_hz=44_100)
+    assert _upload(signed_in, empty, after_commit, "Brass theme.wav", data).status_code == 200
+    source = Source.objects.get()
+    assert (source.state, source.rate_hz, source.length_samples) == ("ready", 44_100, 96_000)
+    assert source.readings["integrated_lufs"] == pytest.approx(-20.0, abs=0.1)
+    assert empty.tracks.get().clips.get().name == "Brass theme"
+    original = programmes.Path(programmes.settings.MEDIA_ROOT) / source.original_file
+    assert original.read_bytes() == data  # the file is never changed
+
+
+@pytest.mark.parametrize(
+    ("sent", "shown"),
+    [("../../etc/passwd.wav", "passwd.wav"), ("C:\\takes\\one.wav", "one.wav"), ("Größe 鐘\u202e.wav", "Größe 鐘.wav"), ("..wav", "..wav")],
+)
+def test_names_are_shown_and_never_used_as_paths(signed_in, empty, after_commit, media, sent, shown):
+    _upload(signed_in, empty, after_commit, sent, wav_bytes(sine(-20, 0.5)))
+    assert programmes.safe_name(sent) == shown
+    source = Source.objects.get()
+    assert source.state == "ready"
+    assert (media / source.original_file).resolve().is_relative_to(media.resolve())
+
+
+BAD = {
+    "is no sound": (b"a text named .wav" * 100, "not a sound file"),
+    "is cut short": (wav_bytes(sine(-20, 2.0))[:5_000], "cut short"),
+    "has eight channels": (wav_bytes(np.zeros((100, 8), np.float32)), "8 channels"),
+    "has NaN": (wav_bytes(np.full((9_000, 1), np.nan, np.float32), "FLOAT"), "no numbers"),
+}
+
+
+@pytest.mark.parametrize("fault", BAD)
+def test_a_bad_file_is_refused_with_a_sentence_beside_it(signed_in, film, after_commit, fault):
+    data, words = BAD[fault]
+    revision = film.revision
+    _upload(signed_in, film, after_commit, "take.wav", data)
+    page = signed_in.get(f"/programmes/{film.pk}/sources").content.decode()
+    assert words in page and "take.wav" in page
+    film.refresh_from_db()
+    assert film.revision == revision and film.tracks.count() == 3
+    refused = film.sources.get(state="refused")
+    signed_in.post(f"/programmes/{film.pk}/sources/{refused.pk}/remove")
+    assert film.sources.count() == 3
+
+
+def test_an_empty_file_and_a_wrong_role_are_refused_at_the_door(signed_in, empty, after_commit):
+    answer = _upload(signed_in, empty, after_commit, "a.wav", b"")
+    assert answer.status_code == 422
+    assert _upload(signed_in, empty, after_commit, "a.wav", b"x", role="noise").json()["sentence"].startswith("“noise”")
+    assert not Source.objects.exists()
+
+
+def test_a_full_disk_is_said_before_anything_is_written(signed_in, empty, after_commit, media, monkeypatch):
+    monkeypatch.setattr(shutil, "disk_usage", lambda _: shutil._ntuple_diskusage(10**12, 10**12, 1_000))
+    answer = _upload(signed_in, empty, after_commit, "a.wav", wav_bytes(sine(-20, 1.0)))
+    assert answer.status_code == 507
+    assert "only 0.0 GB is free" in answer.json()["sentence"]
+    assert not Source.objects.exists()
+
+
+def test_hand_over_writes_files_that_can_be_downloaded(signed_in, film, after_commit):
+    with after_commit():
+        signed_in.post(f"/programmes/{film.pk}/hand-over", {"spec": ["ebu-r128", "online-14"]})
+    delivery = film.deliveries.get()
+    page = signed_in.get(f"/programmes/{film.pk}/hand-over").content.decode()
+    for name in ("mix-ebu-r128.wav", "stem-music-online-14.wav", "report.html"):
+        assert name in page
+        answer = signed_in.get(f"/programmes/{film.pk}/deliveries/{delivery.pk}/{name}")
+        assert answer.status_code == 200 and len(b"".join(answer.streaming_content)) > 1_000
+    report = delivery.report["deliveries"]
+    assert [one["passes"] for one in report] == [True, True]
+    for name in ("secrets.json", "..%2f..%2fsecrets.json", "mix-op-59.wav"):
+        assert signed_in.get(f"/programmes/{film.pk}/deliveries/{delivery.pk}/{name}").status_code == 404
+
+
+def test_an_edit_after_the_hand_over_does_not_reach_it(signed_in, film, after_commit, monkeypatch):
+    sent = []
+    monkeypatch.setattr(jobs, "_send", lambda job_id, kind: sent.append(job_id))
+    with after_commit():
+        signed_in.post(f"/programmes/{film.pk}/hand-over", {"spec": ["ebu-r128"]})
+    delivery = film.deliveries.get()
+    from recitant_web.delivery.tasks import deliver_programme
+    from recitant_web.desk.actions import set_gain
+
+    set_gain(film, None, ("stem", "music"), -40.0, film.revision)
+    deliver_programme(job_id=sent[0])
+    delivery.refresh_from_db()
+    assert delivery.plan["stems"] == {} and delivery.report["deliveries"][0]["passes"]
+
+
+def test_no_specification_chosen(signed_in, film):
+    answer = signed_in.post(f"/programmes/{film.pk}/hand-over", {})
+    assert answer.status_code == 422 and "Choose at least one" in answer.content.decode()
+
+
+def _waiting(account, kind="delivery.deliver"):
+    return Job.objects.create(workspace=account[1], kind=kind)
+
+
+def test_a_job_can_be_stopped_before_and_while_it_runs(signed_in, account, monkeypatch):
+    monkeypatch.setattr(jobs, "_HEARTBEAT_EVERY", timedelta(0))
+    before = _waiting(account)
+    signed_in.post(f"/jobs/{before.pk}/cancel")
+    before.refresh_from_db()
+    assert before.state == JobState.CANCELLED
+    running = _waiting(account)
+
+    def work(job, progress):
+        jobs.ask_cancel(job)
+        progress(0.5)
+        raise AssertionError("not reached")
+
+    jobs.run_job(running.pk, work)
+    running.refresh_from_db()
+    assert (running.state, running.share) == (JobState.CANCELLED, 0.5)
+
+
+def test_work_is_done_once_however_often_it_is_sent(account):
+    job = _waiting(account)
+    done = []
+    for _ in range(3):
+        jobs.run_job(job.pk, lambda job, progress: str(done.append(1)))
+    assert done == [1]
+
+
+def test_a_dead_workers_job_is_sent_again_and_given_up_after_three_tries(account, monkeypatch):
+    sent = []
+    monkeypatch.setattr(jobs, "_send", lambda job_id, kind: sent.append(job_id))
+    job = _waiting(account)
+    for attempt in range(1, 5):
+        Job.objects.filter(pk=job.pk).update(
+            state=JobState.WORKING, attempts=attempt, heartbeat_at=timezone.now() - timedelta(minutes=2)
+        )
+        jobs.pick_up_lost_jobs()
+    job.refresh_from_db()
+    assert sent == [job.pk, job.pk]
+    assert job.state == JobState.CRASHED and "Nothing is lost" in job.sentence
+
+
+def test_a_fault_of_ours_ends_in_the_row(account, caplog):
+    job = _waiting(account)
+
+    def work(_job, _progress):
+        raise ZeroDivisionError
+
+    assert jobs.run_job(job.pk, work).state == JobState.CRASHED
+    assert "fault of ours" in Job.objects.get(pk=job.pk).sentence
+
+
+def test_nobody_sees_what_is_not_theirs(client, stranger, film, after_commit):
+    client.force_login(stranger)
+    job = Job.objects.first()
+    source = film.sources.first()
+    base = f"/programmes/{film.pk}"
+    for path in ("intake", "sources", "balance", "state", "contours", "sound", "hand-over", "deliveries/1/report.html"):
+        assert client.get(f"{base}/{path}").status_code == 404, path
+    assert client.get(f"/jobs/{job.pk}").status_code == 404
+    assert client.post(f"/jobs/{job.pk}/cancel").status_code == 404
+    assert client.post(f"{base}/sources/{source.pk}/remove").status_code == 404
+    assert client.post(f"{base}/upload", {"role": "music"}).status_code == 404
+    body = json.dumps({"kind": "undo", "revision": film.revision})
+    assert client.post(f"{base}/edits", body, "application/json").status_code == 404
+    assert "Test film" not in client.get("/").content.decode()
+
+
+def test_who_is_not_signed_in_is_sent_to_sign_in(client, film):
+    for path in ("/", f"/programmes/{film.pk}/balance", f"/programmes/{film.pk}/sound", f"/programmes/{film.pk}/hand-over"):
+        answer = client.get(path)
+        assert answer.status_code == 302 and answer["Location"].startswith("/sign-in")
+
+
+def test_signing_in_and_making_a_programme(client, account):
+    assert "do not go together" in client.post("/sign-in", {"username": "ines", "password": "no"}).content.decode()
+    client.post("/sign-in", {"username": "ines", "password": "a-long-enough-word"})
+    answer = client.post("/", {"title": "Nachtzug", "spec_id": "online-14", "frame_rate": "29.97df"})
+    made = Programme.objects.get(title="Nachtzug")
+    assert answer["Location"] == f"/programmes/{made.pk}/intake"
+    assert client.post("/", {"title": "", "spec_id": "online-14", "frame_rate": "25"}).status_code == 422
+    assert client.get(f"/programmes/{made.pk}/intake").status_code == 200
