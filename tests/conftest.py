@@ -38,7 +38,10 @@ def jobs_run_at_once(monkeypatch):
     from recitant_web.jobs import actions
     from recitant_web.programme import tasks as programme_tasks
 
-    tasks = {t.name: t for t in (programme_tasks.ingest_source, desk_tasks.examine_revision, delivery_tasks.deliver_programme)}
+    tasks = {
+        t.name: t
+        for t in (programme_tasks.ingest_source, desk_tasks.examine_revision, delivery_tasks.deliver_programme)
+    }
     monkeypatch.setattr(actions, "_send", lambda job_id, kind: tasks[kind](job_id=job_id))
 
 

@@ -133,7 +133,11 @@ def conform(path: Path, folder: Path, progress: Progress = no_progress) -> Confo
                 for block in _at_48k(blocks, facts.rate_hz, layout.n_channels):
                     audio_file.write(block.data)
                     meter = feed_meter(block, meter)
-                    energies, heard = k_energies(_as_heard(block, layout), heard)
+                    if layout.n_channels <= STEREO.n_channels:
+                        # Mono in the middle and stereo have the energy that the meter has found already.
+                        energies = meter.hops[-1]
+                    else:
+                        energies, heard = k_energies(_folded(block, layout), heard)
                     energy_file.write(energies.data)
                     wave_file.write(wave.feed(block).data)
                     length += len(block)
@@ -168,9 +172,7 @@ def _at_48k(blocks: Iterator[Audio], rate_hz: int, n_channels: int) -> Iterator[
     yield np.ascontiguousarray(stream.resample_chunk(last, last=True))
 
 
-def _as_heard(block: Audio, layout: ChannelLayout) -> Audio:
-    if layout.n_channels == STEREO.n_channels:
-        return block
+def _folded(block: Audio, layout: ChannelLayout) -> Audio:
     return np.ascontiguousarray(block @ layout.stereo_matrix().astype(np.float32))
 
 

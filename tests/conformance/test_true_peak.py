@@ -3,8 +3,9 @@
 import numpy as np
 import pytest
 
+from oracles import slow_true_peak
 from recitant_core.measure.true_peak import true_peak_factor
-from signals import RATE_HZ
+from signals import RATE_HZ, programme
 
 
 def _burst(freq_hz, phase_deg, seconds=0.5):
@@ -43,3 +44,16 @@ def test_the_ends_count():
 def test_never_under_the_sample_peak():
     audio = np.random.default_rng(1).uniform(-1, 1, (5_000, 2)).astype(np.float32)
     assert true_peak_factor(audio) >= np.abs(audio).max()
+
+
+@pytest.mark.parametrize("seed", range(6))
+@pytest.mark.parametrize("kind", ["white", "programme", "sparse"])
+def test_what_is_passed_over_could_not_have_been_the_peak(kind, seed):
+    """The fast reading against every value of the whole signal."""
+    rng = np.random.default_rng(seed)
+    audio = {
+        "white": lambda: rng.uniform(-1, 1, (20_000, 2)).astype(np.float32),
+        "programme": lambda: programme(seed, 1.0),
+        "sparse": lambda: (rng.standard_normal((20_000, 1)) * (rng.random((20_000, 1)) < 0.01)).astype(np.float32),
+    }[kind]()
+    assert true_peak_factor(audio) == pytest.approx(slow_true_peak(audio), rel=1e-5)

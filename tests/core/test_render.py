@@ -1,6 +1,7 @@
 """Rendering: pure over any span, stems that add up, gains that are what they say."""
 
 from dataclasses import replace
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -43,7 +44,7 @@ def test_any_spans_put_end_to_end_equal_the_whole(cuts, is_limited):
     plan = replace(PLAN, master=Master(12.0, -6.0 if is_limited else None))
     whole = render_output(plan, SOURCES, plan.span)
     edges = [0, *sorted(cuts), plan.span.length_samples]
-    spans = [SampleSpan(a, b - a) for a, b in zip(edges, edges[1:], strict=False)]
+    spans = [SampleSpan(a, b - a) for a, b in pairwise(edges)]
     parts = {span: render_output(plan, SOURCES, span) for span in reversed(spans)}
     assert np.array_equal(np.concatenate([parts[span] for span in spans]), whole)
 

@@ -64,7 +64,9 @@ def test_the_doors():
 @pytest.mark.parametrize("bit_depth", [16, 24])
 def test_dither_is_a_function_of_the_place(bit_depth):
     whole = quantise(AUDIO, bit_depth, 0)
-    assert np.array_equal(np.concatenate([quantise(AUDIO[:777], bit_depth, 0), quantise(AUDIO[777:], bit_depth, 777)]), whole)
+    assert np.array_equal(
+        np.concatenate([quantise(AUDIO[:777], bit_depth, 0), quantise(AUDIO[777:], bit_depth, 777)]), whole
+    )
     error = audio_from_integers(whole, bit_depth).astype(np.float64) - AUDIO
     step = 2.0 ** (1 - bit_depth)
     assert abs(error.mean()) < 0.02 * step

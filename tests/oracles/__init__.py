@@ -1,6 +1,7 @@
 """Slow and obvious versions that the fast code must agree with."""
 
 import math
+from itertools import pairwise
 
 import numpy as np
 
@@ -30,8 +31,27 @@ def _curve_db(points, at):
         return 0.0
     if at <= points[0].at_sample:
         return points[0].gain_db
-    for a, b in zip(points, points[1:], strict=False):
+    for a, b in pairwise(points):
         if at <= b.at_sample:
             share = (at - a.at_sample) / (b.at_sample - a.at_sample)
             return a.gain_db + share * (b.gain_db - a.gain_db)
     return points[-1].gain_db
+
+
+def slow_true_peak(audio):
+    """The highest value of all phases of the whole signal, with a parabola through every local maximum."""
+    from recitant_core.dsp.interpolation import BEFORE, TAPS, interpolator
+
+    best = 0.0
+    for channel in audio.T.astype(np.float64):
+        padded = np.concatenate([np.zeros(TAPS), channel, np.zeros(TAPS)])
+        rows = [padded[BEFORE : len(padded) - TAPS + BEFORE]]
+        for taps in interpolator(4).astype(np.float64):
+            rows.append(np.convolve(padded, taps[::-1], "valid")[: len(rows[0])])
+        y = np.abs(np.stack(rows, axis=1).ravel())
+        before, here, after = y[:-2], y[1:-1], y[2:]
+        bend = 2 * here - before - after
+        is_top = (here >= before) & (here >= after) & (bend > 0)
+        tops = here[is_top] + (after - before)[is_top] ** 2 / (8 * bend[is_top])
+        best = max(best, float(tops.max(initial=0.0)), float(y.max()))
+    return best

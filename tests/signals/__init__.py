@@ -8,7 +8,9 @@ from recitant_core.units.channels import LAYOUTS, ChannelLayout
 RATE_HZ = 48_000
 
 
-def sine(level_dbfs: float, seconds: float, freq_hz: float = 1_000.0, n_channels: int = 2, rate_hz: int = RATE_HZ) -> Audio:
+def sine(
+    level_dbfs: float, seconds: float, freq_hz: float = 1_000.0, n_channels: int = 2, rate_hz: int = RATE_HZ
+) -> Audio:
     """A sine of this peak level, in phase on all channels."""
     t = np.arange(round(seconds * rate_hz)) / rate_hz
     wave = 10 ** (level_dbfs / 20) * np.sin(2 * np.pi * freq_hz * t)
@@ -49,5 +51,5 @@ class MemorySource:
         self.length_samples = len(audio)
 
     def read(self, start_sample: int, length_samples: int) -> Audio:
-        assert 0 <= start_sample and start_sample + length_samples <= self.length_samples
+        assert start_sample >= 0 and start_sample + length_samples <= self.length_samples
         return self.audio[start_sample : start_sample + length_samples]

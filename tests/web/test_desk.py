@@ -2,6 +2,7 @@
 
 import io
 import json
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -17,10 +18,9 @@ def _edit(client, film, after_commit, **edit):
     film.refresh_from_db()
     data = {"revision": film.revision, **edit}
     with after_commit():
-        answer = client.post(
+        return client.post(
             f"/programmes/{film.pk}/edits", json.dumps(data), "application/json", headers={"accept": "application/json"}
         )
-    return answer
 
 
 def _state(client, film):
@@ -147,7 +147,7 @@ def test_preview_blocks_are_the_delivered_file_bit_for_bit(signed_in, film, afte
     delivery = film.deliveries.get()
     delivered, _ = soundfile.read(media / delivery.folder / f"mix-{spec_id}.wav", dtype="int32")
     edges = [0, 17_000, 65_000, 65_001, 200_000, 384_000]
-    blocks = [_block(signed_in, film, a, b - a, "handed-over") for a, b in zip(edges, edges[1:], strict=False)]
+    blocks = [_block(signed_in, film, a, b - a, "handed-over") for a, b in pairwise(edges)]
     assert all(readings["is_exact"] for _, readings in blocks)
     assert np.array_equal(np.concatenate([values for values, _ in blocks]), delivered)
     if spec_id == "online-14":

@@ -46,7 +46,12 @@ def test_a_file_comes_in_and_is_laid_on_a_track(signed_in, empty, after_commit):
 
 @pytest.mark.parametrize(
     ("sent", "shown"),
-    [("../../etc/passwd.wav", "passwd.wav"), ("C:\\takes\\one.wav", "one.wav"), ("Größe 鐘\u202e.wav", "Größe 鐘.wav"), ("..wav", "..wav")],
+    [
+        ("../../etc/passwd.wav", "passwd.wav"),
+        ("C:\\takes\\one.wav", "one.wav"),
+        ("Größe 鐘\u202e.wav", "Größe 鐘.wav"),
+        ("..wav", "..wav"),
+    ],
 )
 def test_names_are_shown_and_never_used_as_paths(signed_in, empty, after_commit, media, sent, shown):
     _upload(signed_in, empty, after_commit, sent, wav_bytes(sine(-20, 0.5)))
@@ -110,7 +115,7 @@ def test_hand_over_writes_files_that_can_be_downloaded(signed_in, film, after_co
 
 def test_an_edit_after_the_hand_over_does_not_reach_it(signed_in, film, after_commit, monkeypatch):
     sent = []
-    monkeypatch.setattr(jobs, "_send", lambda job_id, kind: sent.append(job_id))
+    monkeypatch.setattr(jobs, "_send", lambda job_id, _kind: sent.append(job_id))
     with after_commit():
         signed_in.post(f"/programmes/{film.pk}/hand-over", {"spec": ["ebu-r128"]})
     delivery = film.deliveries.get()
@@ -154,13 +159,13 @@ def test_work_is_done_once_however_often_it_is_sent(account):
     job = _waiting(account)
     done = []
     for _ in range(3):
-        jobs.run_job(job.pk, lambda job, progress: str(done.append(1)))
+        jobs.run_job(job.pk, lambda *_: str(done.append(1)))
     assert done == [1]
 
 
 def test_a_dead_workers_job_is_sent_again_and_given_up_after_three_tries(account, monkeypatch):
     sent = []
-    monkeypatch.setattr(jobs, "_send", lambda job_id, kind: sent.append(job_id))
+    monkeypatch.setattr(jobs, "_send", lambda job_id, _kind: sent.append(job_id))
     job = _waiting(account)
     for attempt in range(1, 5):
         Job.objects.filter(pk=job.pk).update(
@@ -199,7 +204,12 @@ def test_nobody_sees_what_is_not_theirs(client, stranger, film, after_commit):
 
 
 def test_who_is_not_signed_in_is_sent_to_sign_in(client, film):
-    for path in ("/", f"/programmes/{film.pk}/balance", f"/programmes/{film.pk}/sound", f"/programmes/{film.pk}/hand-over"):
+    for path in (
+        "/",
+        f"/programmes/{film.pk}/balance",
+        f"/programmes/{film.pk}/sound",
+        f"/programmes/{film.pk}/hand-over",
+    ):
         answer = client.get(path)
         assert answer.status_code == 302 and answer["Location"].startswith("/sign-in")
 

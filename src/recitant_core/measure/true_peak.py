@@ -13,12 +13,14 @@ import numba
 import numpy as np
 import numpy.typing as npt
 
-from recitant_core.dsp.interpolation import TAPS, interpolate, interpolator, reach_factor
+from recitant_core.dsp.interpolation import BEFORE, TAPS, interpolate, interpolator, reach_factor
 from recitant_core.units.arrays import Audio
 
 OVERSAMPLING: Final = 4
 TILE: Final = 480
+NEAR: Final = 8
 _PARABOLA_REACH: Final = 1.125  # over a middle value that tops its neighbours: one of them equal, the other zero
+_TWICE_REACH: Final = 1.45  # 1.414, and room for what the short filter lets through over half the rate
 
 
 @dataclass(frozen=True)
@@ -40,14 +42,14 @@ def feed_peaks(audio: Audio, state: PeakState) -> PeakState:
 
     The samples of the block's end wait in the tail for what follows; finish_peaks counts them.
     """
-    joined = np.concatenate([state.tail, audio])
-    sample_peak = max(state.sample_peak_factor, float(np.abs(audio).max(initial=0.0)))
-    peak = max(state.true_peak_factor, sample_peak)
+    if len(audio) == 0:
+        return state
     phases = interpolator(OVERSAMPLING)
-    n = len(joined) - TAPS - 1
-    for channel in range(joined.shape[1]):
-        peak = float(_highest(np.ascontiguousarray(joined[:, channel]), phases, reach_factor(phases), n, peak))
-    return PeakState(joined[len(joined) - TAPS - 1 :], peak, sample_peak)
+    sample_peak, peak = _highest(
+        np.ascontiguousarray(audio), state.tail, phases, reach_factor(phases), state.true_peak_factor
+    )
+    tail = audio[-len(state.tail) :] if len(audio) >= len(state.tail) else np.concatenate([state.tail, audio])
+    return PeakState(tail[-len(state.tail) :].copy(), float(peak), max(state.sample_peak_factor, float(sample_peak)))
 
 
 def finish_peaks(state: PeakState) -> PeakState:
@@ -61,51 +63,100 @@ def true_peak_factor(audio: Audio) -> float:
     return finish_peaks(feed_peaks(audio, PeakState.at_rest(audio.shape[1]))).true_peak_factor
 
 
-@numba.njit(cache=True, nogil=True, fastmath={"nnan", "nsz"})
-def _top(row):  # type: ignore[no-untyped-def]
-    # Audio is finite, so the order of comparisons cannot matter: only so are eight compared at once.
-    top = np.float32(0.0)
-    for i in range(len(row)):
-        top = max(top, abs(row[i]))
-    return top
+@numba.njit(cache=True, nogil=True)
+def _top(bits):  # type: ignore[no-untyped-def]
+    # The highest magnitude of float32 values given as their bits: without the sign, bits order as magnitudes do, and
+    # the compiler compares whole numbers eight at a time, which it does not for floats.
+    top = np.zeros(1, np.int32)
+    highest = np.int32(0)
+    for i in range(len(bits)):
+        highest = max(highest, bits[i] & np.int32(0x7FFFFFFF))
+    top[0] = highest
+    return top.view(np.float32)[0]
 
 
 @numba.njit(cache=True, nogil=True)
-def _highest(joined, phases, reach, n, peak):  # type: ignore[no-untyped-def]
-    # joined holds n + 33 samples: places 0 to n - 1 are looked at, each with its phases; the loudest tiles come
-    # first, so that most others can be passed over: they cannot reach the peak even in the worst case.
+def _near_top(x, h, row, bits):  # type: ignore[no-untyped-def]
+    h0, h1, h2, h3, h4, h5, h6, h7 = h[0], h[1], h[2], h[3], h[4], h[5], h[6], h[7]
+    for i in range(len(row)):
+        row[i] = (h0 * x[i] + h1 * x[i + 1] + (h2 * x[i + 2] + h3 * x[i + 3])) + (
+            h4 * x[i + 4] + h5 * x[i + 5] + (h6 * x[i + 6] + h7 * x[i + 7])
+        )
+    return _top(bits)
+
+
+@numba.njit(cache=True, nogil=True)
+def _highest(audio, tail, phases, reach, peak):  # type: ignore[no-untyped-def]
+    # The block with its tail before it is cut into tiles; each asks for the tile's samples and the 33 before. The
+    # loudest tiles come first, so that most others can be passed over: they cannot reach the peak in the worst case.
+    n, n_channels = audio.shape
+    margin = len(tail)
     n_tiles = (n + TILE - 1) // TILE
-    tops = np.zeros(n_tiles, np.float32)
+    flat = audio.reshape(-1).view(np.int32)
+    tops = np.empty(n_tiles, np.float32)
     for tile in range(n_tiles):
-        tops[tile] = _top(joined[tile * TILE : min((tile + 1) * TILE, n) + TAPS + 1])
-    order = np.argsort(-tops)
-    out = np.empty((phases.shape[0] + 1, TILE + 1), np.float32)
+        tops[tile] = _top(flat[tile * TILE * n_channels : min(n, (tile + 1) * TILE) * n_channels])
+    sample_peak = tops.max()
+    peak = max(peak, sample_peak)
+    bounds = tops.copy()
+    bounds[0] = max(bounds[0], _top(tail.reshape(-1).view(np.int32)))
+    bounds[1:] = np.maximum(bounds[1:], tops[:-1])
     n_phases = phases.shape[0] + 1
-    for tile in order:
-        if tops[tile] * reach * _PARABOLA_REACH <= peak:
+    out = np.empty((n_phases, TILE + 1), np.float32)
+    out_bits = out.view(np.int32)
+    samples = np.empty(TILE + margin, np.float32)
+    sample_bits = samples.view(np.int32)
+    half = phases[n_phases // 2 - 1 : n_phases // 2]
+    first_near = BEFORE - NEAR // 2 + 1
+    far = np.abs(half[0]).sum() - np.abs(half[0, first_near : first_near + NEAR]).sum()
+    for tile in np.argsort(-bounds):
+        if bounds[tile] * reach * _PARABOLA_REACH <= peak:
             break
         start = tile * TILE
         count = min(TILE, n - start)
-        interpolate(joined[start:], phases, count + 1, out)
-        top_row = np.float32(0.0)
+        for channel in range(n_channels):
+            if start == 0:
+                samples[:margin] = tail[:, channel]
+                samples[margin : count + margin] = audio[:count, channel]
+            else:
+                samples[: count + margin] = audio[start - margin : start + count, channel]
+            top = _top(sample_bits[: count + margin])
+            if top * reach * _PARABOLA_REACH <= peak:
+                continue
+            # A band-limited signal lies at most 1 / cos(pi / 4) over a grid of twice its rate. The eight nearest taps
+            # say where that grid lies but for what the far ones could add.
+            taps = half[0, first_near : first_near + NEAR]
+            near = _near_top(samples[first_near:], taps, out[1, : count + 1], out_bits[1, : count + 1])
+            if (max(top, near) + far * top) * _TWICE_REACH <= peak:
+                continue
+            interpolate(samples, half, count + 1, out)
+            if max(_top(out_bits[0, : count + 1]), _top(out_bits[1, : count + 1])) * _TWICE_REACH > peak:
+                interpolate(samples, phases, count + 1, out)
+                grid_top = np.float32(0.0)
+                for p in range(n_phases):
+                    grid_top = max(grid_top, _top(out_bits[p, : count + 1]))
+                if grid_top * _PARABOLA_REACH > peak:
+                    peak = max(peak, _parabola_top(out, count, peak))
+    return sample_peak, peak
+
+
+@numba.njit(cache=True, nogil=True)
+def _parabola_top(out, count, peak):  # type: ignore[no-untyped-def]
+    n_phases = out.shape[0]
+    before = abs(out[0, 0])
+    here = abs(out[1, 0])
+    for i in range(count):
         for p in range(n_phases):
-            top_row = max(top_row, _top(out[p, : count + 1]))
-        if top_row * _PARABOLA_REACH <= peak:
-            continue
-        before = abs(out[0, 0])
-        here = abs(out[1, 0])
-        for i in range(count):
-            for p in range(n_phases):
-                # The value after (i, p + 1): here is (i, p + 1), before is (i, p).
-                q = p + 2
-                row = i + q // n_phases
-                after = abs(out[q % n_phases, row]) if row <= count else np.float32(0.0)
-                if here >= before and here >= after and row <= count and here * _PARABOLA_REACH > peak:
-                    bend = 2.0 * here - before - after
-                    top = here + (after - before) ** 2 / (8.0 * bend) if bend > 0.0 else float(here)
-                    peak = max(peak, top)
-                before = here
-                here = after
+            # here is the value at (i, p + 1), before the one at (i, p), after the one at (i, p + 2).
+            q = p + 2
+            row = i + q // n_phases
+            after = abs(out[q % n_phases, row]) if row <= count else np.float32(0.0)
+            if here >= before and here >= after and row <= count and here * _PARABOLA_REACH > peak:
+                bend = 2.0 * here - before - after
+                top = here + (after - before) ** 2 / (8.0 * bend) if bend > 0.0 else float(here)
+                peak = max(peak, top)
+            before = here
+            here = after
     return peak
 
 

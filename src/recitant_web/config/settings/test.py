@@ -8,4 +8,4 @@ STORAGES = {
     "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
 }
 # Static files come straight from the source folder.
-MIDDLEWARE = [name for name in MIDDLEWARE if "whitenoise" not in name]  # noqa: F405
+MIDDLEWARE = [name for name in MIDDLEWARE if "whitenoise" not in name]

@@ -1,0 +1,280 @@
+"""Time and memory of the main work, each as a ratio to a reference of the same run; written to docs/benchmarks.md."""
+
+import gc
+import math
+import os
+import platform
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+import pyebur128
+import soundfile
+import soxr
+
+from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
+from recitant_core.measure.meter import MeterState, Readings, feed_meter, read_meter
+from recitant_core.measure.running import LEAD_SAMPLES, running_readings
+from recitant_core.measure.true_peak import true_peak_factor
+from recitant_core.render.mix import render_output, render_segments
+from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
+from recitant_core.units.arrays import Audio
+from recitant_core.units.channels import STEREO, ChannelLayout, layout_from_count
+from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_io.conform import conform
+from recitant_io.warm import warm_kernels
+
+_CHUNK = 10 * RATE_HZ
+_ROOT = Path(__file__).resolve().parents[2]
+_PAGE = _ROOT / "docs" / "benchmarks.md"
+_VOICES = _ROOT / "demo" / "voices"
+
+
+@dataclass(frozen=True)
+class Row:
+    """One figure: what was asked, what was reached."""
+
+    name: str
+    asked: str
+    reached: str
+    is_met: bool
+
+
+class _Loop:
+    """A recording of any length that repeats a minute held in memory; implements SampleSource."""
+
+    def __init__(self, key: str, audio: Audio, length_samples: int) -> None:
+        self.key = key
+        self.layout: ChannelLayout = layout_from_count(audio.shape[1])
+        self.length_samples = length_samples
+        self._audio = audio
+
+    def read(self, start_sample: int, length_samples: int) -> Audio:
+        start = start_sample % (len(self._audio) - length_samples)
+        return self._audio[start : start + length_samples]
+
+
+def run(*, only: str | None, write: bool) -> int:
+    """Run all benchmarks, or the one named; print a table; exit 0 when all are met, 1 when one is missed."""
+    warm_kernels()
+    rows: list[Row] = []
+    for benchmark in _BENCHMARKS:
+        name = benchmark.__name__.strip("_")
+        if only is None or only == name:
+            for row in benchmark():
+                rows.append(row)
+                print(
+                    f"{'met   ' if row.is_met else 'MISSED'}  {row.name}: {row.reached}  (asked: {row.asked})",
+                    flush=True,
+                )
+    if write:
+        _PAGE.write_text(_page(rows), encoding="utf-8")
+    return 0 if rows and all(row.is_met for row in rows) else 1
+
+
+def _programme(seconds: int, seed: int = 1, n_channels: int = 2) -> Audio:
+    # The demo's spoken takes over a bed of shaped noise that wanders by 20 dB; each minute begins at another place.
+    rng = np.random.default_rng(seed)
+    n = 60 * RATE_HZ
+    spectrum = np.fft.rfft(rng.standard_normal((n, n_channels)), axis=0)
+    freq_hz = np.fft.rfftfreq(n, 1 / RATE_HZ)[:, None]
+    noise = np.fft.irfft(spectrum / np.sqrt(1 + (freq_hz / 400) ** 2) * (freq_hz < 18_000), n, axis=0)
+    knots = np.arange(0, n + RATE_HZ, RATE_HZ)
+    level_db = np.interp(np.arange(n), knots, rng.uniform(-28.0, -8.0, len(knots)))
+    minute = noise / np.abs(noise).max() * 10 ** (level_db / 20)[:, None]
+    takes = [soundfile.read(path, dtype="float32") for path in sorted(_VOICES.glob("*.flac"))]
+    speech = np.concatenate([soxr.resample(take, rate_hz, RATE_HZ) for take, rate_hz in takes])[:n]
+    minute[: len(speech)] += speech[:, None]
+    minute = (minute / np.abs(minute).max() * 0.7).astype(np.float32)
+    turns = [np.roll(minute, int(rng.integers(0, n)), axis=0) for _ in range(-(-seconds // 60))]
+    return np.concatenate(turns)[: seconds * RATE_HZ]
+
+
+def _best_s(work: Callable[[], object], tries: int = 3) -> float:
+    times = []
+    for _ in range(tries):
+        gc.collect()
+        began = time.perf_counter()
+        work()
+        times.append(time.perf_counter() - began)
+    return min(times)
+
+
+def _ours(audio: Audio) -> Readings:
+    state = MeterState.at_rest(STEREO)
+    for start in range(0, len(audio), _CHUNK):
+        state = feed_meter(audio[start : start + _CHUNK], state)
+    return read_meter(state)
+
+
+def _reference(audio: Audio) -> tuple[float, float, float]:
+    mode = pyebur128.MeasurementMode
+    flags = mode.MODE_M | mode.MODE_S | mode.MODE_I | mode.MODE_LRA | mode.MODE_TRUE_PEAK
+    state = pyebur128.R128State(2, RATE_HZ, flags)
+    flat = audio.ravel()
+    for start in range(0, len(audio), _CHUNK):
+        part = flat[2 * start : 2 * (start + _CHUNK)]
+        state.add_frames(part, len(part) // 2)
+    peak = max(pyebur128.get_true_peak(state, channel) for channel in (0, 1))
+    return pyebur128.get_loudness_global(state), pyebur128.get_loudness_range(state), 20 * math.log10(peak)
+
+
+def _measurement() -> list[Row]:
+    audio = _programme(600)
+    ours_s, theirs_s = _best_s(lambda: _ours(audio)), _best_s(lambda: _reference(audio), 2)
+    readings, (loudness, _, _) = _ours(audio), _reference(audio)
+    apart = abs((readings.integrated_lufs or 0.0) - loudness)
+    ratio = theirs_s / ours_s
+    return [
+        Row(
+            "Full measurement of 10 minutes stereo, one core, against libebur128 with true peak",
+            "at least 12 times as fast",
+            f"{ratio:.1f} times ({600 / ours_s:.0f} against {600 / theirs_s:.0f} times real time)",
+            ratio >= 12,
+        ),
+        Row("Integrated loudness against libebur128", "within 0.001 LU", f"{apart:.1e} LU apart", apart <= 0.001),
+    ]
+
+
+def _true_peak() -> list[Row]:
+    worst = 0.0
+    n = RATE_HZ // 2
+    ramp = np.minimum(1.0, np.minimum(np.arange(n), np.arange(n)[::-1]) / 2_400)
+    for freq_hz in (1_000, 5_000, 12_000, 16_000, 18_000, 19_000, 20_000):
+        for phase in np.linspace(0, np.pi, 16):
+            wave = 0.5 * ramp * np.sin(2 * np.pi * freq_hz * np.arange(n) / RATE_HZ + phase)
+            reading = 20 * math.log10(true_peak_factor(wave.astype(np.float32)[:, None]) / 0.5)
+            worst = max(worst, abs(reading))
+    return [Row("True peak of sines to 20 kHz, any phase", "within 0.1 dB", f"{worst:.3f} dB", worst <= 0.1)]
+
+
+def _limiter() -> list[Row]:
+    worst = -math.inf
+    n = 4 * RATE_HZ
+    t = np.arange(n)
+    signals = {
+        "programme": _programme(4) * np.float32(6),
+        "12 kHz": (1.5 * np.sin(2 * np.pi * 12_000 * t / RATE_HZ + 0.7)).astype(np.float32)[:, None],
+        "20 kHz": (1.5 * np.sin(2 * np.pi * 20_000 * t / RATE_HZ)).astype(np.float32)[:, None],
+        "square bursts": (np.sign(np.sin(2 * np.pi * 90 * t / RATE_HZ)) * (t // 9_600 % 2)).astype(np.float32)[:, None],
+    }
+    for audio in signals.values():
+        around = ((BEFORE_SAMPLES, AFTER_SAMPLES), (0, 0))
+        limited, _ = limit(np.pad(audio, around), -3.0)
+        at_16x = soxr.resample(np.pad(limited.astype(np.float64), ((4_800, 4_800), (0, 0))), 1, 16, quality="VHQ")
+        worst = max(worst, 20 * math.log10(float(np.abs(at_16x).max())) + 3.0)
+    name = "Limiter over its ceiling, read at 16 times (programme, sines, square bursts)"
+    return [Row(name, "at most 0.1 dB", f"{worst:+.3f} dB", worst <= 0.1)]
+
+
+def _plan_of_12(seconds: int) -> tuple[Plan, dict[str, _Loop]]:
+    roles = [Role.DIALOGUE] * 4 + [Role.MUSIC] * 2 + [Role.EFFECTS] * 4 + [Role.AMBIENCE] * 2
+    length = seconds * RATE_HZ
+    sources = {str(i): _Loop(str(i), _programme(60, i, 1 if i < 4 else 2), length) for i in range(12)}
+    tracks = tuple(
+        Track(str(i), f"t{i}", role, -9.0, 0.0, (Clip(str(i), str(i), 0, 0, length, 0.0, 48_000, 48_000),))
+        for i, role in enumerate(roles)
+    )
+    return Plan("bench", "25", tracks), sources
+
+
+def _mix() -> list[Row]:
+    plan, sources = _plan_of_12(600)
+
+    def mix() -> None:
+        for _ in render_segments(plan, sources):
+            pass
+
+    speed = 600 / _best_s(mix, 2)
+    return [Row("Mix of 12 tracks, no processors, one core", "150 times real time", f"{speed:.0f} times", speed >= 150)]
+
+
+def _change_heard() -> list[Row]:
+    plan, sources = _plan_of_12(3_600)
+    times: dict[str, float] = {}
+    for name, master in (("as balanced", Master()), ("limited", Master(9.0, -1.0))):
+        worst = 0.0
+        for index in range(6):
+            changed = replace(plan, master=master, stem_gains_db={Role.MUSIC: -float(index)})
+            span = SampleSpan((3_540 - index * 500) * RATE_HZ, RATE_HZ).widen(LEAD_SAMPLES, 0)
+            began = time.perf_counter()
+            running_readings(render_output(changed, sources, span))
+            worst = max(worst, time.perf_counter() - began)
+        times[name] = worst * 1_000
+    reached = ", ".join(f"{name} {ms:.0f} ms" for name, ms in times.items())
+    name = "Next block of 1 s with its readings after a change, 12 tracks of 60 minutes, worst of 6 places"
+    return [Row(name, "under 150 ms", reached, max(times.values()) < 150)]
+
+
+def _ingest() -> list[Row]:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "hour.wav"
+        minute = _programme(60)
+        with soundfile.SoundFile(path, "w", RATE_HZ, 2, "PCM_24") as file:
+            for _ in range(60):
+                file.write(minute)
+        began = time.perf_counter()
+        conform(path, Path(folder) / "c")
+        took = time.perf_counter() - began
+    return [Row("60 minutes stereo WAV (24 bit) taken in", "under 20 s", f"{took:.1f} s", took < 20)]
+
+
+_MEMORY_CODE = """
+import resource, sys
+from dataclasses import replace
+from recitant_cli import bench
+from recitant_core.delivery.fit import written_segments
+from recitant_core.measure.meter import MeterState, feed_meter, read_meter
+from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
+from recitant_core.units.channels import STEREO
+seconds = 3 * 3600
+source = bench._Loop("s", bench._programme(60), seconds * 48000)
+tracks = (Track("1", "t", Role.MUSIC, clips=(Clip("c", "s", 0, 0, seconds * 48000),)),)
+plan = Plan("m", "25", tracks, {}, Master(6.0, -1.0))
+state = MeterState.at_rest(STEREO)
+for segment in written_segments(plan, {"s": source}, 24):
+    state = feed_meter(segment.mastered.output, state)
+read_meter(state)
+print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
+"""
+
+
+def _memory() -> list[Row]:
+    done = subprocess.run([sys.executable, "-c", _MEMORY_CODE], capture_output=True, text=True, check=True)
+    megabytes = float(done.stdout)
+    name = "Memory while a 3-hour programme is rendered, limited and measured"
+    return [Row(name, "under 1,000 MB", f"{megabytes:.0f} MB", megabytes < 1_000)]
+
+
+_BENCHMARKS = (_measurement, _true_peak, _limiter, _mix, _change_heard, _ingest, _memory)
+
+
+def _page(rows: list[Row]) -> str:
+    memory_gb = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") / 1e9
+    model = next(
+        (
+            line.split(":", 1)[1].strip()
+            for line in Path("/proc/cpuinfo").read_text().splitlines()
+            if "model name" in line
+        ),
+        platform.machine(),
+    )
+    lines = [
+        "# Benchmarks",
+        "",
+        "Written by `./recitant bench --write`: everything in one run, references beside what is compared with them.",
+        "Audio: the demo's spoken takes over a bed of shaped noise; references are general-purpose libraries.",
+        "",
+        f"Machine: {model}, {os.cpu_count()} cores, {memory_gb:.0f} GB, Python {platform.python_version()}.",
+        "",
+        "| what | asked | reached | |",
+        "| --- | --- | --- | --- |",
+        *(f"| {row.name} | {row.asked} | {row.reached} | {'met' if row.is_met else '**missed**'} |" for row in rows),
+        "",
+    ]
+    return "\n".join(lines)

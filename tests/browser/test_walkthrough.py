@@ -1,0 +1,67 @@
+"""A newcomer's whole way: a programme, three files, a balance, a hand over, the files."""
+
+import io
+
+import pytest
+import soundfile
+
+from conftest import wav_bytes
+from recitant_core.measure.meter import measure
+from recitant_core.units.channels import STEREO
+from signals import programme, sine
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
+def _file(name, audio):
+    return {"name": name, "mimeType": "audio/wav", "buffer": wav_bytes(audio)}
+
+
+def test_from_three_files_to_a_mix_that_passes(page):
+    page.fill("#id_title", "Night train")
+    page.click("text=Make it")
+    page.wait_for_selector(".drops")
+    files = {
+        "dialogue": _file("Voice.wav", programme(1, 7.0, 1)),
+        "music": _file("Theme.wav", programme(2, 9.0)),
+        "effects": _file("Door.wav", sine(-30, 1.0, 200.0)),
+    }
+    for role, file in files.items():
+        page.set_input_files(f".drop.{role} input", [file])
+        page.wait_for_selector(f"td:has-text('{file['name']}')")
+    page.wait_for_function("document.querySelectorAll('td.within').length === 3")
+    page.click("text=To the balance")
+    page.wait_for_selector("[data-ready]")
+    page.fill(".head.music .gain", "-6")
+    page.press(".head.music .gain", "Enter")
+    page.wait_for_function("document.querySelector('.head.music .gain').value === '−6.0'")
+    page.select_option("#spec", "online-14")
+    page.wait_for_function("document.getElementById('spec-limits').innerText.startsWith('−14.0')")
+    page.click(".steps >> text=Hand over")
+    page.wait_for_selector(".choice")
+    assert page.is_checked('input[value="online-14"]')
+    page.check('input[value="ebu-r128"]')
+    page.click("main button:has-text('Hand over')")
+    page.wait_for_selector(".delivery .files a")
+    assert page.locator(".delivery .within").count() == 2
+    with page.expect_download() as caught:
+        page.click("text=mix-online-14.wav")
+    with open(caught.value.path(), "rb") as file:  # noqa: PTH123  a download has no better name
+        audio, _ = soundfile.read(io.BytesIO(file.read()), dtype="float32")
+    readings = measure(audio, STEREO)
+    assert readings.integrated_lufs == pytest.approx(-14.0, abs=0.1)
+    assert readings.true_peak_dbtp <= -1.0
+
+
+def test_a_bad_file_is_refused_beside_the_good_ones(page):
+    page.fill("#id_title", "Bad take")
+    page.click("text=Make it")
+    page.wait_for_selector(".drops")
+    bad = {"name": "shopping list.wav", "mimeType": "audio/wav", "buffer": b"milk, eggs\n" * 200}
+    empty = {"name": "nothing.wav", "mimeType": "audio/wav", "buffer": b""}
+    page.set_input_files(".drop.music input", [bad, empty, _file("Theme.wav", programme(2, 2.0))])
+    page.wait_for_selector("text=not a sound file")
+    page.wait_for_selector("text=nothing.wav is empty")
+    page.wait_for_selector("td.within")
+    page.click("text=Remove")
+    page.wait_for_function("!document.body.innerText.includes('shopping list')")
