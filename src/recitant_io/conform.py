@@ -19,6 +19,7 @@ import soxr
 from recitant_core.dsp.kweighting import KState, k_energies
 from recitant_core.errors import StorageFull, UnreadableMedia
 from recitant_core.measure.meter import MeterState, Readings, feed_meter, read_meter
+from recitant_core.measure.waveform import extremes
 from recitant_core.ports import Progress, no_progress
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.channels import STEREO, ChannelLayout, layout_from_count
@@ -193,6 +194,5 @@ class _Waveform:
         return self._extremes(np.concatenate([self._rest, padding]))
 
     def _extremes(self, audio: Audio) -> "np.ndarray[tuple[int, ...], np.dtype[np.int16]]":
-        cut = audio.reshape(-1, WAVEFORM_SAMPLES, audio.shape[1])
-        pairs = np.stack([cut.min(axis=1), cut.max(axis=1)], axis=2)
+        pairs = extremes(audio, WAVEFORM_SAMPLES)
         return np.ascontiguousarray(np.clip(np.round(pairs * 32767), -32767, 32767).astype(np.int16))

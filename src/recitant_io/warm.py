@@ -5,6 +5,7 @@ import numpy as np
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.delivery.fit import fit, written_segments
 from recitant_core.measure.meter import measure
+from recitant_core.measure.waveform import extremes
 from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
 from recitant_core.units.arrays import Audio
 from recitant_core.units.channels import LAYOUTS, MONO, STEREO, ChannelLayout
@@ -28,7 +29,9 @@ def warm_kernels() -> None:
     tones = [_Tone(layout, is_writeable) for layout in (MONO, STEREO) for is_writeable in (False, True)]
     sources = {tone.key: tone for tone in tones}
     for source in sources.values():
-        measure(source.read(0, 48_000), LAYOUTS[source.layout.n_channels])
+        audio = source.read(0, 48_000)
+        measure(audio, LAYOUTS[source.layout.n_channels])
+        extremes(audio, 256)
     clips = {
         name: Clip(name, name, 100, 0, 40_000, 12.0, fade_in_samples=100, fade_out_samples=100) for name in sources
     }

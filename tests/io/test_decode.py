@@ -145,6 +145,16 @@ def test_conformed_to_48_khz(tmp_path, rate_hz):
     assert len(stored_energy(tmp_path / "c")) == made.length_samples // 480
 
 
+def test_the_outline_holds_every_extreme(tmp_path):
+    conform(_wav(tmp_path / "a.wav", AUDIO, "FLOAT"), tmp_path / "c")
+    wave = np.fromfile(tmp_path / "c" / "wave.i16", np.int16).reshape(-1, 2, 2)
+    assert len(wave) == -(-len(AUDIO) // 256)
+    whole = len(AUDIO) // 256 * 256
+    cut = AUDIO[:whole].reshape(-1, 256, 2)
+    assert np.abs(wave[: len(cut), :, 0] - cut.min(axis=1) * 32_767).max() <= 0.51
+    assert np.abs(wave[: len(cut), :, 1] - cut.max(axis=1) * 32_767).max() <= 0.51
+
+
 def test_two_samples_are_a_recording(tmp_path):
     made = conform(_wav(tmp_path / "a.wav", AUDIO[:2]), tmp_path / "c")
     assert made.length_samples == 2
