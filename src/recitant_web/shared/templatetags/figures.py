@@ -10,6 +10,12 @@ register.filter("gain", gain_text)
 
 
 @register.filter
+def khz(rate_hz: int) -> str:
+    """A rate in kHz, without needless digits: 48, 44.1."""
+    return f"{rate_hz / 1000:g}"
+
+
+@register.filter
 def clock(samples: int) -> str:
     """Minutes and seconds of a length in samples."""
     seconds = samples // 48_000

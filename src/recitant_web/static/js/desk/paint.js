@@ -177,7 +177,8 @@ export function paintMeter(context, width, height, meter, theme) {
     context.fillText(name, 2, y + 8.5);
   });
   context.fillStyle = theme.faint;
-  for (const db of [-40, -30, -20, -10]) context.fillText(signed(db, 0), x(db) - 9, height - 2);
+  const marks = width < 180 ? [-40, -20] : [-40, -30, -20, -10];
+  for (const db of marks) context.fillText(signed(db, 0), x(db) - 9, height - 2);
   context.fillText("dBFS", width - 28, height - 2);
 }
 
