@@ -5,6 +5,7 @@ import os
 import shutil
 import subprocess
 import sys
+import sysconfig
 import venv
 from pathlib import Path
 
@@ -81,7 +82,8 @@ def make_environment(*, with_dev: bool) -> None:
     ).hexdigest()
     if any(s.exists() and s.read_text() in (wanted, full) for s in stamps) and PYTHON.exists():
         return
-    install_packages(BUILD)
+    headers = Path(sysconfig.get_path("include")) / "Python.h"
+    install_packages({**BUILD, "python3-dev": str(headers)})
     if not PYTHON.exists():
         say("making the Python environment")
         try:

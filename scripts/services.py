@@ -1,5 +1,6 @@
 """MariaDB and Redis of this checkout alone: own folder, own ports, loopback only. Standard library only."""
 
+import fcntl
 import json
 import os
 import secrets
@@ -141,24 +142,23 @@ def running(folder: Path) -> Iterator[Services]:
         CannotGoOn: another run of this checkout holds the folder, or a service does not come up.
     """
     folder.mkdir(parents=True, exist_ok=True)
-    lock = folder / "running.pid"
-    if lock.exists() and _is_alive(lock.read_text()):
-        raise CannotGoOn(f"this checkout runs already (process {lock.read_text()}); stop it first.")
-    lock.write_text(str(os.getpid()))
-    services = Services(folder)
-    try:
-        services.start()
-        yield services
-    finally:
-        services.stop()
-        lock.unlink(missing_ok=True)
-
-
-def _is_alive(text: str) -> bool:
-    try:
-        return Path(f"/proc/{int(text)}/cmdline").read_bytes().find(b"recitant") >= 0
-    except (ValueError, OSError):
-        return False
+    with (folder / "running.pid").open("a+") as lock:
+        try:
+            # The system lets go of it whatever way the process ends.
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError as error:
+            lock.seek(0)
+            raise CannotGoOn(f"this checkout runs already (process {lock.read()}); stop it first.") from error
+        lock.truncate(0)
+        lock.write(str(os.getpid()))
+        lock.flush()
+        services = Services(folder)
+        try:
+            services.start()
+            yield services
+        finally:
+            services.stop()
+            lock.truncate(0)
 
 
 def _user() -> list[str]:

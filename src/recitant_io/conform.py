@@ -6,6 +6,8 @@ Source files are never changed. The conformed copy can be thrown away and made a
 import errno
 import hashlib
 import os
+import shutil
+import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -38,6 +40,19 @@ def storage_errors() -> Iterator[None]:
         if error.errno in (errno.ENOSPC, errno.EDQUOT):
             raise StorageFull("storage_full") from error
         raise
+
+
+def require_room(folder: Path, name: str, needed_bytes: int) -> None:
+    """Nothing, if the disk under a folder has this much room.
+
+    Raises:
+        StorageFull: it has not.
+    """
+    free = shutil.disk_usage(folder).free
+    if free < needed_bytes:
+        raise StorageFull(
+            "file_too_large", file=name, needed=f"{needed_bytes / 1e9:.1f} GB", free=f"{free / 1e9:.1f} GB"
+        )
 
 
 def file_hash(path: Path) -> str:
@@ -117,7 +132,9 @@ def conform(path: Path, folder: Path, progress: Progress = no_progress) -> Confo
     """
     folder.mkdir(parents=True, exist_ok=True)
     names = ("audio.f32", "energy.f64", "wave.i16")
-    begun = [folder / f"{name}.part" for name in names]
+    # The same recording may be taken in twice at once: each run writes parts of its own.
+    run = uuid.uuid4().hex
+    begun = [folder / f"{name}.{run}.part" for name in names]
     try:
         with storage_errors(), open_media(path) as (facts, blocks):
             layout = facts.layout

@@ -38,6 +38,7 @@ _SENTENCES = {
     "curve_out_of_order": "The points of {field} are not in order of time.",
     "unknown_spec": "There is no specification {spec_id}. Known: {known}.",
     "storage_full": "The disk is full. Free some room and try again; nothing that was there is lost.",
+    "no_spec_chosen": "Choose at least one specification.",
     "nothing_to_mix": "There is nothing to mix yet: no track has a clip.",
     "stale_revision": "This programme was changed elsewhere meanwhile. The page now shows the newest state; try again.",
     "nothing_to_undo": "There is nothing to undo.",
@@ -127,6 +128,8 @@ def prediction_sentence(prediction: Prediction | None) -> str:
     gain = f"{gain_text(prediction.gain_db)} dB"
     if prediction.short_term_over_lu > 0.0:
         return f"{gain}; the loudest 3 s would then lie {signed(prediction.short_term_over_lu)} LU over their limit."
+    if prediction.peak_over_db is None:
+        return f"{gain}; the peaks are still being measured."
     if prediction.peak_over_db > MOST_LIMITING_DB:
         return (
             f"{gain} lifts the highest peak {signed(prediction.peak_over_db)} dB over the ceiling: more limiting than "

@@ -92,6 +92,12 @@ def test_the_prediction_is_near():
         )
 
 
+def test_a_prediction_without_peaks_promises_nothing_about_limiting():
+    untouched, _ = measure_mix(PLAN, SOURCES)
+    unknown = replace(untouched.readings, true_peak_dbtp=float("-inf"))
+    assert predict(unknown, CATALOGUE[0]).peak_over_db is None
+
+
 def test_it_can_be_stopped():
     def stop(_share):
         raise Cancelled("cancelled")

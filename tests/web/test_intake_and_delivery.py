@@ -98,6 +98,13 @@ def test_a_full_disk_is_said_before_anything_is_written(signed_in, empty, after_
     assert not Source.objects.exists()
 
 
+def test_what_cannot_even_be_received_is_said(signed_in, empty, after_commit, monkeypatch):
+    monkeypatch.setattr(shutil, "disk_usage", lambda _: shutil._ntuple_diskusage(10**12, 10**12, 1_000))
+    answer = _upload(signed_in, empty, after_commit, "a.wav", wav_bytes(sine(-20, 6.0)))
+    assert answer.status_code == 507
+    assert answer.json()["sentence"].startswith("What you send needs")
+
+
 def test_hand_over_writes_files_that_can_be_downloaded(signed_in, film, after_commit):
     with after_commit():
         signed_in.post(f"/programmes/{film.pk}/hand-over", {"spec": ["ebu-r128", "online-14"]})

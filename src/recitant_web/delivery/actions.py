@@ -10,11 +10,11 @@ from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.errors import PlanError
 from recitant_core.interchange.plan_json import plan_from_data, plan_to_data
 from recitant_core.ports import Progress
+from recitant_io.conform import require_room
 from recitant_io.delivery import deliver, report_data
 from recitant_web.delivery.models import Delivery
 from recitant_web.desk.bridge import plan_of, sources_of_plan
 from recitant_web.jobs.actions import start_job
-from recitant_web.programme.actions import require_room
 from recitant_web.programme.models import Programme, Source
 from recitant_web.programme.queries import stored_source
 

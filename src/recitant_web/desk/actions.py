@@ -158,7 +158,7 @@ def examine(programme_id: int, revision: int, progress: Progress) -> str:
     if not Verdict.objects.filter(programme=programme, plan_key=key).exists():
         trial, _ = measure_mix(plan, sources, lambda share: still(0.3 * share))
         figures = readings_data(trial.readings) | {"dialogue_lufs": finite(trial.dialogue_lufs)}
-        Verdict.objects.get_or_create(programme=programme, plan_key=key, defaults={"figures": figures, "horizon": []})
+        Verdict.objects.get_or_create(programme=programme, plan_key=key, defaults={"figures": figures})
     spec = spec_of(programme)
     if not FitResult.objects.filter(programme=programme, plan_key=key, spec_id=spec.spec_id).exists():
         found = fit(plan, sources, spec, lambda share: still(0.3 + 0.7 * share))

@@ -70,7 +70,6 @@ class Verdict(models.Model):
     programme = models.ForeignKey(Programme, on_delete=models.CASCADE)
     plan_key = models.CharField(max_length=64)
     figures = models.JSONField()
-    horizon = models.JSONField()
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["programme", "plan_key"], name="one_verdict_a_plan")]

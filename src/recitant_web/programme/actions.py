@@ -10,9 +10,9 @@ from pathlib import Path, PurePosixPath, PureWindowsPath
 from django.conf import settings
 from django.db import transaction
 
-from recitant_core.errors import PlanError, StorageFull, UnreadableMedia
+from recitant_core.errors import PlanError, UnreadableMedia
 from recitant_core.ports import Progress
-from recitant_io.conform import conform, file_hash, storage_errors
+from recitant_io.conform import conform, file_hash, require_room, storage_errors
 from recitant_io.delivery import readings_data
 from recitant_web.accounts.models import Workspace
 from recitant_web.jobs.actions import start_job
@@ -79,19 +79,6 @@ def bring_in(
             source.job = start_job(programme.workspace, INGEST, {"source_id": source.pk})
             source.save(update_fields=["job"])
     return source
-
-
-def require_room(folder: Path, name: str, needed_bytes: int) -> None:
-    """Nothing, if the disk under a folder has this much room.
-
-    Raises:
-        StorageFull: it has not.
-    """
-    free = shutil.disk_usage(folder).free
-    if free < needed_bytes:
-        raise StorageFull(
-            "file_too_large", file=name, needed=f"{needed_bytes / 1e9:.1f} GB", free=f"{free / 1e9:.1f} GB"
-        )
 
 
 def ingest(source_id: int, progress: Progress) -> str:

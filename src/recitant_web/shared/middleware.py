@@ -1,11 +1,14 @@
 """Core errors become answers: a sentence and a status, as JSON or as a page."""
 
 from collections.abc import Callable
+from pathlib import Path
 
+from django.conf import settings
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 
 from recitant_core.errors import ContractError, EditRefused, RecitantError, StorageFull
+from recitant_io.conform import require_room
 from recitant_io.words import sentence
 
 
@@ -16,7 +19,13 @@ class CoreErrors:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        """Pass on."""
+        """Pass on, unless what is being sent could not even be received."""
+        length = request.META.get("CONTENT_LENGTH") or "0"
+        if length.isdecimal() and int(length) > settings.DATA_UPLOAD_MAX_MEMORY_SIZE:
+            try:
+                require_room(Path(settings.FILE_UPLOAD_TEMP_DIR), "What you send", int(length))
+            except StorageFull as error:
+                return self._answer(request, error, 507)
         return self.get_response(request)
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
@@ -28,6 +37,10 @@ class CoreErrors:
             status = 409
         elif isinstance(error, StorageFull):
             status = 507
+        return self._answer(request, error, status)
+
+    @staticmethod
+    def _answer(request: HttpRequest, error: RecitantError, status: int) -> HttpResponse:
         words = sentence(error)
         if request.headers.get("Accept", "").startswith("application/json"):
             return JsonResponse({"error": error.code, "sentence": words}, status=status)

@@ -91,7 +91,6 @@ class Migration(migrations.Migration):
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
                 ('plan_key', models.CharField(max_length=64)),
                 ('figures', models.JSONField()),
-                ('horizon', models.JSONField()),
                 ('programme', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, to='programme.programme')),
             ],
             options={

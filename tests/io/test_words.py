@@ -1,0 +1,125 @@
+"""Sentences: every state and code has one that says what is wrong and what to do."""
+
+import re
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from recitant_core.delivery.catalogue import spec_by_id
+from recitant_core.delivery.fit import Fit, FitState, Trial
+from recitant_core.delivery.judge import judge
+from recitant_core.delivery.predict import predict
+from recitant_core.errors import RecitantError
+from recitant_core.measure.meter import Readings
+from recitant_core.timeline.model import Master
+from recitant_io.report import limit_text, report_html
+from recitant_io.words import _SENTENCES, fit_sentence, gain_text, prediction_sentence, sentence, signed
+
+SRC = Path(__file__).parents[2] / "src"
+SPEC = spec_by_id("ebu-r128-s1")
+READINGS = Readings(-23.0, 8.0, -15.0, -17.0, -1.2, -1.5)
+TRIAL = Trial(Master(4.0, -1.1), READINGS, None, 3.2, 0.021, -2.0)
+BEFORE = Trial(Master(), replace(READINGS, range_lu=9.5), None, 0.0, 0.0, -6.0)
+
+
+def _fit(state, **more):
+    return Fit(SPEC, state, replace(TRIAL, **more), BEFORE, 9.0, 14.0)
+
+
+@pytest.mark.parametrize(
+    ("state", "words"),
+    [
+        (
+            FitState.REACHED,
+            "+4.0 dB and limiting of up to 3.2 dB for 2.1 % of the time, range 1.5 LU smaller bring it to",
+        ),
+        (FitState.TOO_MUCH_LIMITING, "more than 14.0 dB of limiting, past the 12 dB allowed"),
+        (FitState.SHORT_TERM_OVER, "1.0 LU over the limit of −18.0"),
+        (FitState.SILENT, "silent"),
+        (FitState.TOO_SHORT, "shorter than 0.4 s"),
+    ],
+)
+def test_a_fit_says_what_it_does_or_why_not(state, words):
+    assert words in fit_sentence(_fit(state))
+
+
+def test_no_limiter_is_said():
+    assert "no limiting needed" in fit_sentence(_fit(FitState.REACHED, master=Master(-2.0)))
+
+
+@pytest.mark.parametrize(
+    ("readings", "words"),
+    [
+        (Readings(None, None, None, None, -9.0, -9.0), "silent or shorter"),
+        (replace(READINGS, true_peak_dbtp=float("-inf"), max_short_term_lufs=-21.0), "still being measured"),
+        (replace(READINGS, max_short_term_lufs=-17.0), "1.0 LU over their limit"),
+        (replace(READINGS, true_peak_dbtp=14.0, max_short_term_lufs=-21.0), "more limiting than the 12 dB"),
+        (replace(READINGS, true_peak_dbtp=0.9, max_short_term_lufs=-21.0), "about 2.0 dB"),
+        (replace(READINGS, true_peak_dbtp=-3.0, max_short_term_lufs=-21.0), "no limiting needed"),
+    ],
+)
+def test_a_prediction_says_what_is_known(readings, words):
+    assert words in prediction_sentence(predict(readings, SPEC))
+
+
+def test_every_code_that_is_raised_has_a_sentence():
+    raised = set()
+    for path in SRC.rglob("*.py"):
+        for name in (
+            "UnreadableMedia",
+            "UnsupportedLayout",
+            "PlanError",
+            "UnknownSpec",
+            "EditRefused",
+            "StaleRevision",
+        ):
+            raised |= set(re.findall(rf"{name}\(\s*\"(\w+)\"", path.read_text()))
+        raised |= set(re.findall(r"(?:StorageFull|Cancelled)\(\s*\"(\w+)\"", path.read_text()))
+    assert len(raised) > 20
+    assert raised <= set(_SENTENCES)
+
+
+def test_an_unknown_code_still_gets_words():
+    assert sentence(RecitantError("never_heard_of")) == "This could not be done (never_heard_of)."
+    assert sentence(RecitantError("damaged", at_s=None)).startswith("The file is damaged")
+
+
+@pytest.mark.parametrize(
+    ("value", "text"), [(-23.04, "−23.0"), (-0.04, "0.0"), (None, "–"), (float("-inf"), "silent"), (7, "7.0")]
+)
+def test_figures_carry_a_true_minus(value, text):
+    assert signed(value) == text
+
+
+def test_gains_show_their_sign_and_limits_their_side():
+    assert [gain_text(g) for g in (3.0, 0.0, -2.5)] == ["+3.0", "0.0", "−2.5"]
+    assert limit_text(-23.5, -22.5) == "−23.5 to −22.5"
+    assert limit_text(None, None) == "–"
+
+
+def test_a_report_shows_what_fails_and_escapes_what_people_typed():
+    from recitant_io.delivery import readings_data, verdict_data
+
+    verdict = judge(replace(READINGS, integrated_lufs=-20.0), SPEC)
+    delivery = {
+        "name": SPEC.name,
+        "source": SPEC.source,
+        "note": "",
+        "passes": verdict.is_passed,
+        "explanation": "because",
+        "gain_db": 4.0,
+        "figures": verdict_data(verdict),
+        "files": [{"file": "mix.wav", "role": None, "bit_depth": 24, "kind": "mix"}],
+    }
+    title = "<script>alert(1)</script>"
+    report = {
+        "title": title,
+        "duration_s": 61.0,
+        "frame_rate": "25",
+        "before": readings_data(READINGS),
+        "deliveries": [delivery],
+    }
+    page = report_html(report)
+    assert title not in page and "&lt;script&gt;" in page
+    assert "▲ 2.50 over" in page and "✓ passes" in page and "1 min 01.0 s" in page
