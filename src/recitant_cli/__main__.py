@@ -1,6 +1,7 @@
 """measure, check, mix, bench: exit 0 done or passed, 1 does not pass, 2 cannot, with one line that says why."""
 
 import argparse
+import io
 import json
 import sys
 from pathlib import Path
@@ -19,6 +20,9 @@ from recitant_io.words import fit_sentence, sentence, signed
 def main(arguments: list[str] | None = None) -> int:
     """Run one command and return its exit code."""
     chosen = _parser().parse_args(arguments)
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")  # file names need not be text in any encoding
     try:
         return int(chosen.run(chosen))
     except RecitantError as error:

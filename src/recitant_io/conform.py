@@ -82,7 +82,7 @@ class FileSource:
 
     def __init__(self, path: Path, key: str) -> None:
         self.key = key
-        self._file = soundfile.SoundFile(path)
+        self._file = soundfile.SoundFile(os.fsencode(path))
         self._name = path.name
         self.layout: ChannelLayout = layout_from_count(self._file.channels)
         self.length_samples = int(self._file.frames)

@@ -6,7 +6,7 @@ libsndfile first (exact, seekable), FFmpeg through PyAV for what it does not kno
 import os
 import struct
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Final
@@ -47,7 +47,8 @@ def open_media(path: Path) -> "Iterator[tuple[MediaFacts, Iterator[Audio]]]":
     """
     _require_contents(path)
     try:
-        file = soundfile.SoundFile(path)
+        # As bytes: a name need not be text in any encoding.
+        file = soundfile.SoundFile(os.fsencode(path))
     except soundfile.LibsndfileError:
         with _open_container(path) as opened:
             yield opened
@@ -131,11 +132,12 @@ def require_finite(block: Audio, name: str, start_s: float, rate_hz: int) -> Non
 
 @contextmanager
 def _open_container(path: Path) -> "Iterator[tuple[MediaFacts, Iterator[Audio]]]":
-    try:
-        container = av.open(os.fspath(path))
-    except (av.FFmpegError, ValueError, UnicodeError) as error:
-        raise UnreadableMedia("not_media", file=path.name) from error
-    with container:
+    with ExitStack() as stack:
+        file = stack.enter_context(path.open("rb"))
+        try:
+            container = stack.enter_context(av.open(file))
+        except (av.FFmpegError, ValueError) as error:
+            raise UnreadableMedia("not_media", file=path.name) from error
         if not container.streams.audio:
             raise UnreadableMedia("no_audio", file=path.name)
         stream = container.streams.audio[0]

@@ -1,5 +1,6 @@
 """Deliveries as WAV: whole numbers in, exactly those whole numbers in the file; RF64 where WAV would overflow."""
 
+import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -55,7 +56,7 @@ def wav_writer(path: Path, n_channels: int, bit_depth: int, length_samples: int)
         with (
             storage_errors(),
             soundfile.SoundFile(
-                part, "w", RATE_HZ, n_channels, _SUBTYPES[bit_depth], format="RF64" if is_large else "WAV"
+                os.fsencode(part), "w", RATE_HZ, n_channels, _SUBTYPES[bit_depth], format="RF64" if is_large else "WAV"
             ) as file,
         ):
             yield WavWriter(file, bit_depth)

@@ -1,6 +1,7 @@
 """The command line: measure, check and mix, their exit codes, their JSON, and one line for what is wrong."""
 
 import json
+import os
 
 import numpy as np
 import pytest
@@ -44,6 +45,19 @@ def test_check_passes_fails_or_cannot(tmp_path, capsys):
     assert main(["check", file, "--spec", "nonsense"]) == 2
     assert main(["check", "nowhere.wav", "--spec", "ebu-r128", "--json"]) == 2
     assert len(capsys.readouterr().err.splitlines()) == 2
+
+
+def test_names_that_are_no_text_are_names_all_the_same(tmp_path, capsys):
+    for name, write in ((b"ok\xff.wav", True), (b"bad\xff.wav", False)):
+        path = tmp_path / os.fsdecode(name)
+        if write:
+            soundfile.write(os.fsencode(path), sine(-23, 1), RATE_HZ, format="WAV")
+        else:
+            path.write_bytes(b"no sound at all")
+        assert main(["measure", str(path), "--json"]) == (0 if write else 2)
+    out = capsys.readouterr()
+    assert json.loads(out.out)["integrated_lufs"] == pytest.approx(-23.0, abs=0.1)
+    assert len(out.err.splitlines()) == 1
 
 
 def test_one_bad_file_does_not_stop_the_others(tmp_path, capsys):
