@@ -48,7 +48,7 @@ _FLOOR_TENTHS = -1_000  # what stands for silence in a contour, in tenths of LUF
 
 
 def desk_state(programme: Programme) -> dict[str, Any]:
-    """Everything the Balance page shows but contours, as JSON data. Seven queries, whatever the programme's size."""
+    """Everything the Balance page shows but contours, as JSON data; its queries do not grow with the programme."""
     plan = plan_of(programme)
     spec = spec_of(programme)
     names = dict(ClipRow.objects.filter(track__programme=programme).values_list("pk", "name"))
