@@ -24,7 +24,7 @@ from recitant_core.measure.meter import MeterState, Readings, feed_meter, read_m
 from recitant_core.measure.waveform import extremes
 from recitant_core.ports import Progress, no_progress
 from recitant_core.units.arrays import Audio, FloatArray
-from recitant_core.units.channels import STEREO, ChannelLayout, layout_from_count
+from recitant_core.units.channels import MONO, STEREO, ChannelLayout, layout_from_count
 from recitant_core.units.clock import RATE_HZ
 from recitant_io.decode import open_media, require_finite
 
@@ -123,7 +123,8 @@ def conform(path: Path, folder: Path, progress: Progress = no_progress) -> Confo
     """Decode, resample to 48 kHz and measure a recording in one pass; write what the programme works from.
 
     Writes into ``folder``: audio.f32 (raw float32, interleaved), energy.f64 (10 ms K-weighted energies of the
-    recording as two loudspeakers give it, at pan 0), wave.i16 (lowest and highest sample of each channel per 256
+    recording as two loudspeakers give it, at pan 0), pairs.f64 of a two-channel one (the same of left, right and left
+    times right, so that any routing can be foretold), wave.i16 (lowest and highest sample of each channel per 256
     samples, full scale 32767). Files appear whole or not at all.
 
     Raises:
@@ -131,7 +132,7 @@ def conform(path: Path, folder: Path, progress: Progress = no_progress) -> Confo
         StorageFull: no room left; what was begun is removed.
     """
     folder.mkdir(parents=True, exist_ok=True)
-    names = ("audio.f32", "energy.f64", "wave.i16")
+    names = ("audio.f32", "energy.f64", "wave.i16", "pairs.f64")
     # The same recording may be taken in twice at once: each run writes parts of its own.
     run = uuid.uuid4().hex
     begun = [folder / f"{name}.{run}.part" for name in names]
@@ -140,6 +141,7 @@ def conform(path: Path, folder: Path, progress: Progress = no_progress) -> Confo
             layout = facts.layout
             meter = MeterState.at_rest(layout)
             heard = KState.at_rest(STEREO, RATE_HZ)
+            pairs = _Pairs()
             wave = _Waveform(layout.n_channels)
             length = 0
             expected = facts.length_frames * RATE_HZ / facts.rate_hz if facts.length_frames else None
@@ -147,6 +149,7 @@ def conform(path: Path, folder: Path, progress: Progress = no_progress) -> Confo
                 begun[0].open("wb") as audio_file,
                 begun[1].open("wb") as energy_file,
                 begun[2].open("wb") as wave_file,
+                begun[3].open("wb") as pairs_file,
             ):
                 for block in _at_48k(blocks, facts.rate_hz, layout.n_channels):
                     audio_file.write(block.data)
@@ -157,11 +160,13 @@ def conform(path: Path, folder: Path, progress: Progress = no_progress) -> Confo
                     else:
                         energies, heard = k_energies(_folded(block, layout), heard)
                     energy_file.write(energies.data)
+                    if layout is STEREO:
+                        pairs_file.write(pairs.feed(block, energies).data)
                     wave_file.write(wave.feed(block).data)
                     length += len(block)
                     progress(min(1.0, length / expected) if expected else 0.0)
                 wave_file.write(wave.rest().data)
-                for file in (audio_file, energy_file, wave_file):
+                for file in (audio_file, energy_file, wave_file, pairs_file):
                     file.flush()
                     os.fsync(file.fileno())
         if length == 0:
@@ -175,8 +180,14 @@ def conform(path: Path, folder: Path, progress: Progress = no_progress) -> Confo
 
 
 def stored_energy(folder: Path) -> FloatArray:
-    """The 10 ms energies of a conformed recording, float64 (hops,)."""
-    return np.fromfile(folder / "energy.f64", dtype=np.float64)
+    """The 10 ms energies of a conformed recording, float64 (hops, 3) of two channels, (hops, 1) of any other number.
+
+    A copy made before the pairs were kept gives (hops, 1), which tells all but routing.
+    """
+    pairs = folder / "pairs.f64"
+    if pairs.exists() and pairs.stat().st_size:
+        return np.fromfile(pairs, dtype=np.float64).reshape(-1, 3)
+    return np.fromfile(folder / "energy.f64", dtype=np.float64)[:, None]
 
 
 def _at_48k(blocks: Iterator[Audio], rate_hz: int, n_channels: int) -> Iterator[Audio]:
@@ -192,6 +203,19 @@ def _at_48k(blocks: Iterator[Audio], rate_hz: int, n_channels: int) -> Iterator[
 
 def _folded(block: Audio, layout: ChannelLayout) -> Audio:
     return np.ascontiguousarray(block @ layout.stereo_matrix().astype(np.float32))
+
+
+class _Pairs:
+    """Energies of left, right, and left times right, of a two-channel recording."""
+
+    def __init__(self) -> None:
+        self._left = KState.at_rest(MONO, RATE_HZ)
+        self._sum = KState.at_rest(MONO, RATE_HZ)
+
+    def feed(self, block: Audio, both: FloatArray) -> FloatArray:
+        left, self._left = k_energies(np.ascontiguousarray(block[:, :1]), self._left)
+        joined, self._sum = k_energies(np.ascontiguousarray(block[:, :1] + block[:, 1:]), self._sum)
+        return np.ascontiguousarray(np.stack([left, both - left, (joined - both) / 2.0], axis=1))
 
 
 class _Waveform:

@@ -4,6 +4,7 @@ import numpy as np
 
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.delivery.fit import fit, written_segments
+from recitant_core.intake.evidence import gather
 from recitant_core.measure.meter import measure
 from recitant_core.measure.waveform import extremes
 from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
@@ -32,6 +33,7 @@ def warm_kernels() -> None:
         audio = source.read(0, 48_000)
         measure(audio, LAYOUTS[source.layout.n_channels])
         extremes(audio, 256)
+        gather(source)
     clips = {
         name: Clip(name, name, 100, 0, 40_000, 12.0, fade_in_samples=100, fade_out_samples=100) for name in sources
     }

@@ -119,7 +119,7 @@ def test_the_estimate_is_near_the_exact_figures():
     energies = {}
     for key, source in sources.items():
         heard = (source.audio @ source.layout.stereo_matrix()).astype(np.float32)
-        energies[key] = hop_energy(feed_meter(heard, MeterState.at_rest(STEREO)))
+        energies[key] = hop_energy(feed_meter(heard, MeterState.at_rest(STEREO)))[:, None]
     total = sum(stem_energies(plan, energies).values())
     state = MeterState.at_rest(STEREO)
     exact, _ = measure_mix(plan, sources)
@@ -131,7 +131,7 @@ def test_the_estimate_is_near_the_exact_figures():
 
 
 def test_a_clips_energy_carries_its_gains():
-    energy = np.ones(1_000)
+    energy = np.ones((1_000, 1))
     first, found = clip_energy(Clip("a", "v", 480_000, 0, 480_000, -6.0), -4.0, energy)
     assert first == 1_000
     assert found == pytest.approx(np.full(1_000, 0.1))  # -10 dB

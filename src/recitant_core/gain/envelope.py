@@ -4,6 +4,7 @@ Everything is a function of the absolute sample, so that any cut gives the same 
 """
 
 from dataclasses import dataclass
+from enum import StrEnum
 
 import numpy as np
 
@@ -35,8 +36,26 @@ def curve_db(points: tuple[CurvePoint, ...], places: FloatArray) -> FloatArray:
     return np.interp(places, at, np.array([point.gain_db for point in points], dtype=np.float64))
 
 
-def fade_factors(places: FloatArray, length_samples: int, fade_in_samples: int, fade_out_samples: int) -> FloatArray:
-    """Fade factor at each place of a clip: the quarter of a sine, which keeps power in a crossfade.
+class FadeShape(StrEnum):
+    """How a fade rises."""
+
+    EQUAL_POWER = "equal-power"
+    """Quarter of a sine: two unrelated sounds keep their power across a crossfade."""
+    EQUAL_GAIN = "equal-gain"
+    """Straight line: two related sounds keep their amplitude across a crossfade."""
+    SMOOTH = "smooth"
+    """Half a cosine: leaves and arrives gently; keeps the amplitude of related sounds."""
+
+
+def fade_factors(
+    places: FloatArray,
+    length_samples: int,
+    fade_in_samples: int,
+    fade_out_samples: int,
+    fade_in_shape: FadeShape = FadeShape.EQUAL_POWER,
+    fade_out_shape: FadeShape = FadeShape.EQUAL_POWER,
+) -> FloatArray:
+    """Fade factor at each place of a clip.
 
     Args:
         places: float64 (places,), samples from the clip's start.
@@ -44,13 +63,23 @@ def fade_factors(places: FloatArray, length_samples: int, fade_in_samples: int, 
         fade_in_samples: length of the rise from its start; 0 for none.
         fade_out_samples: length of the fall to its end.
 
-    Source: equal power, cos^2 + sin^2 = 1.
+    Source: equal power, cos^2 + sin^2 = 1; the other two add up to 1 themselves.
     """
     factors = np.ones(len(places))
     if fade_in_samples > 0:
-        share = (places + 0.5) / fade_in_samples
-        factors *= np.sin(np.pi / 2.0 * np.clip(share, 0.0, 1.0))
+        factors *= _rise((places + 0.5) / fade_in_samples, fade_in_shape)
     if fade_out_samples > 0:
-        share = (length_samples - places - 0.5) / fade_out_samples
-        factors *= np.sin(np.pi / 2.0 * np.clip(share, 0.0, 1.0))
+        factors *= _rise((length_samples - places - 0.5) / fade_out_samples, fade_out_shape)
     return factors
+
+
+def _rise(share: FloatArray, shape: FadeShape) -> FloatArray:
+    share = np.clip(share, 0.0, 1.0)
+    match shape:
+        case FadeShape.EQUAL_POWER:
+            rise: FloatArray = np.sin(np.pi / 2.0 * share)
+        case FadeShape.EQUAL_GAIN:
+            rise = share
+        case FadeShape.SMOOTH:
+            rise = 0.5 - 0.5 * np.cos(np.pi * share)
+    return rise

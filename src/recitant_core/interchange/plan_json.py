@@ -9,9 +9,10 @@ from itertools import pairwise
 from typing import Any
 
 from recitant_core.errors import PlanError
-from recitant_core.gain.envelope import CurvePoint
+from recitant_core.gain.envelope import CurvePoint, FadeShape
 from recitant_core.ports import SampleSource
 from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
+from recitant_core.units.channels import Routing
 from recitant_core.units.clock import RATE_HZ, s_from_samples, samples_from_s
 from recitant_core.units.timecode import FRAME_RATES
 
@@ -94,6 +95,8 @@ def _clip(data: Mapping[str, Any], field: str, source: SampleSource) -> Clip:
     points = tuple(CurvePoint(_samples(at_s), float(gain_db)) for at_s, gain_db in data.get("curve", ()))
     if any(a.at_sample >= b.at_sample for a, b in pairwise(points)):
         raise PlanError("curve_out_of_order", field=f"{field}.curve")
+    if len(data.get("dc_offset", ())) not in (0, source.layout.n_channels):
+        raise PlanError("dc_channels", field=f"{field}.dc_offset", n_channels=source.layout.n_channels)
     return Clip(
         clip_id=field,
         source_key=source.key,
@@ -104,6 +107,11 @@ def _clip(data: Mapping[str, Any], field: str, source: SampleSource) -> Clip:
         fade_in_samples=min(length, _samples(data.get("fade_in_s", 0.0))),
         fade_out_samples=min(length, _samples(data.get("fade_out_s", 0.0))),
         curve=points,
+        fade_in_shape=FadeShape(data.get("fade_in_shape", "equal-power")),
+        fade_out_shape=FadeShape(data.get("fade_out_shape", "equal-power")),
+        routing=Routing(data.get("routing", "as-recorded")),
+        reversed_channels=tuple(sorted(data.get("reversed_channels", ()))),
+        dc_offset=tuple(map(float, data.get("dc_offset", ()))),
     )
 
 
@@ -119,6 +127,16 @@ def _clip_data(clip: Clip, file_of_source: Mapping[str, str]) -> dict[str, Any]:
     }
     if clip.curve:
         data["curve"] = [[s_from_samples(point.at_sample), point.gain_db] for point in clip.curve]
+    # Settings that most clips do not have are left out, so that a plan stays easy to read.
+    for name, shape in (("fade_in_shape", clip.fade_in_shape), ("fade_out_shape", clip.fade_out_shape)):
+        if shape is not FadeShape.EQUAL_POWER:
+            data[name] = shape.value
+    if clip.routing is not Routing.AS_RECORDED:
+        data["routing"] = clip.routing.value
+    if clip.reversed_channels:
+        data["reversed_channels"] = list(clip.reversed_channels)
+    if any(clip.dc_offset):
+        data["dc_offset"] = list(clip.dc_offset)
     return data
 
 

@@ -12,10 +12,10 @@ from typing import Final
 import numba
 import numpy as np
 
-from recitant_core.gain.envelope import curve_db, fade_factors
+from recitant_core.gain.envelope import curve_db
 from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
 from recitant_core.ports import SampleSource
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Role, Track, clip_fade_factors
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.level import factor_from_db
@@ -123,7 +123,9 @@ def _add_track(track: Track, stem_gain_db: float, sources: Sources, span: Sample
         if part is not None:
             source = sources[clip.source_key]
             audio = source.read(clip.in_sample + part.start_sample - clip.start_sample, part.length_samples)
-            matrix = source.layout.stereo_matrix(track.pan)
+            if any(clip.dc_offset):
+                audio = audio - np.array(clip.dc_offset, dtype=np.float32)
+            matrix = source.layout.routed_matrix(clip.routing, clip.reversed_channels, track.pan)
             out = total[part.start_sample - span.start_sample : part.end_sample - span.start_sample]
             matrix = matrix * factor_from_db(clip.gain_db + track.gain_db + stem_gain_db)
             _add_clip(clip, part, audio, matrix, out)
@@ -140,7 +142,7 @@ def _add_clip(clip: Clip, part: SampleSpan, audio: Audio, matrix: FloatArray, ou
     for begin, end in ((first, steady_from), (steady_to, last)):
         if end > begin:
             places = np.arange(begin, end, dtype=np.float64)
-            factors = fade_factors(places, clip.length_samples, clip.fade_in_samples, clip.fade_out_samples)
+            factors = clip_fade_factors(clip, places)
             if clip.curve:
                 factors *= 10.0 ** (curve_db(clip.curve, places) / 20.0)
             _add_shaped(audio[begin - first : end - first], matrix, factors, out[begin - first : end - first])

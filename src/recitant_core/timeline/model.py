@@ -4,7 +4,9 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Final
 
-from recitant_core.gain.envelope import CurvePoint
+from recitant_core.gain.envelope import CurvePoint, FadeShape, fade_factors
+from recitant_core.units.arrays import FloatArray
+from recitant_core.units.channels import Routing
 from recitant_core.units.clock import SampleSpan
 
 
@@ -36,6 +38,15 @@ class Clip:
     fade_out_samples: int = 0
     curve: tuple[CurvePoint, ...] = ()
     """Gain over time, counted from the clip's start."""
+    fade_in_shape: FadeShape = FadeShape.EQUAL_POWER
+    fade_out_shape: FadeShape = FadeShape.EQUAL_POWER
+    routing: Routing = Routing.AS_RECORDED
+    reversed_channels: tuple[int, ...] = ()
+    """Channels of the recording whose polarity is turned, by index."""
+    dc_offset: tuple[float, ...] = ()
+    """Constant taken off each channel of the recording, full scale 1.0; empty for none."""
+    left_out: tuple[SampleSpan, ...] = ()
+    """Stretches of the recording that its level is measured without; they sound all the same."""
 
     @property
     def span(self) -> SampleSpan:
@@ -87,3 +98,15 @@ class Plan:
     def stem_gain_db(self, role: Role) -> float:
         """Gain of a stem; 0 where none was set."""
         return self.stem_gains_db.get(role, 0.0)
+
+
+def clip_fade_factors(clip: Clip, places: FloatArray) -> FloatArray:
+    """Factor of both fades of a clip at each place, samples from its start; float64 (places,)."""
+    return fade_factors(
+        places,
+        clip.length_samples,
+        clip.fade_in_samples,
+        clip.fade_out_samples,
+        clip.fade_in_shape,
+        clip.fade_out_shape,
+    )

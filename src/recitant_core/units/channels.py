@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass
+from enum import StrEnum
 from typing import Final
 
 import numpy as np
@@ -21,6 +22,16 @@ _TO_STEREO: Final = {
     "Rs": (0.0, HALF_POWER),
     "LFE": (0.0, 0.0),
 }
+
+
+class Routing(StrEnum):
+    """Which channels of a two-channel recording are used; other recordings are always used as recorded."""
+
+    AS_RECORDED = "as-recorded"
+    FIRST = "first"
+    SECOND = "second"
+    SUM = "sum"
+    SWAPPED = "swapped"
 
 
 @dataclass(frozen=True)
@@ -56,6 +67,29 @@ class ChannelLayout:
         matrix[:, 0] *= math.cos(max(0.0, pan) * math.pi / 2.0)
         matrix[:, 1] *= math.cos(max(0.0, -pan) * math.pi / 2.0)
         return matrix
+
+    def routed_matrix(self, routing: Routing, reversed_channels: tuple[int, ...] = (), pan: float = 0.0) -> FloatArray:
+        """As stereo_matrix, with some channels left out, joined or turned in polarity; float64 (channels, 2).
+
+        One channel alone keeps the loudness it has in the recording; a sum of two equal ones keeps theirs.
+        """
+        matrix = self.stereo_matrix(pan)
+        if self.n_channels == STEREO.n_channels and routing is not Routing.AS_RECORDED:
+            single = MONO.stereo_matrix(pan)
+            nothing = np.zeros_like(single)
+            match routing:
+                case Routing.FIRST:
+                    matrix = np.concatenate([single, nothing])
+                case Routing.SECOND:
+                    matrix = np.concatenate([nothing, single])
+                case Routing.SUM:
+                    matrix = np.concatenate([single, single]) * HALF_POWER
+                case Routing.SWAPPED:
+                    # The sides change places before they are balanced.
+                    matrix = matrix[::-1].copy()
+        signs = np.ones((self.n_channels, 1))
+        signs[[channel for channel in reversed_channels if channel < self.n_channels]] = -1.0
+        return matrix * signs
 
 
 MONO: Final = ChannelLayout("mono", ("C",))

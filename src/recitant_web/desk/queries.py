@@ -103,7 +103,9 @@ def contours(programme: Programme, start_sample: int, end_sample: int, n_points:
             part = clip.span.intersect(SampleSpan(start_sample, end_sample - start_sample))
             if part is None:
                 continue
-            first, energy = clip_energy(clip, track.gain_db + plan.stem_gain_db(track.role), energies[clip.source_key])
+            first, energy = clip_energy(
+                clip, track.gain_db + plan.stem_gain_db(track.role), energies[clip.source_key], track.pan
+            )
             begin = max(0, part.start_sample // HOP_SAMPLES - first)
             end = min(len(energy), part.end_sample // HOP_SAMPLES - first + 1)
             places = np.arange(begin, end + step_hops, step_hops)

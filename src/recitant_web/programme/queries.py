@@ -48,7 +48,7 @@ def stored_source(sha256: str, n_channels: int) -> StoredSource:
 
 @lru_cache(maxsize=512)
 def source_energy(sha256: str) -> FloatArray:
-    """The 10 ms energies of a recording, float64 (hops,)."""
+    """The 10 ms energies of a recording, float64 (hops, 3) of two channels, (hops, 1) of any other number."""
     energy = stored_energy(conformed_folder(sha256))
     energy.flags.writeable = False
     return energy

@@ -1,0 +1,1 @@
+"""What is wrong or odd about a recording, and what it probably is."""
