@@ -119,7 +119,7 @@ class Conformed:
     readings: Readings
 
 
-def conform(path: Path, folder: Path, progress: Progress = no_progress) -> Conformed:
+def conform(path: Path, folder: Path, progress: Progress = no_progress, sound_track: int = 0) -> Conformed:
     """Decode, resample to 48 kHz and measure a recording in one pass; write what the programme works from.
 
     Writes into ``folder``: audio.f32 (raw float32, interleaved), energy.f64 (10 ms K-weighted energies of the
@@ -137,7 +137,7 @@ def conform(path: Path, folder: Path, progress: Progress = no_progress) -> Confo
     run = uuid.uuid4().hex
     begun = [folder / f"{name}.{run}.part" for name in names]
     try:
-        with storage_errors(), open_media(path) as (facts, blocks):
+        with storage_errors(), open_media(path, sound_track) as (facts, blocks):
             layout = facts.layout
             meter = MeterState.at_rest(layout)
             heard = KState.at_rest(STEREO, RATE_HZ)

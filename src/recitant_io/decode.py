@@ -38,8 +38,12 @@ class MediaFacts:
 
 
 @contextmanager
-def open_media(path: Path) -> "Iterator[tuple[MediaFacts, Iterator[Audio]]]":
+def open_media(path: Path, sound_track: int = 0) -> "Iterator[tuple[MediaFacts, Iterator[Audio]]]":
     """The facts of a file and its blocks, float32 (frames, channels), finite.
+
+    Args:
+        path: of the file.
+        sound_track: which one, where a container holds several.
 
     Raises:
         UnreadableMedia: missing, empty, cut short, no sound inside, not decodable, or samples that are no numbers.
@@ -50,7 +54,7 @@ def open_media(path: Path) -> "Iterator[tuple[MediaFacts, Iterator[Audio]]]":
         # As bytes: a name need not be text in any encoding.
         file = soundfile.SoundFile(os.fsencode(path))
     except soundfile.LibsndfileError:
-        with _open_container(path) as opened:
+        with _open_container(path, sound_track) as opened:
             yield opened
         return
     with file:
@@ -131,7 +135,7 @@ def require_finite(block: Audio, name: str, start_s: float, rate_hz: int) -> Non
 
 
 @contextmanager
-def _open_container(path: Path) -> "Iterator[tuple[MediaFacts, Iterator[Audio]]]":
+def _open_container(path: Path, sound_track: int) -> "Iterator[tuple[MediaFacts, Iterator[Audio]]]":
     with ExitStack() as stack:
         file = stack.enter_context(path.open("rb"))
         try:
@@ -140,7 +144,7 @@ def _open_container(path: Path) -> "Iterator[tuple[MediaFacts, Iterator[Audio]]]
             raise UnreadableMedia("not_media", file=path.name) from error
         if not container.streams.audio:
             raise UnreadableMedia("no_audio", file=path.name)
-        stream = container.streams.audio[0]
+        stream = container.streams.audio[min(sound_track, len(container.streams.audio) - 1)]
         rate_hz = stream.rate or 0
         _require_rate(path, rate_hz)
         layout = layout_from_count(stream.channels)

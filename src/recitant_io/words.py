@@ -35,6 +35,7 @@ _SENTENCES = {
     "unknown_frame_rate": "{found} is no known frame rate (at {field}).",
     "in_after_end": "{field} starts after the end of {file}, which is {file_s:.3f} s long.",
     "past_end": "{field} reaches to {asked_s:.3f} s of {file}, which is {file_s:.3f} s long. Use null for its end.",
+    "no_picture": "{file} holds no picture that can be read.",
     "dc_channels": "{field} needs one value for each of the {n_channels} channels of its file.",
     "curve_out_of_order": "The points of {field} are not in order of time.",
     "unknown_spec": "There is no specification {spec_id}. Known: {known}.",

@@ -47,6 +47,11 @@ class Clip:
     """Constant taken off each channel of the recording, full scale 1.0; empty for none."""
     left_out: tuple[SampleSpan, ...] = ()
     """Stretches of the recording that its level is measured without; they sound all the same."""
+    name: str = ""
+    group: str = ""
+    """Clips of one group move and level as one; empty for none."""
+    mended: tuple[str, ...] = ()
+    """Codes of the remedies that were applied."""
 
     @property
     def span(self) -> SampleSpan:

@@ -1,27 +1,24 @@
-"""Use cases of the desk. Every edit is one transaction: it locks the programme, checks the revision, writes the log."""
+"""Use cases of the desk: levels, the specification, laying out, and the exact figures in the background."""
 
 import math
 from typing import Any
 
 from django.contrib.auth.models import User
-from django.db import models as db
 from django.db import transaction
 
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.delivery.fit import FitState, fit, measure_mix
-from recitant_core.errors import Cancelled, EditRefused, PlanError, StaleRevision
+from recitant_core.errors import Cancelled, EditRefused, PlanError
 from recitant_core.ports import Progress
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB
 from recitant_core.units.clock import RATE_HZ
 from recitant_io.delivery import finite, readings_data
 from recitant_io.words import fit_sentence, gain_text
 from recitant_web.desk.bridge import plan_key, plan_of, sources_of_plan, spec_of
-from recitant_web.desk.models import Clip, Edit, EditState, FitResult, Stem, Track, Verdict
-from recitant_web.jobs.actions import start_job
+from recitant_web.desk.log import inserted, lock, record
+from recitant_web.desk.models import Clip, FitResult, Stem, Track, Verdict
 from recitant_web.programme.models import ROLES, Programme, Source
 
-EXAMINE = "desk.examine"
-_TABLES: dict[str, type[db.Model]] = {"clip": Clip, "track": Track, "stem": Stem, "programme": Programme}
 _EDGE_FADE_SAMPLES = RATE_HZ // 200  # 5 ms: a clip neither starts nor ends with a click
 
 
@@ -40,12 +37,12 @@ def set_gain(programme: Programme, user: User, target: tuple[str, str], gain_db:
         raise EditRefused("gain_out_of_range", found=f"{gain_db:g}", least_db=LEAST_GAIN_DB, most_db=MOST_GAIN_DB)
     gain_db = round(gain_db, 2)
     with transaction.atomic():
-        locked = _lock(programme, revision)
+        locked = lock(programme, revision)
         row, name = _target(locked, *target)
         if row.gain_db == gain_db:
             return locked
         change = {"table": target[0], "id": row.pk, "set": {"gain_db": [row.gain_db, gain_db]}}
-        _record(locked, user, f"{name} to {gain_text(gain_db)} dB", [change])
+        record(locked, user, f"{name} to {gain_text(gain_db)} dB", [change])
     return locked
 
 
@@ -57,11 +54,11 @@ def choose_spec(programme: Programme, user: User, spec_id: str, revision: int) -
     """
     spec = spec_by_id(spec_id)
     with transaction.atomic():
-        locked = _lock(programme, revision)
+        locked = lock(programme, revision)
         if locked.spec_id == spec_id:
             return locked
         change = {"table": "programme", "id": locked.pk, "set": {"spec_id": [locked.spec_id, spec_id]}}
-        _record(locked, user, f"deliver to {spec.name}", [change])
+        record(locked, user, f"deliver to {spec.name}", [change])
     return locked
 
 
@@ -77,9 +74,9 @@ def lay_out(programme: Programme, tracks: list[dict[str, Any]]) -> None:
         for position, data in enumerate(tracks):
             fields = {name: data[name] for name in ("name", "role", "gain_db", "pan")}
             track = Track.objects.create(programme=locked, position=position, **fields)
-            changes.append(_inserted("track", track))
-            changes += [_inserted("clip", Clip.objects.create(track=track, **clip)) for clip in data["clips"]]
-        _record(locked, None, f"{len(tracks)} tracks laid out", changes, is_applied=True)
+            changes.append(inserted("track", track))
+            changes += [inserted("clip", Clip.objects.create(track=track, **clip)) for clip in data["clips"]]
+        record(locked, None, f"{len(tracks)} tracks laid out", changes, is_applied=True)
 
 
 def place_source(source: Source) -> None:
@@ -97,42 +94,8 @@ def place_source(source: Source) -> None:
         fade_in_samples=min(_EDGE_FADE_SAMPLES, source.length_samples // 2),
         fade_out_samples=min(_EDGE_FADE_SAMPLES, source.length_samples // 2),
     )
-    changes = [_inserted("track", track), _inserted("clip", clip)]
-    _record(programme, None, f"{name[:150]} brought in", changes, is_applied=True)
-
-
-def undo(programme: Programme, revision: int) -> Programme:
-    """Take the newest edit back; itself a new revision.
-
-    Raises:
-        EditRefused: nothing to undo. StaleRevision: someone else was faster.
-    """
-    with transaction.atomic():
-        locked = _lock(programme, revision)
-        edit = locked.edits.filter(state=EditState.DONE).order_by("-pk").first()
-        if edit is None:
-            raise EditRefused("nothing_to_undo")
-        for change in reversed(edit.changes):
-            _apply(change, is_forward=False)
-        _finish(locked, edit, EditState.UNDONE)
-    return locked
-
-
-def redo(programme: Programme, revision: int) -> Programme:
-    """Put the edit back that was undone last.
-
-    Raises:
-        EditRefused: nothing to redo. StaleRevision: someone else was faster.
-    """
-    with transaction.atomic():
-        locked = _lock(programme, revision)
-        edit = locked.edits.filter(state=EditState.UNDONE).order_by("pk").first()
-        if edit is None:
-            raise EditRefused("nothing_to_redo")
-        for change in edit.changes:
-            _apply(change, is_forward=True)
-        _finish(locked, edit, EditState.DONE)
-    return locked
+    changes = [inserted("track", track), inserted("clip", clip)]
+    record(programme, None, f"{name[:150]} brought in", changes, is_applied=True)
 
 
 def examine(programme_id: int, revision: int, progress: Progress) -> str:
@@ -176,13 +139,6 @@ def examine(programme_id: int, revision: int, progress: Progress) -> str:
     return "Measured."
 
 
-def _lock(programme: Programme, revision: int) -> Programme:
-    locked = Programme.objects.select_for_update().get(pk=programme.pk)
-    if locked.revision != revision:
-        raise StaleRevision("stale_revision", seen=revision, now=locked.revision)
-    return locked
-
-
 def _target(programme: Programme, target: str, target_id: str) -> tuple[Any, str]:
     if target == "stem" and target_id in dict(ROLES):
         row, _ = Stem.objects.get_or_create(programme=programme, role=target_id)
@@ -195,39 +151,3 @@ def _target(programme: Programme, target: str, target_id: str) -> tuple[Any, str
     if found is None:
         raise EditRefused("gone")
     return found, f"{found.name[:120]} {target}"
-
-
-def _record(
-    programme: Programme, user: User | None, label: str, changes: list[dict[str, Any]], *, is_applied: bool = False
-) -> None:
-    if not is_applied:
-        for change in changes:
-            _apply(change, is_forward=True)
-    programme.edits.filter(state=EditState.UNDONE).update(state=EditState.DROPPED)
-    edit = Edit(programme=programme, user=user, label=label[:200], changes=changes)
-    _finish(programme, edit, EditState.DONE)
-
-
-def _finish(programme: Programme, edit: Edit, state: EditState) -> None:
-    edit.state = state
-    edit.save()
-    programme.refresh_from_db()
-    programme.revision += 1
-    programme.save(update_fields=["revision"])
-    start_job(programme.workspace, EXAMINE, {"programme_id": programme.pk, "revision": programme.revision})
-
-
-def _inserted(table: str, row: db.Model) -> dict[str, Any]:
-    values = {field.attname: getattr(row, field.attname) for field in row._meta.concrete_fields}
-    return {"table": table, "id": row.pk, "insert": values}
-
-
-def _apply(change: dict[str, Any], *, is_forward: bool) -> None:
-    model = _TABLES[change["table"]]
-    if "set" in change:
-        values = {name: pair[1 if is_forward else 0] for name, pair in change["set"].items()}
-        model._default_manager.filter(pk=change["id"]).update(**values)
-    elif is_forward:
-        model._default_manager.create(**change["insert"])
-    else:
-        model._default_manager.filter(pk=change["id"]).delete()

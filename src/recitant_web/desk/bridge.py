@@ -3,17 +3,21 @@
 import hashlib
 import json
 from functools import lru_cache
+from typing import Any
 
 from django.db import transaction
 
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.delivery.spec import Spec
 from recitant_core.errors import StaleRevision
+from recitant_core.gain.envelope import CurvePoint, FadeShape
 from recitant_core.interchange.plan_json import plan_to_data
 from recitant_core.measure.meter import Readings
 from recitant_core.ports import SampleSource
 from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
 from recitant_core.units.arrays import FloatArray
+from recitant_core.units.channels import Routing
+from recitant_core.units.clock import SampleSpan
 from recitant_web.desk import models
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import source_energy, stored_source
@@ -86,6 +90,59 @@ def forget_plans() -> None:
     _loaded.cache_clear()
 
 
+def clip_of_row(row: "models.Clip") -> Clip:
+    """A clip row as the core knows it."""
+    return Clip(
+        str(row.pk),
+        row.source.sha256,
+        row.start_sample,
+        row.in_sample,
+        row.length_samples,
+        row.gain_db,
+        row.fade_in_samples,
+        row.fade_out_samples,
+        tuple(CurvePoint(int(at), float(gain_db)) for at, gain_db in row.curve),
+        FadeShape(row.fade_in_shape),
+        FadeShape(row.fade_out_shape),
+        Routing(row.routing),
+        tuple(row.reversed_channels),
+        tuple(row.dc_offset),
+        tuple(SampleSpan(start, length) for start, length in row.left_out),
+        row.name,
+        row.group,
+        tuple(row.mended),
+    )
+
+
+def clip_fields(clip: Clip) -> dict[str, Any]:
+    """The fields of a clip row that the core decides on; its track and source are told apart from it."""
+    return {
+        "name": clip.name,
+        "start_sample": clip.start_sample,
+        "in_sample": clip.in_sample,
+        "length_samples": clip.length_samples,
+        "gain_db": clip.gain_db,
+        "fade_in_samples": clip.fade_in_samples,
+        "fade_out_samples": clip.fade_out_samples,
+        "fade_in_shape": clip.fade_in_shape.value,
+        "fade_out_shape": clip.fade_out_shape.value,
+        "curve": [[point.at_sample, point.gain_db] for point in clip.curve],
+        "routing": clip.routing.value,
+        "reversed_channels": list(clip.reversed_channels),
+        "dc_offset": list(clip.dc_offset),
+        "left_out": [[span.start_sample, span.length_samples] for span in clip.left_out],
+        "group": clip.group,
+        "mended": list(clip.mended),
+    }
+
+
+def lengths_of_plan(programme: Programme) -> dict[str, int]:
+    """Length in samples of every recording the plan names."""
+    return dict(
+        models.Clip.objects.filter(track__programme=programme).values_list("source__sha256", "source__length_samples")
+    )
+
+
 def _read(programme: Programme) -> Loaded:
     stems = {Role(stem.role): stem.gain_db for stem in models.Stem.objects.filter(programme=programme) if stem.gain_db}
     rows = programme.tracks.order_by("position", "pk").prefetch_related("clips__source")  # type: ignore[attr-defined]
@@ -95,17 +152,6 @@ def _read(programme: Programme) -> Loaded:
         clips = []
         for clip in sorted(row.clips.all(), key=lambda clip: (clip.start_sample, clip.pk)):
             channels.add((clip.source.sha256, clip.source.n_channels))
-            clips.append(
-                Clip(
-                    str(clip.pk),
-                    clip.source.sha256,
-                    clip.start_sample,
-                    clip.in_sample,
-                    clip.length_samples,
-                    clip.gain_db,
-                    clip.fade_in_samples,
-                    clip.fade_out_samples,
-                )
-            )
+            clips.append(clip_of_row(clip))
         tracks.append(Track(str(row.pk), row.name, Role(row.role), row.gain_db, row.pan, tuple(clips)))
     return Plan(programme.title, programme.frame_rate, tuple(tracks), stems), frozenset(channels)

@@ -15,6 +15,7 @@ class Track(models.Model):
     position = models.PositiveIntegerField(default=0)
     gain_db = models.FloatField(default=0.0)
     pan = models.FloatField(default=0.0)
+    height_px = models.PositiveSmallIntegerField(default=64)
 
 
 class Clip(models.Model):
@@ -29,6 +30,40 @@ class Clip(models.Model):
     gain_db = models.FloatField(default=0.0)
     fade_in_samples = models.BigIntegerField(default=0)
     fade_out_samples = models.BigIntegerField(default=0)
+    fade_in_shape = models.CharField(max_length=12, default="equal-power")
+    fade_out_shape = models.CharField(max_length=12, default="equal-power")
+    curve = models.JSONField(default=list)
+    """[samples from the clip's start, dB] of each point."""
+    routing = models.CharField(max_length=12, default="as-recorded")
+    reversed_channels = models.JSONField(default=list)
+    dc_offset = models.JSONField(default=list)
+    left_out = models.JSONField(default=list)
+    """[start, length] in the recording of each stretch that levels are measured without."""
+    mended = models.JSONField(default=list)
+    """Codes of the remedies that were applied."""
+    group = models.CharField(max_length=32, default="", blank=True)
+    """Clips of one group move and level as one; empty for none."""
+
+
+class Marker(models.Model):
+    """A named place: a sync point, a note, a chapter."""
+
+    programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="markers")
+    kind = models.CharField(max_length=8, choices=[("sync", "Sync point"), ("note", "Note"), ("chapter", "Chapter")])
+    at_sample = models.BigIntegerField()
+    text = models.CharField(max_length=200, default="", blank=True)
+
+
+class Version(models.Model):
+    """A named state of the whole programme that one can return to."""
+
+    programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="versions")
+    name = models.CharField(max_length=120)
+    revision = models.PositiveBigIntegerField()
+    rows = models.JSONField()
+    """Every row that makes the programme, by table."""
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    made_at = models.DateTimeField(auto_now_add=True)
 
 
 class Stem(models.Model):

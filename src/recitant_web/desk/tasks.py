@@ -2,7 +2,8 @@
 
 from celery import shared_task
 
-from recitant_web.desk.actions import EXAMINE, examine
+from recitant_web.desk.actions import examine
+from recitant_web.desk.log import EXAMINE
 from recitant_web.jobs.actions import run_job
 
 

@@ -8,8 +8,9 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_POST
 
-from recitant_web.desk.actions import choose_spec, redo, set_gain, undo
+from recitant_web.desk.actions import choose_spec, set_gain
 from recitant_web.desk.forms import edit_from, whole_number
+from recitant_web.desk.log import redo, undo
 from recitant_web.desk.queries import block, contours, desk_state, heard_from
 from recitant_web.programme.queries import programmes_of, specs
 
@@ -40,15 +41,14 @@ def edits(request: HttpRequest, programme_id: int) -> HttpResponse:
     edit = edit_from(request)
     match edit["kind"]:
         case "gain":
-            programme = set_gain(
-                programme, request.user, (edit["target"], edit["id"]), edit["gain_db"], edit["revision"]
-            )
+            set_gain(programme, request.user, (edit["target"], edit["id"]), edit["gain_db"], edit["revision"])
         case "spec":
-            programme = choose_spec(programme, request.user, edit["spec_id"], edit["revision"])
+            choose_spec(programme, request.user, edit["spec_id"], edit["revision"])
         case "undo":
-            programme = undo(programme, edit["revision"])
+            undo(programme, edit["revision"])
         case "redo":
-            programme = redo(programme, edit["revision"])
+            redo(programme, edit["revision"])
+    programme.refresh_from_db()
     return JsonResponse(desk_state(programme))
 
 

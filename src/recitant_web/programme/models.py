@@ -16,6 +16,8 @@ class Programme(models.Model):
     frame_rate = models.CharField(max_length=8, default="25")
     spec_id = models.CharField(max_length=40, default="ebu-r128")
     revision = models.PositiveBigIntegerField(default=0)
+    is_picture_locked = models.BooleanField(default=False)
+    """Clips cannot move in time by accident; levels can."""
     created_at = models.DateTimeField(auto_now_add=True)
 
     def __str__(self) -> str:
@@ -30,12 +32,43 @@ class SourceState(models.TextChoices):
     REFUSED = "refused"
 
 
+class SourceKind(models.TextChoices):
+    """Where a recording came from."""
+
+    FILE = "file"
+    TAKE = "take"
+    """Narration recorded in the page."""
+    LIBRARY = "library"
+    VARIED = "varied"
+    """Another recording at another speed or pitch."""
+
+
 class Source(models.Model):
     """A recording: the file as it came, and what was learnt of it. The file is never changed."""
 
+    kind = models.CharField(max_length=8, choices=SourceKind.choices, default=SourceKind.FILE)
+    varied_from = models.ForeignKey("self", null=True, on_delete=models.PROTECT, related_name="variations")
+    variation = models.JSONField(default=dict)
+    """Of a varied one: speed, keeps_pitch, semitones."""
+    role_reasons = models.JSONField(default=list)
+    """Sentences; empty where a person chose the role."""
+    sound_track = models.PositiveSmallIntegerField(default=0)
+    sound_tracks = models.JSONField(default=list)
+    at_sample = models.BigIntegerField(default=0)
+    """Where its clip is laid: after the picture's first frame, or where it was recorded to."""
+    start_tc = models.CharField(max_length=20, default="", blank=True)
+    """Timecode that the file carries, offered as position."""
+    findings = models.JSONField(default=list)
+    speech = models.JSONField(default=list)
+    """[start, length, confidence] of each stretch of speech, in samples of the recording."""
+    is_listened = models.BooleanField(default=False)
+    """Whether all of it was heard for speech, or only the beginning of an answer is there."""
+    noise = models.JSONField(default=dict)
+
     programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="sources")
     name = models.CharField(max_length=255)
-    role = models.CharField(max_length=10, choices=ROLES)
+    role = models.CharField(max_length=10, choices=ROLES, default="", blank=True)
+    """Empty until it is guessed or chosen."""
     state = models.CharField(max_length=8, choices=SourceState.choices, default=SourceState.WAITING)
     sentence = models.TextField(default="", blank=True)
     job = models.ForeignKey(Job, null=True, on_delete=models.SET_NULL)
@@ -52,3 +85,46 @@ class Source(models.Model):
 
     class Meta:
         ordering = ["created_at", "pk"]
+
+
+class Picture(models.Model):
+    """The picture of a programme: the file as it came, and a light copy where a browser cannot play that."""
+
+    programme = models.OneToOneField(Programme, on_delete=models.CASCADE, related_name="picture")
+    name = models.CharField(max_length=255)
+    original_file = models.CharField(max_length=200)
+    proxy_file = models.CharField(max_length=200, default="", blank=True)
+    plays_in_browser = models.BooleanField(default=False)
+    frame_rate = models.CharField(max_length=8, default="", blank=True)
+    """Empty where it is none of the usual rates."""
+    rate_hz = models.FloatField()
+    is_variable_rate = models.BooleanField(default=False)
+    length_samples = models.BigIntegerField()
+    start_tc = models.CharField(max_length=20, default="", blank=True)
+    width = models.PositiveIntegerField()
+    height = models.PositiveIntegerField()
+    coding = models.CharField(max_length=40)
+    job = models.ForeignKey(Job, null=True, on_delete=models.SET_NULL)
+
+    @property
+    def shown_file(self) -> str:
+        """The file that the page plays; empty while there is none."""
+        return self.proxy_file or (self.original_file if self.plays_in_browser else "")
+
+
+class Upload(models.Model):
+    """A file on its way in: what has arrived stays, so that a broken connection goes on where it stopped."""
+
+    programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="uploads")
+    token = models.CharField(max_length=32, unique=True)
+    fingerprint = models.CharField(max_length=128)
+    """Made by the page from name, size and date, to find the same file again."""
+    name = models.CharField(max_length=255)
+    role = models.CharField(max_length=10, default="", blank=True)
+    size_bytes = models.BigIntegerField()
+    received_bytes = models.BigIntegerField(default=0)
+    file = models.CharField(max_length=200)
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        indexes = [models.Index(fields=["programme", "fingerprint"])]

@@ -1,0 +1,116 @@
+"""What a user reads for a finding of intake and its remedies. Plain words: what is wrong, by how much, what helps."""
+
+from typing import Any, Final
+
+from recitant_core.intake.findings import Finding, Remedy
+from recitant_core.intake.roles import RoleGuess
+
+_TITLES: Final = {
+    "one-channel-silent": "Only on one side",
+    "one-channel-low": "One side far lower",
+    "reversed-polarity": "Reverse polarity",
+    "mono-in-stereo": "Mono in stereo",
+    "two-microphones": "Two microphones",
+    "dc-offset": "DC offset",
+    "clipped": "Clipped",
+    "outlier": "One loud outlier",
+    "hum": "Mains hum",
+    "noisy": "Noisy",
+    "very-low": "Very low",
+    "silent": "Silent",
+    "silent-ends": "Silence at the ends",
+    "other-rate": "Other sample rate",
+    "lossy": "Lossy source",
+}
+_SENTENCES: Final = {
+    "one-channel-silent": "All of it is on the {stronger} ({left_dbfs} dBFS left, {right_dbfs} dBFS right).",
+    "one-channel-low": "The {stronger} channel is {difference_db} dB louder than the other.",
+    "reversed-polarity": (
+        "The two channels pull against each other (correlation {correlation}); in mono much of it disappears."
+    ),
+    "mono-in-stereo": "Both channels hold the same sound (correlation {correlation}).",
+    "two-microphones": (
+        "Each channel hears the same voice through a microphone of its own, {lag_ms} ms apart (speech to noise "
+        "{left_snr_db} dB left, {right_snr_db} dB right). Choose one: the {clearer} is clearer."
+    ),
+    "dc-offset": (
+        "The signal stands {percent} % of full scale beside zero ({dbfs} dBFS): less headroom, clicks at cuts."
+    ),
+    "clipped": (
+        "Flat at {ceiling_dbfs} dBFS in {n_places} place(s), {n_runs} times, the first at {first_s} s. Lowering it will "
+        "not mend it; another take will."
+    ),
+    "outlier": "One event at {at_s} s stands {above_db} dB over all else ({peak_dbfs} dBFS), so peaks say little.",
+    "hum": "Steady hum of {mains_hz} Hz and multiples, {dbfs} dBFS together.",
+    "noisy": "The speech stands only {snr_db} dB over its noise floor of {floor_dbfs} dBFS.",
+    "very-low": "Its level is {level_dbfs} dBFS and its highest peak {peak_dbfs} dBFS. Raising it raises its noise too.",
+    "silent": "Nothing sounds in it.",
+    "silent-ends": "{head_s} s of silence at its head, {tail_s} s at its tail.",
+    "other-rate": "Recorded at {rate_hz} Hz; it is read at 48000 Hz.",
+    "lossy": "Stored as {coding}: what was left out then is gone, and another encoding takes more.",
+}
+_REMEDIES: Final = {
+    "use-one-channel": "Use the louder side",
+    "use-first": "Use the left one",
+    "use-second": "Use the right one",
+    "reverse-second": "Turn the right side over",
+    "join-channels": "Treat as mono",
+    "remove-dc": "Take the offset off",
+    "trim-outlier": "Trim it off",
+    "leave-out": "Leave it out of levels",
+    "trim-silence": "Trim the silence",
+    "raise": "Raise by {gain_change_db} dB",
+}
+_REASONS: Final = {
+    "speech": "{figure} % of it is speech",
+    "continuous": "it sounds without a pause for {figure} s",
+    "tonal": "what sounds is notes",
+    "noisy": "what sounds is noise, not notes",
+    "events": "it comes and goes",
+    "short": "it is short ({figure} s)",
+    "name": "its name says “{figure}”",
+}
+
+
+def finding_data(finding: Finding) -> dict[str, Any]:
+    """A finding as it is stored and shown: its figures, its words, its remedies."""
+    return {
+        "code": finding.code,
+        "severity": finding.severity.value,
+        "title": _TITLES[finding.code],
+        "sentence": _SENTENCES[finding.code].format(**_readable(finding.facts)),
+        "facts": finding.facts,
+        "places": [[place.start_sample, place.length_samples] for place in finding.places],
+        "remedies": [remedy_data(remedy) for remedy in finding.remedies],
+    }
+
+
+def remedy_data(remedy: Remedy) -> dict[str, Any]:
+    """A remedy as it is stored: the settings of a clip that it changes, and the words of its button."""
+    data: dict[str, Any] = {"code": remedy.code, "is_safe": remedy.is_safe}
+    if remedy.routing is not None:
+        data["routing"] = remedy.routing.value
+    for name in ("reversed_channels", "dc_offset"):
+        value = getattr(remedy, name)
+        if value is not None:
+            data[name] = list(value)
+    if remedy.gain_change_db is not None:
+        data["gain_change_db"] = remedy.gain_change_db
+    if remedy.keep is not None:
+        data["keep"] = [remedy.keep.start_sample, remedy.keep.length_samples]
+    if remedy.left_out is not None:
+        data["left_out"] = [[span.start_sample, span.length_samples] for span in remedy.left_out]
+    data["words"] = _REMEDIES[remedy.code].format(**_readable(data))
+    return data
+
+
+def role_reasons(guess: RoleGuess) -> list[str]:
+    """Why a recording is taken for what it is."""
+    return [_REASONS[code].format(figure=figure) for code, figure in guess.reasons]
+
+
+def _readable(facts: dict[str, Any]) -> dict[str, str]:
+    return {
+        name: str(value).replace("-", "−") if isinstance(value, int | float) else str(value)
+        for name, value in facts.items()
+    }

@@ -1,0 +1,117 @@
+"""The log of edits: each is one transaction that locks the programme, checks the revision, and can be taken back."""
+
+from typing import Any
+
+from django.contrib.auth.models import User
+from django.db import models as db
+from django.db import transaction
+
+from recitant_core.errors import EditRefused, StaleRevision
+from recitant_web.desk.models import Clip, Edit, EditState, Marker, Stem, Track
+from recitant_web.jobs.actions import start_job
+from recitant_web.programme.models import Programme
+
+EXAMINE = "desk.examine"
+TABLES: dict[str, type[db.Model]] = {
+    "programme": Programme,
+    "stem": Stem,
+    "marker": Marker,
+    "track": Track,
+    "clip": Clip,
+}
+Change = dict[str, Any]
+"""What an edit does to one row: table, id, and ``set`` (name to old and new), ``insert`` or ``delete`` (all values)."""
+
+
+def undo(programme: Programme, revision: int) -> Edit:
+    """Take the newest edit back; itself a new revision.
+
+    Raises:
+        EditRefused: nothing to undo. StaleRevision: someone else was faster.
+    """
+    with transaction.atomic():
+        locked = lock(programme, revision)
+        edit = locked.edits.filter(state=EditState.DONE).order_by("-pk").first()
+        if edit is None:
+            raise EditRefused("nothing_to_undo")
+        _apply_all(edit.changes, is_forward=False)
+        _finish(locked, edit, EditState.UNDONE)
+    return edit
+
+
+def redo(programme: Programme, revision: int) -> Edit:
+    """Put the edit back that was undone last.
+
+    Raises:
+        EditRefused: nothing to redo. StaleRevision: someone else was faster.
+    """
+    with transaction.atomic():
+        locked = lock(programme, revision)
+        edit = locked.edits.filter(state=EditState.UNDONE).order_by("pk").first()
+        if edit is None:
+            raise EditRefused("nothing_to_redo")
+        _apply_all(edit.changes, is_forward=True)
+        _finish(locked, edit, EditState.DONE)
+    return edit
+
+
+def lock(programme: Programme, revision: int) -> Programme:
+    """The programme's row, locked until the transaction ends.
+
+    Raises:
+        StaleRevision: someone else was faster.
+    """
+    locked = Programme.objects.select_for_update().get(pk=programme.pk)
+    if locked.revision != revision:
+        raise StaleRevision("stale_revision", seen=revision, now=locked.revision)
+    return locked
+
+
+def record(
+    programme: Programme, user: User | None, label: str, changes: list[Change], *, is_applied: bool = False
+) -> Edit:
+    """Carry changes out, unless that was done, and write them to the log as one step; what was undone is dropped."""
+    if not is_applied:
+        _apply_all(changes, is_forward=True)
+    programme.edits.filter(state=EditState.UNDONE).update(state=EditState.DROPPED)
+    edit = Edit(programme=programme, user=user, label=label[:200], changes=changes)
+    _finish(programme, edit, EditState.DONE)
+    return edit
+
+
+def _finish(programme: Programme, edit: Edit, state: EditState) -> None:
+    edit.state = state
+    edit.save()
+    programme.refresh_from_db()
+    programme.revision += 1
+    programme.save(update_fields=["revision"])
+    start_job(programme.workspace, EXAMINE, {"programme_id": programme.pk, "revision": programme.revision})
+
+
+def inserted(table: str, row: db.Model) -> Change:
+    """The change that makes this row."""
+    values = {field.attname: getattr(row, field.attname) for field in row._meta.concrete_fields}
+    return {"table": table, "id": row.pk, "insert": values}
+
+
+def deleted(table: str, row: db.Model) -> Change:
+    """The change that removes this row."""
+    change = inserted(table, row)
+    change["delete"] = change.pop("insert")
+    return change
+
+
+def _apply_all(changes: list[Change], *, is_forward: bool) -> None:
+    # Rows that hold others are made before them and removed after them.
+    order = list(TABLES)
+    made = [c for c in changes if ("insert" if is_forward else "delete") in c]
+    gone = [c for c in changes if ("delete" if is_forward else "insert") in c]
+    for change in sorted(made, key=lambda c: order.index(c["table"])):
+        values = change["insert" if is_forward else "delete"]
+        TABLES[change["table"]]._default_manager.create(**values)
+    for change in changes:
+        if "set" in change:
+            values = {name: pair[1 if is_forward else 0] for name, pair in change["set"].items()}
+            TABLES[change["table"]]._default_manager.filter(pk=change["id"]).update(**values)
+    for change in sorted(gone, key=lambda c: -order.index(c["table"])):
+        TABLES[change["table"]]._default_manager.filter(pk=change["id"]).delete()
