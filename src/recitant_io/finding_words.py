@@ -37,13 +37,13 @@ _SENTENCES: Final = {
         "The signal stands {percent} % of full scale beside zero ({dbfs} dBFS): less headroom, clicks at cuts."
     ),
     "clipped": (
-        "Flat at {ceiling_dbfs} dBFS in {n_places} place(s), {n_runs} times, the first at {first_s} s. Lowering it will "
+        "Flat at {ceiling_dbfs} dBFS in {n_places} place(s), {n_runs} times, first at {first_s} s. Lowering it will "
         "not mend it; another take will."
     ),
     "outlier": "One event at {at_s} s stands {above_db} dB over all else ({peak_dbfs} dBFS), so peaks say little.",
     "hum": "Steady hum of {mains_hz} Hz and multiples, {dbfs} dBFS together.",
     "noisy": "The speech stands only {snr_db} dB over its noise floor of {floor_dbfs} dBFS.",
-    "very-low": "Its level is {level_dbfs} dBFS and its highest peak {peak_dbfs} dBFS. Raising it raises its noise too.",
+    "very-low": "Its level is {level_dbfs} dBFS, its highest peak {peak_dbfs} dBFS. Raising it raises its noise.",
     "silent": "Nothing sounds in it.",
     "silent-ends": "{head_s} s of silence at its head, {tail_s} s at its tail.",
     "other-rate": "Recorded at {rate_hz} Hz; it is read at 48000 Hz.",

@@ -63,6 +63,41 @@ def timecode_from_samples(at_samples: int, rate_name: str) -> str:
     return f"{seconds // 3600:02d}:{seconds // 60 % 60:02d}:{seconds % 60:02d}{mark}{frames:02d}"
 
 
+def samples_from_timecode(text: str, rate_name: str) -> int:
+    """First sample of the picture frame that a timecode names; ``:``, ``;`` and ``.`` all part its numbers.
+
+    Shorter forms count from the right: "12:10" is second 12, frame 10; a lone number is frames.
+
+    Args:
+        text: as a person types it, or as a file carries it.
+        rate_name: a key of FRAME_RATES.
+
+    Raises:
+        RangeError: not a timecode, a frame number the rate does not have, or a number that drop frame leaves out.
+
+    >>> samples_from_timecode("00:01:00;02", "29.97df")
+    2882880
+    """
+    rate = frame_rate(rate_name)
+    parts = text.strip().replace(";", ":").replace(".", ":").replace(",", ":").split(":")
+    if not 1 <= len(parts) <= 4 or not all(part.isascii() and part.isdecimal() and len(part) < 8 for part in parts):
+        raise RangeError("not_a_timecode", found=text[:40])
+    hours, minutes, seconds, frames = [0] * (4 - len(parts)) + [int(part) for part in parts]
+    per_second = round(rate)
+    is_whole = len(parts) > 1
+    if is_whole and (frames >= per_second or seconds >= 60 or (minutes >= 60 and len(parts) > 3)):
+        raise RangeError("not_a_timecode", found=text[:40])
+    total_minutes = hours * 60 + minutes
+    video_frame = (total_minutes * 60 + seconds) * per_second + frames
+    if rate_name.endswith("df") and is_whole:
+        dropped = per_second // 15
+        if seconds == 0 and frames < dropped and total_minutes % 10:
+            raise RangeError("dropped_timecode", found=text[:40])
+        # ST 12-1: the numbers left out before this one are no frames.
+        video_frame -= dropped * (total_minutes - total_minutes // 10)
+    return -(-video_frame * rate.denominator * RATE_HZ // rate.numerator)
+
+
 def _dropped_numbers(video_frame: int, per_second: int) -> int:
     # ST 12-1: numbers 0 and 1 (0 to 3 at 60) are left out at every minute but the tens.
     dropped = per_second // 15

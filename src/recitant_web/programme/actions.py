@@ -1,7 +1,5 @@
-"""Use cases of programmes: make one, bring a file in, take it through intake."""
+"""Use cases of programmes: make one, bring files in, whole or piece by piece."""
 
-import contextlib
-import shutil
 import unicodedata
 import uuid
 from collections.abc import Iterable
@@ -10,15 +8,11 @@ from pathlib import Path, PurePosixPath, PureWindowsPath
 from django.conf import settings
 from django.db import transaction
 
-from recitant_core.errors import PlanError, UnreadableMedia
-from recitant_core.ports import Progress
-from recitant_io.conform import conform, file_hash, require_room, storage_errors
-from recitant_io.delivery import readings_data
+from recitant_core.errors import EditRefused, PlanError, UnreadableMedia
+from recitant_io.conform import require_room, storage_errors
 from recitant_web.accounts.models import Workspace
 from recitant_web.jobs.actions import start_job
-from recitant_web.programme.models import ROLES, Programme, Source, SourceState
-from recitant_web.programme.queries import conformed_folder
-from recitant_web.programme.signals import source_ready
+from recitant_web.programme.models import ROLES, Programme, Source, SourceKind, SourceState, Upload
 
 INGEST = "programme.ingest"
 _ROOM_FACTOR = 3  # the file itself and its float copy at 48 kHz
@@ -44,26 +38,33 @@ def safe_name(name: str) -> str:
 
 
 def bring_in(
-    programme: Programme, role: str, name: str, size_bytes: int, chunks: Iterable[bytes], *, is_placed: bool = True
+    programme: Programme,
+    role: str,
+    name: str,
+    size_bytes: int,
+    chunks: Iterable[bytes],
+    *,
+    is_placed: bool = True,
+    kind: SourceKind = SourceKind.FILE,
+    at_sample: int = 0,
 ) -> Source:
-    """Keep an uploaded file under a name of ours and send it to intake.
+    """Keep a file under a name of ours and send it to intake.
 
-    A file that is not to be placed waits for ingest to be called.
+    Args:
+        role: of its track; empty to have it guessed.
+        is_placed: a file that is not to be placed waits for ingest to be called.
+        at_sample: where its clip is laid, unless the file knows better.
 
     Raises:
         PlanError: no such role. UnreadableMedia: nothing in it. StorageFull: no room for it and its working copy.
     """
-    if role not in dict(ROLES):
-        raise PlanError("not_a_role", found=role)
+    _require_role(role)
     shown = safe_name(name)
     if size_bytes == 0:
         raise UnreadableMedia("empty_file", file=shown)
-    root = Path(settings.MEDIA_ROOT)
-    relative = f"originals/{programme.pk}/{uuid.uuid4().hex}"
-    path = root / relative
+    relative, path = _new_original(programme)
     with storage_errors():
-        path.parent.mkdir(parents=True, exist_ok=True)
-        require_room(root, shown, size_bytes * _ROOM_FACTOR)
+        require_room(Path(settings.MEDIA_ROOT), shown, size_bytes * _ROOM_FACTOR)
         try:
             with path.open("wb") as file:
                 for chunk in chunks:
@@ -71,66 +72,162 @@ def bring_in(
         except OSError:
             path.unlink(missing_ok=True)
             raise
+    return _begin(programme, role, shown, relative, size_bytes, kind, at_sample, is_placed=is_placed)
+
+
+def begin_upload(programme: Programme, role: str, name: str, size_bytes: int, fingerprint: str) -> Upload:
+    """An upload to send pieces of: a new one, or the one of the same file that stopped half way.
+
+    Raises:
+        PlanError: no such role. UnreadableMedia: nothing in it. StorageFull: no room for it and its working copy.
+    """
+    _require_role(role)
+    shown = safe_name(name)
+    if size_bytes <= 0:
+        raise UnreadableMedia("empty_file", file=shown)
+    found = programme.uploads.filter(fingerprint=fingerprint, size_bytes=size_bytes, role=role).first()
+    if found is not None and (Path(settings.MEDIA_ROOT) / found.file).exists():
+        return found
+    with storage_errors():
+        require_room(Path(settings.MEDIA_ROOT), shown, size_bytes * _ROOM_FACTOR)
+        relative, path = _new_original(programme)
+        path.touch()
+    return Upload.objects.create(
+        programme=programme,
+        token=uuid.uuid4().hex,
+        fingerprint=fingerprint[:128],
+        name=shown,
+        role=role,
+        size_bytes=size_bytes,
+        file=relative,
+    )
+
+
+def receive_piece(upload: Upload, at_byte: int, pieces: Iterable[bytes]) -> tuple[Upload, Source | None]:
+    """Write what arrived; the last piece makes the file a source and sends it to intake.
+
+    Raises:
+        EditRefused: the piece does not join what is there; the upload tells where to go on.
+        UnreadableMedia: more than was announced. StorageFull: no room left; what had arrived stays.
+    """
+    with transaction.atomic():
+        locked = Upload.objects.select_for_update().filter(pk=upload.pk).first()
+        if locked is None:
+            raise EditRefused("gone")
+        if at_byte != locked.received_bytes:
+            raise EditRefused("piece_out_of_place", received=locked.received_bytes)
+        path = Path(settings.MEDIA_ROOT) / locked.file
+        with storage_errors(), path.open("r+b") as file:
+            file.seek(at_byte)
+            for piece in pieces:
+                if locked.received_bytes + len(piece) > locked.size_bytes:
+                    raise UnreadableMedia("upload_incomplete", file=locked.name)
+                file.write(piece)
+                locked.received_bytes += len(piece)
+            file.truncate()
+        locked.save(update_fields=["received_bytes"])
+        if locked.received_bytes < locked.size_bytes:
+            return locked, None
+        source = _begin(
+            locked.programme,
+            locked.role,
+            locked.name,
+            locked.file,
+            locked.size_bytes,
+            SourceKind.FILE,
+            0,
+            is_placed=True,
+        )
+        locked.delete()
+    return locked, source
+
+
+def drop_upload(upload: Upload) -> None:
+    """Forget an upload and what had arrived of it."""
+    (Path(settings.MEDIA_ROOT) / upload.file).unlink(missing_ok=True)
+    upload.delete()
+
+
+def bring_in_sound_track(source: Source, sound_track: int) -> Source:
+    """Another sound track of a file that was brought in, as a source of its own; the file is shared.
+
+    Raises:
+        EditRefused: the file has no such sound track.
+    """
+    if not 0 <= sound_track < len(source.sound_tracks):
+        raise EditRefused("gone")
+    with transaction.atomic():
+        other = Source.objects.create(
+            programme=source.programme,
+            name=f"{source.name} (track {sound_track + 1})"[:255],
+            original_file=source.original_file,
+            size_bytes=source.size_bytes,
+            sound_track=sound_track,
+        )
+        other.job = start_job(source.programme.workspace, INGEST, {"source_id": other.pk})
+        other.save(update_fields=["job"])
+    return other
+
+
+def try_again(source: Source) -> None:
+    """Send a refused source through intake once more."""
+    with transaction.atomic():
+        locked = Source.objects.select_for_update().get(pk=source.pk)
+        if locked.state == SourceState.REFUSED:
+            locked.state, locked.sentence = SourceState.WAITING, ""
+            locked.job = start_job(source.programme.workspace, INGEST, {"source_id": source.pk})
+            locked.save(update_fields=["state", "sentence", "job"])
+
+
+def refuse_source(source_id: int, words: str) -> None:
+    """Mark a source as not usable, and why."""
+    Source.objects.filter(pk=source_id, state=SourceState.WAITING).update(state=SourceState.REFUSED, sentence=words)
+
+
+def remove_refused(source: Source) -> None:
+    """Take a refused source and its file away; a file that another source shares stays."""
+    if source.state == SourceState.REFUSED:
+        shares = Source.objects.filter(original_file=source.original_file).exclude(pk=source.pk).exists()
+        if not shares:
+            (Path(settings.MEDIA_ROOT) / source.original_file).unlink(missing_ok=True)
+        source.delete()
+
+
+def _require_role(role: str) -> None:
+    if role and role not in dict(ROLES):
+        raise PlanError("not_a_role", found=role)
+
+
+def _new_original(programme: Programme) -> tuple[str, Path]:
+    relative = f"originals/{programme.pk}/{uuid.uuid4().hex}"
+    path = Path(settings.MEDIA_ROOT) / relative
+    with storage_errors():
+        path.parent.mkdir(parents=True, exist_ok=True)
+    return relative, path
+
+
+def _begin(
+    programme: Programme,
+    role: str,
+    shown: str,
+    relative: str,
+    size_bytes: int,
+    kind: SourceKind,
+    at_sample: int,
+    *,
+    is_placed: bool,
+) -> Source:
     with transaction.atomic():
         source = Source.objects.create(
-            programme=programme, name=shown, role=role, original_file=relative, size_bytes=size_bytes
+            programme=programme,
+            name=shown,
+            role=role,
+            original_file=relative,
+            size_bytes=size_bytes,
+            kind=kind,
+            at_sample=at_sample,
         )
         if is_placed:
             source.job = start_job(programme.workspace, INGEST, {"source_id": source.pk})
             source.save(update_fields=["job"])
     return source
-
-
-def ingest(source_id: int, progress: Progress) -> str:
-    """Take a source through intake: hash, conform, measure; ready or refused with a sentence.
-
-    Raises:
-        MediaError, StorageFull: the source is refused; its file stays where it is.
-    """
-    source = Source.objects.select_related("programme").get(pk=source_id)
-    if source.state == SourceState.READY:
-        return f"{source.name} is ready."
-    original = Path(settings.MEDIA_ROOT) / source.original_file
-    # Sentences name the file as the user knows it, so it is read under that name.
-    with _shown_as(original, source.name) as path:
-        sha256 = file_hash(path)
-        conformed = conform(path, conformed_folder(sha256), progress)
-    with transaction.atomic():
-        source.sha256 = sha256
-        source.n_channels = conformed.n_channels
-        source.rate_hz = conformed.rate_hz
-        source.coding = conformed.coding[:60]
-        source.length_samples = conformed.length_samples
-        source.readings = readings_data(conformed.readings)
-        source.state = SourceState.READY
-        source.save()
-        if source.job_id is not None:
-            source_ready.send(sender=Source, source=source)
-    return f"{source.name} is ready."
-
-
-def refuse_source(source_id: int, words: str) -> None:
-    """Mark a source as not usable, and why."""
-    Source.objects.filter(pk=source_id).exclude(state=SourceState.READY).update(
-        state=SourceState.REFUSED, sentence=words
-    )
-
-
-def remove_refused(source: Source) -> None:
-    """Take a refused source and its file away."""
-    if source.state == SourceState.REFUSED:
-        (Path(settings.MEDIA_ROOT) / source.original_file).unlink(missing_ok=True)
-        source.delete()
-
-
-@contextlib.contextmanager
-def _shown_as(path: Path, name: str):  # type: ignore[no-untyped-def]
-    folder = path.with_name(f"{path.name}.as")
-    folder.mkdir(exist_ok=True)
-    shown = folder / name.encode("utf-8")[:200].decode("utf-8", "ignore").replace("/", "_")
-    try:
-        shown.unlink(missing_ok=True)
-        shown.hardlink_to(path)
-        yield shown
-    finally:
-        shutil.rmtree(folder, ignore_errors=True)

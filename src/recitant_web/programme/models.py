@@ -30,6 +30,8 @@ class SourceState(models.TextChoices):
     WAITING = "waiting"
     READY = "ready"
     REFUSED = "refused"
+    PICTURE = "picture"
+    """A picture without sound: nothing to hear, and nothing wrong."""
 
 
 class SourceKind(models.TextChoices):
@@ -56,8 +58,8 @@ class Source(models.Model):
     sound_tracks = models.JSONField(default=list)
     at_sample = models.BigIntegerField(default=0)
     """Where its clip is laid: after the picture's first frame, or where it was recorded to."""
-    start_tc = models.CharField(max_length=20, default="", blank=True)
-    """Timecode that the file carries, offered as position."""
+    reference_samples = models.BigIntegerField(null=True)
+    """Time of day that the file carries (Broadcast Wave time reference or timecode), in samples at 48 kHz."""
     findings = models.JSONField(default=list)
     speech = models.JSONField(default=list)
     """[start, length, confidence] of each stretch of speech, in samples of the recording."""
@@ -100,7 +102,8 @@ class Picture(models.Model):
     rate_hz = models.FloatField()
     is_variable_rate = models.BooleanField(default=False)
     length_samples = models.BigIntegerField()
-    start_tc = models.CharField(max_length=20, default="", blank=True)
+    reference_samples = models.BigIntegerField(null=True)
+    """Time of day of the first frame, from its timecode, in samples at 48 kHz."""
     width = models.PositiveIntegerField()
     height = models.PositiveIntegerField()
     coding = models.CharField(max_length=40)

@@ -1,0 +1,226 @@
+"""What happens to a file in the background: read, measured, listened to, and its picture made light."""
+
+import contextlib
+import hashlib
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+from django.conf import settings
+from django.db import transaction
+
+from recitant_core.errors import RangeError, UnreadableMedia
+from recitant_core.intake.checks import findings_of, speech_to_noise
+from recitant_core.intake.evidence import Evidence, gather
+from recitant_core.intake.roles import guess_role
+from recitant_core.ports import Progress, SampleSource
+from recitant_core.speech.activity import SpeechSpan, speech_share
+from recitant_core.units.arrays import Audio
+from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.timecode import frame_rate, samples_from_timecode
+from recitant_io.conform import conform, file_hash, storage_errors, stored_energy
+from recitant_io.delivery import readings_data
+from recitant_io.finding_words import finding_data, role_reasons
+from recitant_io.picture import make_proxy
+from recitant_io.probe import Probe, probe
+from recitant_io.speech import speech_spans
+from recitant_web.jobs.actions import start_job
+from recitant_web.programme.models import Picture, Programme, Source, SourceState
+from recitant_web.programme.queries import conformed_folder, stored_source
+from recitant_web.programme.signals import source_ready
+
+LISTEN = "programme.listen"
+LIGHTEN = "programme.lighten"
+_EXCERPT_SAMPLES = 10 * RATE_HZ
+_N_EXCERPTS = 6
+_DAY_SAMPLES = 24 * 3600 * RATE_HZ
+
+
+def ingest(source_id: int, progress: Progress) -> str:
+    """Take a source through intake: hash, conform, measure, find faults, guess its role; ready or refused.
+
+    Raises:
+        MediaError, StorageFull: the source is refused; its file stays where it is.
+    """
+    source = Source.objects.select_related("programme").get(pk=source_id)
+    if source.state != SourceState.WAITING:
+        return f"{source.name} is ready."
+    original = Path(settings.MEDIA_ROOT) / source.original_file
+    # Sentences name the file as the user knows it, so it is read under that name.
+    with shown_as(original, source.name) as path:
+        facts = probe(path)
+        if facts.picture is not None and source.sound_track == 0:
+            _take_picture(source, facts)
+            if not facts.sound_tracks:
+                Source.objects.filter(pk=source.pk).update(
+                    state=SourceState.PICTURE, sentence="The picture of the programme. It brings no sound."
+                )
+                return f"{source.name} is the picture."
+        sha256 = file_hash(path)
+        if source.sound_track:
+            sha256 = hashlib.sha256(f"{sha256} sound track {source.sound_track}".encode()).hexdigest()
+        _require_new(source, sha256)
+        conformed = conform(path, conformed_folder(sha256), lambda share: progress(0.8 * share), source.sound_track)
+    source.sha256 = sha256
+    source.n_channels = conformed.n_channels
+    source.rate_hz = conformed.rate_hz
+    source.coding = conformed.coding[:60]
+    source.length_samples = conformed.length_samples
+    source.readings = readings_data(conformed.readings)
+    _place_in_time(source, facts)
+    _find(source, progress)
+    with transaction.atomic():
+        source.state = SourceState.READY
+        source.save()
+        if source.job_id is not None:
+            source_ready.send(sender=Source, source=source)
+        if not source.is_listened:
+            start_job(source.programme.workspace, LISTEN, {"source_id": source.pk})
+    return f"{source.name} is ready."
+
+
+def listen(source_id: int, progress: Progress) -> str:
+    """Hear the whole of a source for speech, and look at the faults again that speech has a part in."""
+    source = Source.objects.get(pk=source_id)
+    if source.is_listened or source.state != SourceState.READY:
+        return "Heard."
+    recording = stored_source(source.sha256, source.n_channels)
+    speech = speech_spans(recording, stored_energy(conformed_folder(source.sha256)).sum(axis=1), progress)
+    evidence = gather(recording)
+    _store_findings(source, evidence, speech, recording)
+    source.is_listened = True
+    source.save(update_fields=["findings", "speech", "noise", "is_listened"])
+    return "Heard."
+
+
+def lighten(picture_id: int, progress: Progress) -> str:
+    """Make the light copy of a picture.
+
+    Raises:
+        UnreadableMedia: it cannot be decoded.
+    """
+    picture = Picture.objects.select_related("programme").get(pk=picture_id)
+    if picture.proxy_file:
+        return "The light copy is there."
+    relative = f"pictures/{picture.pk}-{Path(picture.original_file).name}.mp4"
+    target = Path(settings.MEDIA_ROOT) / relative
+    with storage_errors():
+        target.parent.mkdir(parents=True, exist_ok=True)
+    rate = frame_rate(picture.frame_rate or picture.programme.frame_rate)
+    with shown_as(Path(settings.MEDIA_ROOT) / picture.original_file, picture.name) as path:
+        make_proxy(path, target, rate, progress)
+    Picture.objects.filter(pk=picture.pk).update(proxy_file=relative)
+    return "The light copy is there."
+
+
+@contextlib.contextmanager
+def shown_as(path: Path, name: str) -> Iterator[Path]:
+    """A file under the name that its user knows, for as long as the context lasts."""
+    folder = path.with_name(f"{path.name}.as")
+    folder.mkdir(exist_ok=True)
+    shown = folder / name.encode("utf-8")[:200].decode("utf-8", "ignore").replace("/", "_")
+    try:
+        shown.unlink(missing_ok=True)
+        shown.hardlink_to(path)
+        yield shown
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def _require_new(source: Source, sha256: str) -> None:
+    twin = Source.objects.filter(programme=source.programme_id, sha256=sha256).exclude(pk=source.pk).first()
+    if twin is not None:
+        raise UnreadableMedia("same_file_twice", file=source.name, twin=twin.name)
+
+
+def _take_picture(source: Source, facts: Probe) -> None:
+    assert facts.picture is not None
+    found = facts.picture
+    with transaction.atomic():
+        programme = Programme.objects.select_for_update().get(pk=source.programme_id)
+        if Picture.objects.filter(programme=programme).exists():
+            return
+        picture = Picture.objects.create(
+            programme=programme,
+            name=source.name,
+            original_file=source.original_file,
+            plays_in_browser=found.plays_in_browser,
+            frame_rate=found.frame_rate or "",
+            rate_hz=found.rate_hz,
+            is_variable_rate=found.is_variable_rate,
+            length_samples=found.length_samples,
+            reference_samples=_time_of_day(facts, found.frame_rate or programme.frame_rate),
+            width=found.width,
+            height=found.height,
+            coding=found.coding[:40],
+        )
+        if not found.plays_in_browser:
+            picture.job = start_job(programme.workspace, LIGHTEN, {"picture_id": picture.pk})
+            picture.save(update_fields=["job"])
+
+
+def _place_in_time(source: Source, facts: Probe) -> None:
+    source.sound_tracks = [
+        {"name": track.name, "coding": track.coding, "n_channels": track.n_channels} for track in facts.sound_tracks
+    ]
+    picture = Picture.objects.filter(programme=source.programme_id).first()
+    if picture is not None and picture.original_file == source.original_file and facts.sound_tracks:
+        source.at_sample = facts.sound_tracks[min(source.sound_track, len(facts.sound_tracks) - 1)].start_samples
+    source.reference_samples = _time_of_day(facts, source.programme.frame_rate)
+
+
+def _time_of_day(facts: Probe, rate_name: str) -> int | None:
+    if facts.time_reference_samples is not None and facts.time_reference_rate_hz:
+        at = facts.time_reference_samples * RATE_HZ // facts.time_reference_rate_hz
+        return at if 0 < at < _DAY_SAMPLES else None
+    if facts.start_tc:
+        is_drop = ";" in facts.start_tc and rate_name in ("29.97", "59.94")
+        with contextlib.suppress(RangeError):
+            return samples_from_timecode(facts.start_tc, f"{rate_name}df" if is_drop else rate_name)
+    return None
+
+
+def _find(source: Source, progress: Progress) -> None:
+    recording = stored_source(source.sha256, source.n_channels)
+    evidence = gather(recording, lambda share: progress(0.8 + 0.15 * share))
+    excerpt = _Excerpt(recording)
+    energy = np.zeros(0) if excerpt.is_part else stored_energy(conformed_folder(source.sha256)).sum(axis=1)
+    speech = speech_spans(excerpt, energy)
+    if not source.role:
+        guess = guess_role(source.name, evidence, speech_share(speech, excerpt.length_samples))
+        source.role = guess.role.value
+        source.role_reasons = role_reasons(guess)
+    source.is_listened = not excerpt.is_part
+    _store_findings(source, evidence, None if excerpt.is_part else speech, recording)
+
+
+def _store_findings(
+    source: Source, evidence: Evidence, speech: list[SpeechSpan] | None, recording: SampleSource
+) -> None:
+    found = findings_of(evidence, speech, recording, source.coding, source.rate_hz)
+    source.findings = [finding_data(finding) for finding in found]
+    if speech is not None:
+        source.speech = [[span.start_sample, span.length_samples, span.confidence] for span in speech]
+        levels = speech_to_noise(evidence, speech)
+        source.noise = {"speech_dbfs": round(levels[0], 1), "floor_dbfs": round(levels[1], 1)} if levels else {}
+
+
+class _Excerpt:
+    """A minute of a long recording in six pieces, or the whole of a short one; implements SampleSource."""
+
+    def __init__(self, recording: SampleSource) -> None:
+        self._recording = recording
+        self.key = f"{recording.key} excerpt"
+        self.layout = recording.layout
+        self.is_part = recording.length_samples > _EXCERPT_SAMPLES * _N_EXCERPTS
+        self.length_samples = _EXCERPT_SAMPLES * _N_EXCERPTS if self.is_part else recording.length_samples
+        if self.is_part:
+            starts = np.linspace(0, recording.length_samples - _EXCERPT_SAMPLES, _N_EXCERPTS).astype(int)
+            pieces = [recording.read(int(start), _EXCERPT_SAMPLES) for start in starts]
+            self._audio: Audio = np.concatenate(pieces)
+
+    def read(self, start_sample: int, length_samples: int) -> Audio:
+        if not self.is_part:
+            return self._recording.read(start_sample, length_samples)
+        return self._audio[start_sample : start_sample + length_samples]
