@@ -40,7 +40,14 @@ def jobs_run_at_once(monkeypatch):
 
     tasks = {
         t.name: t
-        for t in (programme_tasks.ingest_source, desk_tasks.examine_revision, delivery_tasks.deliver_programme)
+        for t in (
+            programme_tasks.ingest_source,
+            programme_tasks.listen_to_source,
+            programme_tasks.lighten_picture,
+            desk_tasks.examine_revision,
+            desk_tasks.vary_one_clip,
+            delivery_tasks.deliver_programme,
+        )
     }
     monkeypatch.setattr(actions, "_send", lambda job_id, kind: tasks[kind](job_id=job_id))
 

@@ -8,13 +8,14 @@ import hashlib
 import os
 import shutil
 import uuid
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Iterable, Iterator
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Final
 
 import numpy as np
+import numpy.typing as npt
 import soundfile
 import soxr
 
@@ -28,6 +29,7 @@ from recitant_core.units.channels import MONO, STEREO, ChannelLayout, layout_fro
 from recitant_core.units.clock import RATE_HZ
 from recitant_io.decode import open_media, require_finite
 
+PeakArray = npt.NDArray[np.int16]
 WAVEFORM_SAMPLES: Final = 256  # one pair of extremes for so many samples
 
 
@@ -131,52 +133,66 @@ def conform(path: Path, folder: Path, progress: Progress = no_progress, sound_tr
         UnreadableMedia, UnsupportedLayout: see open_media; also a recording without a single sample.
         StorageFull: no room left; what was begun is removed.
     """
+    with storage_errors(), open_media(path, sound_track) as (facts, blocks):
+        expected = facts.length_frames * RATE_HZ / facts.rate_hz if facts.length_frames else None
+        at_48k = _at_48k(blocks, facts.rate_hz, facts.layout.n_channels)
+        length, readings = conform_blocks(
+            at_48k, facts.layout, folder, lambda done: progress(min(1.0, done / expected) if expected else 0.0)
+        )
+        if length == 0:
+            raise UnreadableMedia("no_samples", file=path.name)
+    return Conformed(facts.layout.n_channels, facts.layout.name, facts.rate_hz, facts.coding, length, readings)
+
+
+def conform_blocks(
+    blocks: Iterable[Audio], layout: ChannelLayout, folder: Path, on_samples: Progress
+) -> tuple[int, Readings]:
+    """Measure and write what comes as float32 blocks at 48 kHz, as conform does; nothing is kept of no samples.
+
+    Args:
+        on_samples: told how many samples are done.
+
+    Returns:
+        Length in samples, and readings.
+    """
     folder.mkdir(parents=True, exist_ok=True)
     names = ("audio.f32", "energy.f64", "wave.i16", "pairs.f64")
     # The same recording may be taken in twice at once: each run writes parts of its own.
     run = uuid.uuid4().hex
     begun = [folder / f"{name}.{run}.part" for name in names]
+    meter = MeterState.at_rest(layout)
+    heard = KState.at_rest(STEREO, RATE_HZ)
+    pairs = _Pairs()
+    wave = _Waveform(layout.n_channels)
+    length = 0
     try:
-        with storage_errors(), open_media(path, sound_track) as (facts, blocks):
-            layout = facts.layout
-            meter = MeterState.at_rest(layout)
-            heard = KState.at_rest(STEREO, RATE_HZ)
-            pairs = _Pairs()
-            wave = _Waveform(layout.n_channels)
-            length = 0
-            expected = facts.length_frames * RATE_HZ / facts.rate_hz if facts.length_frames else None
-            with (
-                begun[0].open("wb") as audio_file,
-                begun[1].open("wb") as energy_file,
-                begun[2].open("wb") as wave_file,
-                begun[3].open("wb") as pairs_file,
-            ):
-                for block in _at_48k(blocks, facts.rate_hz, layout.n_channels):
-                    audio_file.write(block.data)
-                    meter = feed_meter(block, meter)
-                    if layout.n_channels <= STEREO.n_channels:
-                        # Mono in the middle and stereo have the energy that the meter has found already.
-                        energies = meter.hops[-1]
-                    else:
-                        energies, heard = k_energies(_folded(block, layout), heard)
-                    energy_file.write(energies.data)
-                    if layout is STEREO:
-                        pairs_file.write(pairs.feed(block, energies).data)
-                    wave_file.write(wave.feed(block).data)
-                    length += len(block)
-                    progress(min(1.0, length / expected) if expected else 0.0)
-                wave_file.write(wave.rest().data)
-                for file in (audio_file, energy_file, wave_file, pairs_file):
-                    file.flush()
-                    os.fsync(file.fileno())
-        if length == 0:
-            raise UnreadableMedia("no_samples", file=path.name)
-        for part, name in zip(begun, names, strict=True):
-            part.replace(folder / name)
+        with storage_errors(), ExitStack() as stack:
+            audio_file, energy_file, wave_file, pairs_file = (stack.enter_context(part.open("wb")) for part in begun)
+            for block in blocks:
+                audio_file.write(block.data)
+                meter = feed_meter(block, meter)
+                if layout.n_channels <= STEREO.n_channels:
+                    # Mono in the middle and stereo have the energy that the meter has found already.
+                    energies = meter.hops[-1]
+                else:
+                    energies, heard = k_energies(_folded(block, layout), heard)
+                energy_file.write(energies.data)
+                if layout is STEREO:
+                    pairs_file.write(pairs.feed(block, energies).data)
+                wave_file.write(wave.feed(block).data)
+                length += len(block)
+                on_samples(length)
+            wave_file.write(wave.rest().data)
+            for file in (audio_file, energy_file, wave_file, pairs_file):
+                file.flush()
+                os.fsync(file.fileno())
+        if length:
+            for part, name in zip(begun, names, strict=True):
+                part.replace(folder / name)
     finally:
         for part in begun:
             part.unlink(missing_ok=True)
-    return Conformed(layout.n_channels, layout.name, facts.rate_hz, facts.coding, length, read_meter(meter))
+    return length, read_meter(meter)
 
 
 def stored_energy(folder: Path) -> FloatArray:
@@ -187,7 +203,35 @@ def stored_energy(folder: Path) -> FloatArray:
     pairs = folder / "pairs.f64"
     if pairs.exists() and pairs.stat().st_size:
         return np.fromfile(pairs, dtype=np.float64).reshape(-1, 3)
-    return np.fromfile(folder / "energy.f64", dtype=np.float64)[:, None]
+    return stored_total_energy(folder)[:, None]
+
+
+def stored_total_energy(folder: Path) -> FloatArray:
+    """The 10 ms energies of a conformed recording as two loudspeakers give it, float64 (hops,)."""
+    return np.fromfile(folder / "energy.f64", dtype=np.float64)
+
+
+def stored_peaks(folder: Path, n_channels: int, samples_per_peak: int, first: int, count: int) -> PeakArray:
+    """Lowest and highest sample of so many pieces of a conformed recording, int16 (pieces, channels, 2).
+
+    Args:
+        samples_per_peak: a power of 16: 16 reads the samples themselves, 256 and more what was kept beside them.
+        first: piece to begin at.
+        count: pieces at most; fewer at the end of the recording.
+    """
+    if samples_per_peak < WAVEFORM_SAMPLES:
+        source = StoredSource(folder / "audio.f32", "", n_channels)
+        start = min(first * samples_per_peak, source.length_samples)
+        audio = source.read(start, min(count * samples_per_peak, source.length_samples - start))
+        audio = np.concatenate([audio, np.zeros((-len(audio) % samples_per_peak, n_channels), np.float32)])
+        return _as_int16(extremes(audio, samples_per_peak))
+    kept = np.memmap(folder / "wave.i16", dtype=np.int16, mode="r").reshape(-1, n_channels, 2)
+    step = samples_per_peak // WAVEFORM_SAMPLES
+    part = np.asarray(kept[first * step : (first + count) * step])
+    if step == 1 or not len(part):
+        return part
+    starts = np.arange(0, len(part), step)
+    return np.stack([np.minimum.reduceat(part[:, :, 0], starts), np.maximum.reduceat(part[:, :, 1], starts)], axis=2)
 
 
 def _at_48k(blocks: Iterator[Audio], rate_hz: int, n_channels: int) -> Iterator[Audio]:
@@ -224,16 +268,19 @@ class _Waveform:
     def __init__(self, n_channels: int) -> None:
         self._rest = np.zeros((0, n_channels), np.float32)
 
-    def feed(self, block: Audio) -> "np.ndarray[tuple[int, ...], np.dtype[np.int16]]":
+    def feed(self, block: Audio) -> PeakArray:
         joined = np.concatenate([self._rest, block])
         whole = len(joined) // WAVEFORM_SAMPLES * WAVEFORM_SAMPLES
         self._rest = joined[whole:]
         return self._extremes(joined[:whole])
 
-    def rest(self) -> "np.ndarray[tuple[int, ...], np.dtype[np.int16]]":
+    def rest(self) -> PeakArray:
         padding = np.zeros((-len(self._rest) % WAVEFORM_SAMPLES, self._rest.shape[1]), np.float32)
         return self._extremes(np.concatenate([self._rest, padding]))
 
-    def _extremes(self, audio: Audio) -> "np.ndarray[tuple[int, ...], np.dtype[np.int16]]":
-        pairs = extremes(audio, WAVEFORM_SAMPLES)
-        return np.ascontiguousarray(np.clip(np.round(pairs * 32767), -32767, 32767).astype(np.int16))
+    def _extremes(self, audio: Audio) -> PeakArray:
+        return _as_int16(extremes(audio, WAVEFORM_SAMPLES))
+
+
+def _as_int16(pairs: Audio) -> PeakArray:
+    return np.ascontiguousarray(np.clip(np.round(pairs * 32767), -32767, 32767).astype(np.int16))

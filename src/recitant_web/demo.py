@@ -12,7 +12,8 @@ from django.db import transaction
 from recitant_core.units.clock import samples_from_s
 from recitant_web.accounts.models import Workspace
 from recitant_web.desk.actions import lay_out
-from recitant_web.programme.actions import bring_in, create_programme, ingest
+from recitant_web.programme.actions import bring_in, create_programme
+from recitant_web.programme.ingesting import ingest
 from recitant_web.programme.models import Programme, Source
 
 _PLANS = ("tenor-30-seconds", "casting-the-tenor")  # the film last: the newest programme stands on top

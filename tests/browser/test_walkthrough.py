@@ -20,17 +20,18 @@ def _file(name, audio):
 def test_from_three_files_to_a_mix_that_passes(page):
     page.fill("#id_title", "Night train")
     page.click("text=Make it")
-    page.wait_for_selector(".drops")
+    page.wait_for_selector("#intake[data-ready]")
     files = {
         "dialogue": _file("Voice.wav", programme(1, 7.0, 1)),
         "music": _file("Theme.wav", programme(2, 9.0)),
         "effects": _file("Door.wav", sine(-30, 1.0, 200.0)),
     }
     for role, file in files.items():
-        page.set_input_files(f".drop.{role} input", [file])
+        page.select_option("#as-role", role)
+        page.set_input_files("#files", [file])
         page.wait_for_selector(f"td:has-text('{file['name']}')")
-    page.wait_for_function("document.querySelectorAll('td.within').length === 3")
-    page.click("text=To the balance")
+    page.wait_for_function("document.querySelectorAll('tr[data-state=ready]').length === 3")
+    page.click(".steps >> text=Balance")
     page.wait_for_selector("[data-ready]")
     page.fill(".head.music .gain", "-6")
     page.press(".head.music .gain", "Enter")
@@ -56,12 +57,12 @@ def test_from_three_files_to_a_mix_that_passes(page):
 def test_a_bad_file_is_refused_beside_the_good_ones(page):
     page.fill("#id_title", "Bad take")
     page.click("text=Make it")
-    page.wait_for_selector(".drops")
+    page.wait_for_selector("#intake[data-ready]")
     bad = {"name": "shopping list.wav", "mimeType": "audio/wav", "buffer": b"milk, eggs\n" * 200}
     empty = {"name": "nothing.wav", "mimeType": "audio/wav", "buffer": b""}
-    page.set_input_files(".drop.music input", [bad, empty, _file("Theme.wav", programme(2, 2.0))])
+    page.set_input_files("#files", [bad, empty, _file("Theme.wav", programme(2, 2.0))])
     page.wait_for_selector("text=not a sound file")
     page.wait_for_selector("text=nothing.wav is empty")
-    page.wait_for_selector("td.within")
+    page.wait_for_selector("tr[data-state=ready]")
     page.click("text=Remove")
     page.wait_for_function("!document.body.innerText.includes('shopping list')")

@@ -24,13 +24,16 @@ def empty(account, media, jobs_run_at_once):
     return programmes.create_programme(account[1], "New", "25", "ebu-r128")
 
 
-def _upload(client, film, after_commit, name, data, role="music"):
+def _upload(client, film, after_commit, name, data, role="music", size=None):
+    """A file as the page sends it: announced, then in one piece."""
+    wish = {"name": name, "size_bytes": len(data) if size is None else size, "fingerprint": name, "role": role}
+    accept = {"accept": "application/json"}
+    base = f"/programmes/{film.pk}/uploads"
+    begun = client.post(base, json.dumps(wish), content_type="application/json", headers=accept)
+    if begun.status_code != 200:
+        return begun
     with after_commit(), after_commit():
-        return client.post(
-            f"/programmes/{film.pk}/upload",
-            {"role": role, "file": SimpleUploadedFile(name, data)},
-            headers={"accept": "application/json"},
-        )
+        return client.put(f"{base}/{begun.json()['token']}", data, headers=accept | {"upload-offset": "0"})
 
 
 def test_a_file_comes_in_and_is_laid_on_a_track(signed_in, empty, after_commit):
@@ -42,6 +45,45 @@ def test_a_file_comes_in_and_is_laid_on_a_track(signed_in, empty, after_commit):
     assert empty.tracks.get().clips.get().name == "Brass theme"
     original = programmes.Path(programmes.settings.MEDIA_ROOT) / source.original_file
     assert original.read_bytes() == data  # the file is never changed
+
+
+def test_an_upload_goes_on_where_it_stopped(signed_in, empty, after_commit, media):
+    data = wav_bytes(sine(-20, 3.0))
+    base, accept = f"/programmes/{empty.pk}/uploads", {"accept": "application/json"}
+    wish = json.dumps({"name": "long.wav", "size_bytes": len(data), "fingerprint": "f1", "role": ""})
+
+    def begin():
+        return signed_in.post(base, wish, content_type="application/json", headers=accept).json()
+
+    def put(token, piece, offset):
+        with after_commit(), after_commit():
+            return signed_in.put(f"{base}/{token}", piece, headers=accept | {"upload-offset": str(offset)})
+
+    token = begin()["token"]
+    assert put(token, data[:100_000], 0).json() == {"received": 100_000, "source_id": None}
+    # The same piece again, and one too far on: refused, and what had arrived stays.
+    for offset in (0, 200_000):
+        answer = put(token, data[offset : offset + 1_000], offset)
+        assert answer.status_code == 409 and answer.json()["error"] == "piece_out_of_place"
+    again = begin()
+    assert (again["token"], again["received"]) == (token, 100_000)
+    assert put(token, data[100_000:] + b"more", 100_000).status_code == 422
+    assert put(token, data[100_000:], 100_000).json()["source_id"]
+    source = Source.objects.get()
+    assert source.state == "ready"
+    assert (media / source.original_file).read_bytes() == data
+    assert not empty.uploads.exists()
+
+
+def test_an_upload_can_be_dropped(signed_in, empty, media):
+    base = f"/programmes/{empty.pk}/uploads"
+    wish = json.dumps({"name": "a.wav", "size_bytes": 50, "fingerprint": "f", "role": ""})
+    token = signed_in.post(base, wish, content_type="application/json").json()["token"]
+    assert len(list((media / "originals").rglob("*"))) == 2
+    assert signed_in.delete(f"{base}/{token}").status_code == 200
+    assert not empty.uploads.exists() and len(list((media / "originals").rglob("*"))) == 1
+    for wrong in ("{}", "no json", '{"name": "a", "size_bytes": "x", "fingerprint": ""}'):
+        assert signed_in.post(base, wrong, content_type="application/json").status_code == 422
 
 
 @pytest.mark.parametrize(
@@ -100,7 +142,8 @@ def test_a_full_disk_is_said_before_anything_is_written(signed_in, empty, after_
 
 def test_what_cannot_even_be_received_is_said(signed_in, empty, after_commit, monkeypatch):
     monkeypatch.setattr(shutil, "disk_usage", lambda _: shutil._ntuple_diskusage(10**12, 10**12, 1_000))
-    answer = _upload(signed_in, empty, after_commit, "a.wav", wav_bytes(sine(-20, 6.0)))
+    take = SimpleUploadedFile("take.wav", wav_bytes(sine(-20, 6.0)))
+    answer = signed_in.post(f"/programmes/{empty.pk}/takes", {"file": take}, headers={"accept": "application/json"})
     assert answer.status_code == 507
     assert answer.json()["sentence"].startswith("What you send needs")
 
@@ -199,12 +242,29 @@ def test_nobody_sees_what_is_not_theirs(client, stranger, film, after_commit):
     job = Job.objects.first()
     source = film.sources.first()
     base = f"/programmes/{film.pk}"
-    for path in ("intake", "sources", "balance", "state", "contours", "sound", "hand-over", "deliveries/1/report.html"):
+    for path in (
+        "intake",
+        "sources",
+        "balance",
+        "state",
+        "contours",
+        "sound",
+        "hand-over",
+        "deliveries/1/report.html",
+        "arrange",
+        "arrange/state",
+        "arrange/history",
+        "picture",
+        f"outline/{source.sha256}/256/0",
+        f"sources/{source.pk}",
+        f"sources/{source.pk}/sound",
+    ):
         assert client.get(f"{base}/{path}").status_code == 404, path
     assert client.get(f"/jobs/{job.pk}").status_code == 404
     assert client.post(f"/jobs/{job.pk}/cancel").status_code == 404
     assert client.post(f"{base}/sources/{source.pk}/remove").status_code == 404
-    assert client.post(f"{base}/upload", {"role": "music"}).status_code == 404
+    for path in ("uploads", "takes", "roles", "intake/step", "arrange/edits", f"sources/{source.pk}/mend"):
+        assert client.post(f"{base}/{path}", {"role": "music"}).status_code == 404
     body = json.dumps({"kind": "undo", "revision": film.revision})
     assert client.post(f"{base}/edits", body, "application/json").status_code == 404
     assert "Test film" not in client.get("/").content.decode()

@@ -4,6 +4,7 @@ Held to: tests/core/test_likeness.py
 """
 
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Final
 
 import numpy as np
@@ -164,10 +165,7 @@ def _band_features(audio: Audio) -> FloatArray:
     freq_hz = np.fft.rfftfreq(_FEATURE_SAMPLES, 1.0 / RATE_HZ)
     edges = np.geomspace(60.0, 8_000.0, _N_BANDS + 1)
     bands = np.stack(
-        [
-            power[:, (freq_hz >= low) & (freq_hz < max(high, low + 21.0))].sum(axis=1)
-            for low, high in zip(edges, edges[1:], strict=False)
-        ],
+        [power[:, (freq_hz >= low) & (freq_hz < max(high, low + 21.0))].sum(axis=1) for low, high in pairwise(edges)],
         axis=1,
     )
     features: FloatArray = np.log10(bands + 1e-6)

@@ -10,6 +10,7 @@ urlpatterns = [
     path("sign-out", LogoutView.as_view(), name="sign-out"),
     path("", include("recitant_web.programme.urls")),
     path("", include("recitant_web.desk.urls")),
+    path("", include("recitant_web.intake.urls")),
     path("", include("recitant_web.delivery.urls")),
     path("", include("recitant_web.jobs.urls")),
 ]

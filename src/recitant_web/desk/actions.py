@@ -5,21 +5,22 @@ from typing import Any
 
 from django.contrib.auth.models import User
 from django.db import transaction
+from django.db.models import Max
 
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.delivery.fit import FitState, fit, measure_mix
 from recitant_core.errors import Cancelled, EditRefused, PlanError
 from recitant_core.ports import Progress
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB
-from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.delivery import finite, readings_data
 from recitant_io.words import fit_sentence, gain_text
 from recitant_web.desk.bridge import plan_key, plan_of, sources_of_plan, spec_of
-from recitant_web.desk.log import inserted, lock, record
+from recitant_web.desk.log import Change, inserted, lock, record
 from recitant_web.desk.models import Clip, FitResult, Stem, Track, Verdict
-from recitant_web.programme.models import ROLES, Programme, Source
+from recitant_web.programme.models import ROLES, Programme, Source, SourceKind
 
-_EDGE_FADE_SAMPLES = RATE_HZ // 200  # 5 ms: a clip neither starts nor ends with a click
+EDGE_FADE_SAMPLES = RATE_HZ // 200  # 5 ms: a clip neither starts nor ends with a click
 
 
 def set_gain(programme: Programme, user: User, target: tuple[str, str], gain_db: float, revision: int) -> Programme:
@@ -76,26 +77,40 @@ def lay_out(programme: Programme, tracks: list[dict[str, Any]]) -> None:
             track = Track.objects.create(programme=locked, position=position, **fields)
             changes.append(inserted("track", track))
             changes += [inserted("clip", Clip.objects.create(track=track, **clip)) for clip in data["clips"]]
-        record(locked, None, f"{len(tracks)} tracks laid out", changes, is_applied=True)
+        record(locked, None, f"{len(tracks)} tracks laid out", [], changes)
 
 
 def place_source(source: Source) -> None:
-    """A track of its own for a source that became ready, and the whole of it as a clip at programme start."""
+    """The clip of a source that became ready: on a track of its role with room there, or on a new one."""
     programme = Programme.objects.select_for_update().get(pk=source.programme_id)
     name = source.name.rsplit(".", 1)[0] or source.name
-    position = programme.tracks.count()
-    track = Track.objects.create(programme=programme, name=name[:255], role=source.role, position=position)
+    # What begins before the programme is cut there, so that the rest stays in sync.
+    in_sample = min(max(0, -source.at_sample), source.length_samples - 1)
+    start, length = max(0, source.at_sample), source.length_samples - in_sample
+    track, made = _track_with_room(programme, source, name, SampleSpan(start, length))
     clip = Clip.objects.create(
         track=track,
         source=source,
         name=name[:255],
-        start_sample=0,
-        length_samples=source.length_samples,
-        fade_in_samples=min(_EDGE_FADE_SAMPLES, source.length_samples // 2),
-        fade_out_samples=min(_EDGE_FADE_SAMPLES, source.length_samples // 2),
+        start_sample=start,
+        in_sample=in_sample,
+        length_samples=length,
+        fade_in_samples=min(EDGE_FADE_SAMPLES, length // 2),
+        fade_out_samples=min(EDGE_FADE_SAMPLES, length // 2),
     )
-    changes = [inserted("track", track), inserted("clip", clip)]
-    record(programme, None, f"{name[:150]} brought in", changes, is_applied=True)
+    record(programme, None, f"{name[:150]} brought in", [], [*made, inserted("clip", clip)])
+
+
+def _track_with_room(programme: Programme, source: Source, name: str, span: SampleSpan) -> tuple[Track, list[Change]]:
+    if source.kind == SourceKind.TAKE or span.start_sample > 0:
+        for track in programme.tracks.filter(role=source.role).order_by("position"):
+            clips = track.clips.values_list("start_sample", "length_samples")
+            if all(SampleSpan(start, length).intersect(span) is None for start, length in clips):
+                return track, []
+    last = programme.tracks.aggregate(last=Max("position"))["last"]
+    position = 0 if last is None else last + 1
+    track = Track.objects.create(programme=programme, name=name[:255], role=source.role, position=position)
+    return track, [inserted("track", track)]
 
 
 def examine(programme_id: int, revision: int, progress: Progress) -> str:

@@ -2,6 +2,8 @@
 
 import hashlib
 import json
+import uuid
+from dataclasses import replace
 from functools import lru_cache
 from typing import Any
 
@@ -14,11 +16,13 @@ from recitant_core.gain.envelope import CurvePoint, FadeShape
 from recitant_core.interchange.plan_json import plan_to_data
 from recitant_core.measure.meter import Readings
 from recitant_core.ports import SampleSource
+from recitant_core.timeline.edits import NEW
 from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import Routing
 from recitant_core.units.clock import SampleSpan
 from recitant_web.desk import models
+from recitant_web.desk.log import Change, deleted, inserted
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import source_energy, stored_source
 
@@ -134,6 +138,40 @@ def clip_fields(clip: Clip) -> dict[str, Any]:
         "group": clip.group,
         "mended": list(clip.mended),
     }
+
+
+def changes_between(programme: Programme, before: Plan, after: Plan) -> tuple[list[Change], list[Change]]:
+    """What an edit of the plan changes in rows: changes to carry out, and changes carried out already (new rows)."""
+    was = {clip.clip_id: (track.track_id, clip) for track in before.tracks for clip in track.clips}
+    now = {clip.clip_id: (track.track_id, clip) for track in after.tracks for clip in track.clips}
+    changes: list[Change] = []
+    made: list[Change] = []
+    groups: dict[str, str] = {}
+    sources = {}
+    for clip_id, (track_id, edited) in now.items():
+        clip = edited
+        if clip.group.startswith(NEW):
+            clip = replace(edited, group=groups.setdefault(edited.group, uuid.uuid4().hex[:12]))
+        if clip_id in was:
+            old_track, old = was[clip_id]
+            if old is clip and old_track == track_id:
+                continue
+            old_fields, fields = clip_fields(old), clip_fields(clip)
+            changed = {name: [old_fields[name], value] for name, value in fields.items() if old_fields[name] != value}
+            if old_track != track_id:
+                changed["track_id"] = [int(old_track), int(track_id)]
+            if changed:
+                changes.append({"table": "clip", "id": int(clip_id), "set": changed})
+            continue
+        if clip.source_key not in sources:
+            sources[clip.source_key] = programme.sources.filter(sha256=clip.source_key).values_list("pk", flat=True)[0]
+        row = models.Clip.objects.create(
+            track_id=int(track_id), source_id=sources[clip.source_key], **clip_fields(clip)
+        )
+        made.append(inserted("clip", row))
+    gone = [int(clip_id) for clip_id in was if clip_id not in now]
+    changes += [deleted("clip", row) for row in models.Clip.objects.filter(pk__in=gone)]
+    return changes, made
 
 
 def lengths_of_plan(programme: Programme) -> dict[str, int]:

@@ -1,5 +1,6 @@
 """The log of edits: each is one transaction that locks the programme, checks the revision, and can be taken back."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from django.contrib.auth.models import User
@@ -9,11 +10,12 @@ from django.db import transaction
 from recitant_core.errors import EditRefused, StaleRevision
 from recitant_web.desk.models import Clip, Edit, EditState, Marker, Stem, Track
 from recitant_web.jobs.actions import start_job
-from recitant_web.programme.models import Programme
+from recitant_web.programme.models import Programme, Source
 
 EXAMINE = "desk.examine"
 TABLES: dict[str, type[db.Model]] = {
     "programme": Programme,
+    "source": Source,
     "stem": Stem,
     "marker": Marker,
     "track": Track,
@@ -55,6 +57,29 @@ def redo(programme: Programme, revision: int) -> Edit:
     return edit
 
 
+def go_to(programme: Programme, edit_id: int, revision: int) -> list[Edit]:
+    """Undo or redo until an edit is the newest in force; 0 for the very beginning. Every step stays in the log.
+
+    Raises:
+        EditRefused: no such edit that can be reached. StaleRevision: someone else was faster.
+    """
+    with transaction.atomic():
+        locked = lock(programme, revision)
+        steps: list[Edit] = []
+        if edit_id and not locked.edits.filter(pk=edit_id).exclude(state=EditState.DROPPED).exists():
+            raise EditRefused("gone")
+        later = list(locked.edits.filter(state=EditState.DONE, pk__gt=edit_id).order_by("-pk"))
+        for edit in later:
+            _apply_all(edit.changes, is_forward=False)
+            _finish(locked, edit, EditState.UNDONE)
+            steps.append(edit)
+        for edit in locked.edits.filter(state=EditState.UNDONE, pk__lte=edit_id).order_by("pk"):
+            _apply_all(edit.changes, is_forward=True)
+            _finish(locked, edit, EditState.DONE)
+            steps.append(edit)
+    return steps
+
+
 def lock(programme: Programme, revision: int) -> Programme:
     """The programme's row, locked until the transaction ends.
 
@@ -68,13 +93,17 @@ def lock(programme: Programme, revision: int) -> Programme:
 
 
 def record(
-    programme: Programme, user: User | None, label: str, changes: list[Change], *, is_applied: bool = False
+    programme: Programme, user: User | None, label: str, changes: list[Change], made: Sequence[Change] = ()
 ) -> Edit:
-    """Carry changes out, unless that was done, and write them to the log as one step; what was undone is dropped."""
-    if not is_applied:
-        _apply_all(changes, is_forward=True)
+    """Carry changes out and write them to the log as one step; what was undone is dropped.
+
+    Args:
+        programme: locked.
+        made: changes that were carried out already, such as rows that had to exist to have a number.
+    """
+    _apply_all(changes, is_forward=True)
     programme.edits.filter(state=EditState.UNDONE).update(state=EditState.DROPPED)
-    edit = Edit(programme=programme, user=user, label=label[:200], changes=changes)
+    edit = Edit(programme=programme, user=user, label=label[:200], changes=[*made, *changes])
     _finish(programme, edit, EditState.DONE)
     return edit
 

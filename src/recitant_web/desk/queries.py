@@ -24,7 +24,7 @@ from recitant_core.measure.running import LEAD_SAMPLES, running_readings
 from recitant_core.render.estimate import HOP_SAMPLES, clip_energy, stem_energies
 from recitant_core.render.mix import Heard, render_output
 from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
-from recitant_core.units.arrays import FloatArray
+from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.delivery import finite, verdict_data
 from recitant_io.words import prediction_sentence
@@ -145,23 +145,37 @@ def block(programme: Programme, start_sample: int, length_samples: int, hear: st
     sources = sources_of_plan(programme)
     with_lead = SampleSpan(start_sample, length_samples).widen(LEAD_SAMPLES, 0)
     audio = render_output(plan, sources, with_lead, heard)
-    running = running_readings(audio)
     wanted = audio[LEAD_SAMPLES:]
-    file = io.BytesIO()
     if hear == "handed-over":
+        file = io.BytesIO()
         bit_depth = spec_of(programme).bit_depth
         values = quantise(wanted, bit_depth, start_sample)
         soundfile.write(file, values << np.int32(32 - bit_depth), RATE_HZ, "PCM_24", format="WAV")
+        wav = file.getvalue()
     else:
-        soundfile.write(file, wanted, RATE_HZ, "FLOAT", format="WAV")
-    readings = {
-        "revision": programme.revision,
-        "is_exact": is_exact,
+        wav = wav_float(wanted)
+    return Block(wav, {"revision": programme.revision, "is_exact": is_exact, **block_readings(audio)})
+
+
+def wav_float(audio: Audio) -> bytes:
+    """Audio at 48 kHz as a float WAV file."""
+    file = io.BytesIO()
+    soundfile.write(file, audio, RATE_HZ, "FLOAT", format="WAV")
+    return file.getvalue()
+
+
+def block_readings(audio: Audio) -> dict[str, Any]:
+    """What the meters show along a stretch: tenths of LUFS and dBFS every 50 ms.
+
+    Args:
+        audio: float32 (LEAD_SAMPLES + frames, 2): the stretch with what comes before it.
+    """
+    running = running_readings(audio)
+    return {
         "momentary": _tenths(running.momentary_lufs),
         "short_term": _tenths(running.short_term_lufs),
         "peaks": [_tenths(pair) for pair in running.peak_dbfs],
     }
-    return Block(file.getvalue(), readings)
 
 
 def heard_from(only: str, muted: str) -> Heard:

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from recitant_web.desk import views
+from recitant_web.desk import arrange_views, views
 
 urlpatterns = [
     path("programmes/<int:programme_id>/balance", views.balance, name="balance"),
@@ -10,4 +10,18 @@ urlpatterns = [
     path("programmes/<int:programme_id>/edits", views.edits, name="desk-edits"),
     path("programmes/<int:programme_id>/contours", views.clip_contours, name="desk-contours"),
     path("programmes/<int:programme_id>/sound", views.sound, name="desk-sound"),
+    path("programmes/<int:programme_id>/arrange", arrange_views.arrange, name="arrange"),
+    path("programmes/<int:programme_id>/arrange/state", arrange_views.arrange_now, name="arrange-state"),
+    path("programmes/<int:programme_id>/arrange/edits", arrange_views.arrange_edits, name="arrange-edits"),
+    path("programmes/<int:programme_id>/arrange/history", arrange_views.arrange_history, name="arrange-history"),
+    path("programmes/<int:programme_id>/arrange/alignment", arrange_views.arrange_alignment, name="arrange-alignment"),
+    path(
+        "programmes/<int:programme_id>/outline/<str:source_key>/<int:level>/<int:tile>",
+        arrange_views.outline,
+        name="outline",
+    ),
+    path(
+        "programmes/<int:programme_id>/sources/<int:source_id>/sound", arrange_views.source_sound, name="source-sound"
+    ),
+    path("programmes/<int:programme_id>/picture", arrange_views.picture, name="picture"),
 ]

@@ -19,7 +19,7 @@ from recitant_core.speech.activity import SpeechSpan, speech_share
 from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.timecode import frame_rate, samples_from_timecode
-from recitant_io.conform import conform, file_hash, storage_errors, stored_energy
+from recitant_io.conform import conform, file_hash, storage_errors, stored_total_energy
 from recitant_io.delivery import readings_data
 from recitant_io.finding_words import finding_data, role_reasons
 from recitant_io.picture import make_proxy
@@ -86,7 +86,7 @@ def listen(source_id: int, progress: Progress) -> str:
     if source.is_listened or source.state != SourceState.READY:
         return "Heard."
     recording = stored_source(source.sha256, source.n_channels)
-    speech = speech_spans(recording, stored_energy(conformed_folder(source.sha256)).sum(axis=1), progress)
+    speech = speech_spans(recording, stored_total_energy(conformed_folder(source.sha256)), progress)
     evidence = gather(recording)
     _store_findings(source, evidence, speech, recording)
     source.is_listened = True
@@ -185,7 +185,7 @@ def _find(source: Source, progress: Progress) -> None:
     recording = stored_source(source.sha256, source.n_channels)
     evidence = gather(recording, lambda share: progress(0.8 + 0.15 * share))
     excerpt = _Excerpt(recording)
-    energy = np.zeros(0) if excerpt.is_part else stored_energy(conformed_folder(source.sha256)).sum(axis=1)
+    energy = np.zeros(0) if excerpt.is_part else stored_total_energy(conformed_folder(source.sha256))
     speech = speech_spans(excerpt, energy)
     if not source.role:
         guess = guess_role(source.name, evidence, speech_share(speech, excerpt.length_samples))

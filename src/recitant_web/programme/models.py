@@ -88,6 +88,11 @@ class Source(models.Model):
     class Meta:
         ordering = ["created_at", "pk"]
 
+    @property
+    def role_choices(self) -> list[tuple[str, str]]:
+        """What it may be."""
+        return ROLES
+
 
 class Picture(models.Model):
     """The picture of a programme: the file as it came, and a light copy where a browser cannot play that."""

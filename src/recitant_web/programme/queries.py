@@ -11,18 +11,13 @@ from recitant_core.delivery.catalogue import CATALOGUE
 from recitant_core.delivery.spec import Spec
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.timecode import FRAME_RATES
-from recitant_io.conform import StoredSource, stored_energy
+from recitant_io.conform import StoredSource, stored_energy, stored_peaks
 from recitant_web.programme.models import Programme, Source
 
 
 def programmes_of(user: User) -> QuerySet[Programme]:
     """Every programme of the user's workspaces, newest first."""
     return Programme.objects.filter(workspace__memberships__user=user).select_related("workspace").order_by("-pk")
-
-
-def sources_of(programme: Programme) -> QuerySet[Source]:
-    """The sources of a programme in the order they came, with their jobs."""
-    return programme.sources.select_related("job")
 
 
 def specs() -> tuple[Spec, ...]:
@@ -52,3 +47,18 @@ def source_energy(sha256: str) -> FloatArray:
     energy = stored_energy(conformed_folder(sha256))
     energy.flags.writeable = False
     return energy
+
+
+def peaks(source: Source, samples_per_peak: int, first: int, count: int) -> bytes:
+    """Part of a recording's outline as int16, little-endian: lowest and highest of each channel, piece by piece."""
+    folder = conformed_folder(source.sha256)
+    return stored_peaks(folder, source.n_channels, samples_per_peak, first, count).astype("<i2").tobytes()
+
+
+def picture_path(programme: Programme) -> Path | None:
+    """The file of a programme's picture that a browser can play; None while there is none."""
+    picture = getattr(programme, "picture", None)
+    if picture is None or not picture.shown_file:
+        return None
+    path = Path(settings.MEDIA_ROOT) / picture.shown_file
+    return path if path.exists() else None

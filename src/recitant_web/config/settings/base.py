@@ -22,6 +22,7 @@ INSTALLED_APPS = [
     "recitant_web.jobs",
     "recitant_web.programme",
     "recitant_web.desk",
+    "recitant_web.intake",
     "recitant_web.delivery",
 ]
 MIDDLEWARE = [

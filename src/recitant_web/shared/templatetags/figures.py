@@ -20,3 +20,16 @@ def clock(samples: int) -> str:
     """Minutes and seconds of a length in samples."""
     seconds = samples // 48_000
     return f"{seconds // 60}:{seconds % 60:02d}"
+
+
+@register.filter
+def clock_tenths(samples: int) -> str:
+    """Minutes, seconds and tenths of a place in samples."""
+    tenths = samples // 4_800
+    return f"{tenths // 600}:{tenths // 10 % 60:02d}.{tenths % 10}"
+
+
+@register.filter
+def minus(level: float, other: float) -> float:
+    """The difference of two levels."""
+    return level - other

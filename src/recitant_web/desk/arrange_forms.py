@@ -1,0 +1,166 @@
+"""The shape of the edits that the Arrange page posts."""
+
+import json
+import math
+from collections.abc import Callable
+from typing import Any
+
+from django.http import HttpRequest
+
+from recitant_core.errors import EditRefused
+
+Check = Callable[[Any], Any]
+MOST_IDS = 20_000
+MOST_POINTS = 5_000
+
+
+def arrange_edit(request: HttpRequest) -> dict[str, Any]:
+    """An edit as the page posts it: kind, revision, and what the kind needs, each of its type.
+
+    Raises:
+        EditRefused: not of that shape.
+    """
+    try:
+        data = json.loads(request.body)
+        kind = str(data["kind"])
+        edit: dict[str, Any] = {"kind": kind, "revision": int(data["revision"])}
+        for name, check in FIELDS[kind].items():
+            edit[name] = check(data.get(name))
+    except (ValueError, KeyError, TypeError, OverflowError) as error:
+        raise EditRefused("gone") from error
+    return edit
+
+
+def _whole(value: Any) -> int:
+    number = float(value)
+    if not math.isfinite(number) or abs(number) > 1e13:
+        raise ValueError(value)
+    return round(number)
+
+
+def _whole_or(default: int) -> Check:
+    return lambda value: default if value is None else _whole(value)
+
+
+def _maybe_whole(value: Any) -> int | None:
+    return None if value is None else _whole(value)
+
+
+def _id(value: Any) -> str:
+    text = str(value)
+    if not (text.isascii() and text.isdecimal() and len(text) < 19):
+        raise ValueError(text)
+    return str(int(text))
+
+
+def _row(value: Any) -> int:
+    return int(_id(value))
+
+
+def _ids(value: Any) -> list[str]:
+    if not isinstance(value, list) or not 1 <= len(value) <= MOST_IDS:
+        raise ValueError("ids")
+    return list(dict.fromkeys(_id(one) for one in value))
+
+
+def _rows(value: Any) -> list[int]:
+    return [int(one) for one in _ids(value)]
+
+
+def _gain(value: Any) -> float:
+    text = str(value).replace("−", "-").replace(",", ".").strip()
+    try:
+        gain_db = float(text)
+    except ValueError as error:
+        raise EditRefused("not_a_number", found=text[:40]) from error
+    if not math.isfinite(gain_db):
+        raise EditRefused("not_a_number", found=text[:40])
+    return gain_db
+
+
+def _points(value: Any) -> list[tuple[int, float]]:
+    if not isinstance(value, list) or len(value) > MOST_POINTS:
+        raise ValueError("points")
+    return [(_whole(at), _gain(gain_db)) for at, gain_db in value]
+
+
+def _one_of(*choices: str) -> Check:
+    def check(value: Any) -> str:
+        if value not in choices:
+            raise ValueError(value)
+        return str(value)
+
+    return check
+
+
+def _maybe(check: Check) -> Check:
+    return lambda value: None if value is None else check(value)
+
+
+def _text(value: Any) -> str:
+    text = " ".join(str(value or "").split())[:120]
+    return "".join(c for c in text if c.isprintable())
+
+
+def _name(value: Any) -> str:
+    text = _text(value)
+    if not text:
+        raise EditRefused("not_a_name")
+    return text
+
+
+_SHAPE = _one_of("equal-power", "equal-gain", "smooth")
+_MARKER = _one_of("sync", "note", "chapter")
+_ROLE = _one_of("dialogue", "music", "effects", "ambience")
+FIELDS: dict[str, dict[str, Check]] = {
+    "move": {"ids": _ids, "by_samples": _whole_or(0), "by_tracks": _whole_or(0)},
+    "place": {"ids": _ids, "at_sample": _whole},
+    "trim": {"id": _id, "edge": _one_of("start", "end"), "by_samples": _whole},
+    "slip": {"id": _id, "by_samples": _whole},
+    "split": {"ids": _ids, "at_sample": _whole},
+    "delete": {"ids": _ids, "close_gap": bool},
+    "paste": {"ids": _ids, "at_sample": _whole},
+    "fade": {"ids": _ids, "edge": _one_of("in", "out"), "length_samples": _whole, "shape": _maybe(_SHAPE)},
+    "level": {"ids": _ids, "by_db": _gain},
+    "curve": {"ids": _ids, "points": _points},
+    "point": {"id": _id, "index": _whole, "at_sample": _whole, "gain_db": _gain},
+    "curve-clear": {"ids": _ids, "from_sample": _whole, "to_sample": _whole},
+    "group": {"ids": _ids, "is_grouped": bool},
+    "name": {"ids": _ids, "name": _name},
+    "mend": {"source_id": _row, "code": _text, "is_undone": bool},
+    "use": {
+        "source_id": _row,
+        "at_sample": _whole,
+        "from_sample": _whole_or(0),
+        "to_sample": _whole_or(0),
+        "track_id": lambda value: _id(value) if value else "",
+    },
+    "extend": {"id": _id, "length_samples": _whole},
+    "fill": {"track_id": _id, "at_sample": _whole},
+    "role": {"source_ids": _rows, "role": _ROLE},
+    "track-add": {"name": _text, "role": _ROLE},
+    "track-set": {
+        "id": _row,
+        "name": _maybe(_name),
+        "role": _maybe(_ROLE),
+        "height_px": _maybe(lambda value: min(240, max(28, _whole(value)))),
+        "pan": _maybe(lambda value: min(1.0, max(-1.0, _gain(value)))),
+    },
+    "track-order": {"id": _row, "to": _whole},
+    "track-remove": {"id": _row},
+    "marker-add": {"marker": _MARKER, "at_sample": lambda value: max(0, _whole(value)), "text": _text},
+    "marker-set": {
+        "id": _row,
+        "marker": _maybe(_MARKER),
+        "at_sample": _maybe(lambda value: max(0, _whole(value))),
+        "text": _maybe(_text),
+    },
+    "marker-remove": {"id": _row},
+    "lock": {"is_locked": bool},
+    "undo": {},
+    "redo": {},
+    "go-to": {"edit_id": _whole},
+    "version-save": {"name": _name},
+    "version-return": {"id": _row},
+    "vary": {"id": _id, "speed": _gain, "keeps_pitch": bool, "semitones": _gain},
+}

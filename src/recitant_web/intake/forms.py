@@ -1,0 +1,70 @@
+"""The shape of what comes in."""
+
+import json
+from typing import Any
+
+from django.http import HttpRequest
+
+from recitant_core.errors import EditRefused, UnreadableMedia
+from recitant_web.desk.models import Clip
+from recitant_web.intake.queries import offered_place
+from recitant_web.programme.models import Programme, Source
+
+
+def whole(text: str) -> int:
+    """A whole number as it came.
+
+    Raises:
+        EditRefused: it is none.
+    """
+    if not (text.isascii() and text.isdecimal() and len(text) < 19):
+        raise EditRefused("gone")
+    return int(text)
+
+
+def upload_wish(request: HttpRequest) -> dict[str, Any]:
+    """A file as the page announces it: name, size_bytes, fingerprint, role (empty to have it guessed).
+
+    Raises:
+        UnreadableMedia: not of that shape.
+    """
+    try:
+        data = json.loads(request.body)
+        return {
+            "name": str(data["name"]),
+            "size_bytes": int(data["size_bytes"]),
+            "fingerprint": str(data["fingerprint"])[:128],
+            "role": str(data.get("role", "")),
+        }
+    except (ValueError, KeyError, TypeError) as error:
+        raise UnreadableMedia("upload_incomplete", file="The file") from error
+
+
+def role_wish(request: HttpRequest) -> dict[str, Any]:
+    """Which files are what: source_ids and role.
+
+    Raises:
+        EditRefused: not of that shape.
+    """
+    ids = [whole(one) for one in request.POST.get("ids", "").split(",") if one]
+    if not ids:
+        raise EditRefused("gone")
+    return {"source_ids": ids, "role": request.POST.get("role", "")}
+
+
+def use_wish(request: HttpRequest, programme: Programme, source: Source) -> dict[str, Any]:
+    """The edit that lays a file or moves its clip: to the place it offers, or a marked part to programme start.
+
+    Raises:
+        EditRefused: it offers no place, or has no clip to move.
+    """
+    if request.POST.get("at") == "offered":
+        place = offered_place(programme, source)
+        clip = Clip.objects.filter(track__programme=programme, source=source).order_by("pk").first()
+        if place is None or clip is None:
+            raise EditRefused("gone")
+        # The clip may begin inside the recording; what counts is where the recording's first sample belongs.
+        return {"kind": "place", "ids": [str(clip.pk)], "at_sample": place[0] + clip.in_sample}
+    first, last = whole(request.POST.get("from", "0")), whole(request.POST.get("to", "0"))
+    at = {"at_sample": 0, "from_sample": first, "to_sample": last, "track_id": ""}
+    return {"kind": "use", "source_id": source.pk, **at}

@@ -1,0 +1,78 @@
+"""Reads of the Intake page."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from django.db.models import Count, Q
+
+from recitant_core.units.timecode import timecode_from_samples
+from recitant_web.desk.models import Clip, EditState
+from recitant_web.programme.models import Picture, Programme, Source, SourceKind, SourceState
+
+
+@dataclass(frozen=True)
+class Row:
+    """A source with what its clips make of it."""
+
+    source: Source
+    mended: frozenset[str]
+    open_findings: list[dict[str, Any]]
+    """Findings that matter and that no remedy was applied for."""
+    n_clips: int
+
+
+def rows(programme: Programme) -> list[Row]:
+    """Every source in the order it came, with its clips' settings: three queries however many there are."""
+    found = programme.sources.exclude(kind__in=(SourceKind.VARIED, SourceKind.LIBRARY)).select_related("job")
+    mended: dict[int, set[str]] = {}
+    n_clips: dict[int, int] = {}
+    for source_id, codes in Clip.objects.filter(track__programme=programme).values_list("source_id", "mended"):
+        mended.setdefault(source_id, set()).update(codes)
+        n_clips[source_id] = n_clips.get(source_id, 0) + 1
+    return [_row(source, frozenset(mended.get(source.pk, ())), n_clips.get(source.pk, 0)) for source in found]
+
+
+def row(programme: Programme, source: Source) -> Row:
+    """One source with what its clips make of it."""
+    clips = list(Clip.objects.filter(track__programme=programme, source=source).values_list("mended", flat=True))
+    return _row(source, frozenset(code for codes in clips for code in codes), len(clips))
+
+
+def _row(source: Source, mended: frozenset[str], n_clips: int) -> Row:
+    open_findings = [
+        finding
+        for finding in source.findings
+        if finding["severity"] != "note" and not mended & {remedy["code"] for remedy in finding["remedies"]}
+    ]
+    return Row(source, mended, open_findings, n_clips)
+
+
+def offered_place(programme: Programme, source: Source) -> tuple[int, str] | None:
+    """Where a file that carries a time of day belongs in the programme, and that as timecode; None where it cannot say.
+
+    Counted from the picture's own time of day, or from midnight where there is no picture with one.
+    """
+    if source.reference_samples is None:
+        return None
+    picture = Picture.objects.filter(programme=programme).first()
+    origin = picture.reference_samples if picture is not None and picture.reference_samples is not None else 0
+    at = source.reference_samples - origin
+    if not 0 <= at < 24 * 3600 * 48_000:
+        return None
+    return at, timecode_from_samples(at, programme.frame_rate)
+
+
+def newest_steps(programme: Programme) -> dict[str, str | None]:
+    """Names of the edit that undo takes back and of the one that redo puts back."""
+    done = programme.edits.filter(state=EditState.DONE).order_by("-pk").values_list("label", flat=True).first()
+    undone = programme.edits.filter(state=EditState.UNDONE).order_by("pk").values_list("label", flat=True).first()
+    return {"undo": done, "redo": undone}
+
+
+def is_busy(programme: Programme) -> bool:
+    """Whether a file is on its way in, or still being listened to."""
+    waiting = Q(state=SourceState.WAITING) | Q(state=SourceState.READY, is_listened=False)
+    counted = programme.sources.aggregate(n=Count("pk", filter=waiting))
+    picture = Picture.objects.filter(programme=programme).select_related("job").first()
+    is_lightening = picture is not None and picture.job is not None and not picture.proxy_file and picture.job.is_open
+    return bool(counted["n"]) or is_lightening

@@ -1,0 +1,211 @@
+"""The Intake page and what it asks for."""
+
+import json
+from typing import Any
+
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.csrf import ensure_csrf_cookie
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from recitant_web.desk.arrange_actions import edit_timeline
+from recitant_web.desk.log import redo, undo
+from recitant_web.intake.forms import role_wish, upload_wish, use_wish, whole
+from recitant_web.intake.queries import is_busy, newest_steps, offered_place, row, rows
+from recitant_web.jobs.actions import pick_up_lost_jobs
+from recitant_web.programme.actions import (
+    begin_upload,
+    bring_in,
+    bring_in_sound_track,
+    drop_upload,
+    receive_piece,
+    remove_refused,
+    try_again,
+)
+from recitant_web.programme.models import ROLES, SourceKind, SourceState
+from recitant_web.programme.queries import programmes_of
+
+_PIECE_BYTES = 1 << 16
+
+
+@login_required
+@ensure_csrf_cookie
+@require_GET
+def intake(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """The page."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    return render(request, "intake/page.html", _list(programme) | {"roles": ROLES, "step": "intake"})
+
+
+@login_required
+@require_GET
+def sources(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """The table; asks again while something is on its way."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    context = _list(programme)
+    if context["is_busy"]:
+        pick_up_lost_jobs()
+    return render(request, "intake/_table.html", context)
+
+
+@login_required
+@require_GET
+def source(request: HttpRequest, programme_id: int, source_id: int) -> HttpResponse:
+    """What was found in one file, and what mends it."""
+    return _source(request, programme_id, source_id)
+
+
+@login_required
+@require_POST
+def uploads(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """Announce a file; where to go on comes back."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    wish = upload_wish(request)
+    found = begin_upload(programme, wish["role"], wish["name"], wish["size_bytes"], wish["fingerprint"])
+    return JsonResponse({"token": found.token, "received": found.received_bytes, "name": found.name})
+
+
+@login_required
+@require_http_methods(["PUT", "DELETE"])
+def upload_piece(request: HttpRequest, programme_id: int, token: str) -> HttpResponse:
+    """A piece of a file, or the end of the wish to send it."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    found = get_object_or_404(programme.uploads, token=token)
+    if request.method == "DELETE":
+        drop_upload(found)
+        return JsonResponse({})
+    pieces = iter(lambda: request.read(_PIECE_BYTES), b"")
+    after, made = receive_piece(found, whole(request.headers.get("Upload-Offset", "0")), pieces)
+    return JsonResponse({"received": after.received_bytes, "source_id": made.pk if made else None})
+
+
+@login_required
+@require_POST
+def take(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """A take of narration recorded in the page."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    file = request.FILES.get("file")
+    if file is None:
+        return JsonResponse({"sentence": "No recording arrived. Try again."}, status=422)
+    at_sample = whole(request.POST.get("at_sample", "0"))
+    number = programme.sources.filter(kind=SourceKind.TAKE).count() + 1
+    name = f"Narration take {number}.wav"
+    made = bring_in(
+        programme, "dialogue", name, file.size, file.chunks(), kind=SourceKind.TAKE, at_sample=max(0, at_sample)
+    )
+    return JsonResponse({"source_id": made.pk, "name": made.name})
+
+
+@login_required
+@require_POST
+def roles(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """What some files are."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    _edit(programme, request, {"kind": "role", **role_wish(request)})
+    return _table(request, programme)
+
+
+@login_required
+@require_POST
+def mend(request: HttpRequest, programme_id: int, source_id: int) -> HttpResponse:
+    """Apply a remedy to every clip of a file, or take it back."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    found = get_object_or_404(programme.sources, pk=source_id)
+    data = {"kind": "mend", "source_id": found.pk, "code": request.POST.get("code", "")}
+    _edit(programme, request, data | {"is_undone": request.POST.get("undone") == "1"})
+    return _source(request, programme_id, source_id)
+
+
+@login_required
+@require_POST
+def use(request: HttpRequest, programme_id: int, source_id: int) -> HttpResponse:
+    """Lay a file, or the marked part of it, into the programme; or move its clip to where the file says."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    found = get_object_or_404(programme.sources, pk=source_id)
+    _edit(programme, request, use_wish(request, programme, found))
+    return _source(request, programme_id, source_id)
+
+
+@login_required
+@require_POST
+def sound_track(request: HttpRequest, programme_id: int, source_id: int) -> HttpResponse:
+    """Bring in another sound track of a file."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    bring_in_sound_track(get_object_or_404(programme.sources, pk=source_id), whole(request.POST.get("index", "")))
+    return _source(request, programme_id, source_id)
+
+
+@login_required
+@require_POST
+def again(request: HttpRequest, programme_id: int, source_id: int) -> HttpResponse:
+    """Take a refused file through intake once more."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    try_again(get_object_or_404(programme.sources, pk=source_id))
+    return _table(request, programme)
+
+
+@login_required
+@require_POST
+def remove(request: HttpRequest, programme_id: int, source_id: int) -> HttpResponse:
+    """Take a refused file off the list."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    remove_refused(get_object_or_404(programme.sources, pk=source_id))
+    return _table(request, programme)
+
+
+@login_required
+@require_POST
+def step(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """Undo or redo the newest edit of the programme."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    (redo if request.POST.get("way") == "redo" else undo)(programme, programme.revision)
+    programme.refresh_from_db()
+    return _table(request, programme)
+
+
+def _edit(programme, request: HttpRequest, data: dict[str, Any]) -> None:  # type: ignore[no-untyped-def]
+    # What is asked for here is about one file and never about a place that somebody saw: the newest revision will do.
+    edit_timeline(programme, request.user, data | {"revision": programme.revision})
+    programme.refresh_from_db()
+
+
+def _table(request: HttpRequest, programme) -> HttpResponse:  # type: ignore[no-untyped-def]
+    return render(request, "intake/_table.html", _list(programme))
+
+
+def _source(request: HttpRequest, programme_id: int, source_id: int) -> HttpResponse:
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    found = get_object_or_404(programme.sources.select_related("job"), pk=source_id)
+    context = {"programme": programme, "row": row(programme, found), "place": offered_place(programme, found)}
+    response = render(request, "intake/_source.html", context)
+    if request.method == "POST":
+        response["HX-Trigger"] = "sources-changed"
+    return response
+
+
+def _list(programme) -> dict[str, Any]:  # type: ignore[no-untyped-def]
+    found = rows(programme)
+    facts = {
+        one.source.pk: {
+            "key": one.source.sha256,
+            "n_channels": one.source.n_channels,
+            "length": one.source.length_samples,
+            "speech": [span[:2] for span in one.source.speech],
+            "places": [p for f in one.open_findings for p in f["places"]],
+        }
+        for one in found
+        if one.source.state == SourceState.READY
+    }
+    n_open = sum(len(one.open_findings) for one in found)
+    steps = newest_steps(programme)
+    picture = getattr(programme, "picture", None)
+    return {
+        "programme": programme,
+        "rows": found,
+        "facts_json": json.dumps(facts),
+        "n_open": n_open,
+        "is_busy": is_busy(programme),
+        "steps": steps,
+        "picture": picture,
+    }

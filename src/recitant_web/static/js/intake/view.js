@@ -1,0 +1,321 @@
+// The Intake page: files go up, the table sorts and filters, a file is chosen, heard, marked and told what it is.
+
+import { Player } from "../desk/player.js";
+import { fitCanvas, themeOf } from "../desk/paint.js";
+import { signed } from "../lib/units.js";
+import { drawOutline, Waves } from "../lib/waves.js";
+import { Stopped, Upload } from "./upload.js";
+
+const page = document.getElementById("intake");
+const sources = document.getElementById("sources");
+const side = document.getElementById("source");
+const sending = document.querySelector(".sending");
+const big = document.getElementById("big");
+const theme = themeOf(document.documentElement);
+const chosen = new Set();
+const shown = new Set();
+let current = null;
+let sortedBy = null;
+let isDescending = false;
+let marks = { from: null, to: null };
+let facts = {};
+const player = new Player("", { parameters: () => ({}), length: () => facts[current]?.length || 0, onFault: say });
+let asked = false;
+const waves = new Waves(page.dataset.outline, () => {
+  if (!asked) { asked = true; requestAnimationFrame(() => { asked = false; drawAll(); }); }
+});
+
+// Files in
+
+document.getElementById("files").addEventListener("change", (event) => { sendAll([...event.target.files]); event.target.value = ""; });
+document.addEventListener("dragover", (event) => { if (event.dataTransfer.types.includes("Files")) { event.preventDefault(); page.classList.add("is-over"); } });
+document.addEventListener("dragleave", (event) => { if (!event.relatedTarget) page.classList.remove("is-over"); });
+document.addEventListener("drop", (event) => {
+  if (!event.dataTransfer.types.includes("Files")) return;
+  event.preventDefault();
+  page.classList.remove("is-over");
+  sendAll([...event.dataTransfer.files]);
+});
+
+async function sendAll(files) {
+  const role = document.getElementById("as-role").value;
+  const waiting = files.map((file) => ({ file, row: sendingRow(file.name) }));
+  // Two at a time: a large film does not hold up the small files behind it.
+  const next = async () => { while (waiting.length) await send(waiting.shift(), role); };
+  await Promise.all([next(), next()]);
+}
+
+function sendingRow(name) {
+  const row = document.createElement("div");
+  row.innerHTML = '<span></span><div class="bar" role="progressbar" aria-valuemin="0" aria-valuemax="100"><i style="width:0"></i></div><small class="soft">waits</small><button class="quiet" type="button">Stop</button>';
+  row.querySelector("span").textContent = name;
+  sending.append(row);
+  return row;
+}
+
+async function send({ file, row }, role) {
+  const upload = new Upload(page.dataset.uploads, page.dataset.csrf, file, role);
+  const [bar, words, button] = [row.querySelector(".bar"), row.querySelector("small"), row.querySelector("button")];
+  button.addEventListener("click", () => upload.stop());
+  try {
+    await upload.send((share) => {
+      const percent = Math.round(100 * share);
+      row.querySelector("i").style.width = `${percent}%`;
+      bar.setAttribute("aria-valuenow", percent);
+      words.textContent = `${percent} %`;
+    }, (why) => { words.textContent = why; });
+    row.remove();
+  } catch (error) {
+    if (error instanceof Stopped) row.remove();
+    else {
+      row.className = "note";
+      row.setAttribute("role", "alert");
+      row.innerHTML = '<span></span><button class="quiet" type="button">Try again</button><button class="quiet" type="button">Dismiss</button>';
+      row.querySelector("span").textContent = error.message;
+      const [again, dismiss] = row.querySelectorAll("button");
+      again.addEventListener("click", () => { row.remove(); sendAll([file]); });
+      dismiss.addEventListener("click", () => row.remove());
+    }
+  }
+  refresh();
+}
+
+function refresh() { window.htmx.ajax("GET", page.dataset.sources, "#sources"); }
+
+// The table
+
+const rows = () => [...sources.querySelectorAll("tr[data-source]")];
+const visible = () => rows().filter((row) => !row.hidden);
+const rowOf = (id) => sources.querySelector(`tr[data-source="${id}"]`);
+
+function settle() {
+  const table = document.getElementById("table");
+  facts = JSON.parse(table.dataset.facts);
+  for (const [id, fact] of Object.entries(facts)) fact.id = id;
+  const badge = document.querySelector(".steps .count");
+  if (badge) { badge.textContent = table.dataset.open; badge.hidden = table.dataset.open === "0"; }
+  order();
+  filter();
+  mark();
+  drawAll();
+}
+
+function filter() {
+  const words = document.getElementById("find").value.trim().toLowerCase();
+  const roles = [...shown].filter((one) => one !== "open");
+  for (const row of rows()) {
+    const isRole = !roles.length || roles.includes(row.dataset.role);
+    const isOpen = !shown.has("open") || Number(row.dataset.findings) > 0 || row.dataset.state === "refused";
+    row.hidden = !(isRole && isOpen && row.dataset.name.includes(words));
+  }
+  const all = rows().length;
+  document.getElementById("counted").textContent = all ? `${visible().length} of ${all}` : "";
+}
+
+function order() {
+  if (!sortedBy) return;
+  const value = (row) => (["role", "name"].includes(sortedBy) ? row.dataset[sortedBy] : Number(row.dataset[sortedBy]));
+  const sorted = rows().sort((a, b) => (value(a) < value(b) ? -1 : value(a) > value(b) ? 1 : 0) * (isDescending ? -1 : 1));
+  const body = sources.querySelector("tbody");
+  body?.append(...sorted);
+  for (const button of sources.querySelectorAll(".sort")) {
+    const isIt = button.dataset.sort === sortedBy;
+    button.closest("th").setAttribute("aria-sort", isIt ? (isDescending ? "descending" : "ascending") : "none");
+  }
+}
+
+function mark() {
+  for (const row of rows()) {
+    row.classList.toggle("is-chosen", chosen.has(row.dataset.source));
+    row.setAttribute("aria-selected", String(chosen.has(row.dataset.source)));
+    row.tabIndex = row.dataset.source === current ? 0 : -1;
+  }
+}
+
+function choose(id, { isAdding = false, isRange = false } = {}) {
+  if (isRange && current) {
+    const ids = visible().map((row) => row.dataset.source);
+    const [a, b] = [ids.indexOf(current), ids.indexOf(id)].sort((x, y) => x - y);
+    ids.slice(a, b + 1).forEach((one) => chosen.add(one));
+  } else if (isAdding) {
+    if (chosen.has(id)) chosen.delete(id); else chosen.add(id);
+  } else { chosen.clear(); chosen.add(id); }
+  if (id !== current) {
+    player.stop();
+    current = id;
+    player.url = page.dataset.sound.replace("/0/sound", `/${id}/sound`);
+    player.restSample = 0;
+    marks = { from: null, to: null };
+    window.htmx.ajax("GET", `${page.dataset.sources}/${id}`, "#source");
+  }
+  mark();
+  drawBig();
+  rowOf(id)?.focus({ preventScroll: false });
+}
+
+sources.addEventListener("click", (event) => {
+  const sort = event.target.closest(".sort");
+  if (sort) {
+    isDescending = sortedBy === sort.dataset.sort ? !isDescending : ["findings", "length"].includes(sort.dataset.sort);
+    sortedBy = sort.dataset.sort;
+    order();
+    return;
+  }
+  const row = event.target.closest("tr[data-source]");
+  if (!row || event.target.closest("button")) return;
+  choose(row.dataset.source, { isAdding: event.ctrlKey || event.metaKey, isRange: event.shiftKey });
+  if (event.target.matches("canvas.small")) playFrom((event.offsetX / event.target.clientWidth) * facts[current].length);
+});
+document.getElementById("find").addEventListener("input", filter);
+for (const button of document.querySelectorAll("[data-show]")) {
+  button.addEventListener("click", () => {
+    if (shown.has(button.dataset.show)) shown.delete(button.dataset.show); else shown.add(button.dataset.show);
+    button.setAttribute("aria-pressed", String(shown.has(button.dataset.show)));
+    filter();
+  });
+}
+
+function setRole(role) {
+  if (!chosen.size) { say("Choose a file first."); return; }
+  window.htmx.ajax("POST", page.dataset.roles, { target: "#sources", values: { ids: [...chosen].join(","), role } })
+    .then(() => { if (current) window.htmx.ajax("GET", `${page.dataset.sources}/${current}`, "#source"); });
+}
+
+side.addEventListener("click", (event) => {
+  const role = event.target.closest("[data-set-role]");
+  if (role) setRole(role.dataset.setRole);
+  const go = event.target.closest("[data-go]");
+  if (go) playFrom(Math.max(0, Number(go.dataset.go) - 24000));
+});
+
+// Hearing
+
+function playFrom(sample) {
+  if (!facts[current]) return;
+  player.seek(sample);
+  if (!player.isPlaying) player.play();
+}
+
+function playOrStop() {
+  if (!facts[current]) { say("Choose a file first."); return; }
+  if (player.isPlaying) player.stop(); else player.play();
+}
+
+big.addEventListener("pointerdown", (event) => {
+  if (!facts[current]) return;
+  player.seek((event.offsetX / big.clientWidth) * facts[current].length);
+});
+
+function setMark(edge) {
+  if (!facts[current]) return;
+  marks[edge] = player.position();
+  if (marks.from !== null && marks.to !== null && marks.to <= marks.from) marks[edge === "from" ? "to" : "from"] = null;
+  drawBig();
+}
+
+async function useMarked() {
+  const fact = facts[current];
+  const values = { from: marks.from ?? 0, to: marks.to ?? fact.length };
+  await window.htmx.ajax("POST", `${page.dataset.sources}/${current}/use`, { target: "#source", values });
+  say("Laid at the programme's start; Arrange moves it.", true);
+}
+
+// Drawing
+
+function drawAll() {
+  for (const row of rows()) {
+    const fact = facts[row.dataset.source];
+    const canvas = row.querySelector("canvas.small");
+    if (!fact || !canvas) continue;
+    const context = fitCanvas(canvas, 180, 30);
+    context.clearRect(0, 0, 180, 30);
+    context.fillStyle = theme[row.dataset.role] || theme.soft;
+    drawOutline(context, waves, fact, { from: 0, samplesPerPixel: fact.length / 180, left: 0, right: 180, top: 0, height: 30, zoom: 1.4 });
+  }
+  drawBig();
+}
+
+function drawBig() {
+  const fact = facts[current];
+  const { clientWidth: width, clientHeight: height } = big;
+  const context = fitCanvas(big, width, height);
+  context.clearRect(0, 0, width, height);
+  const isMarked = marks.from !== null || marks.to !== null;
+  document.querySelector('[data-do="use"]').disabled = !fact || !isMarked;
+  if (!fact) return;
+  const x = (sample) => (sample / fact.length) * width;
+  context.fillStyle = theme.band;
+  for (const [start, length] of fact.speech) context.fillRect(x(start), height - 4, Math.max(1, x(length)), 4);
+  if (isMarked) {
+    context.fillStyle = theme.rule;
+    const [from, to] = [x(marks.from ?? 0), x(marks.to ?? fact.length)];
+    context.fillRect(from, 0, to - from, height);
+  }
+  context.fillStyle = theme[rowOf(current)?.dataset.role] || theme.soft;
+  drawOutline(context, waves, fact, { from: 0, samplesPerPixel: fact.length / width, left: 0, right: width, top: 0, height, zoom: 1 });
+  context.fillStyle = theme.over;
+  for (const [start, length] of fact.places.slice(0, 300)) context.fillRect(x(start), 0, Math.max(1.5, x(length)), 3);
+  context.fillRect(x(player.position()) - 0.75, 0, 1.5, height);
+}
+
+let lastShown = "";
+function tick() {
+  const at = player.position();
+  const text = `${Math.floor(at / 2880000)}:${String(Math.floor(at / 48000) % 60).padStart(2, "0")}.${Math.floor(at / 4800) % 10}`;
+  const reading = player.reading();
+  const state = `${current}${at}${player.isPlaying}`;
+  if (state !== lastShown) {
+    lastShown = state;
+    document.getElementById("at").textContent = text;
+    document.getElementById("play-shape").setAttribute("d", player.isPlaying ? "M2 2h12v12H2z" : "M3 1l12 7-12 7z");
+    drawBig();
+  }
+  if (reading) {
+    document.getElementById("r-momentary").textContent = reading.momentary <= -1000 ? "–" : signed(reading.momentary / 10);
+    document.getElementById("r-peak").textContent = signed(Math.max(...reading.peaks) / 10);
+  }
+  requestAnimationFrame(tick);
+}
+
+let sayTimer = null;
+function say(words, isGood = false) {
+  const box = document.getElementById("said");
+  box.textContent = words;
+  box.classList.toggle("good", isGood === true);
+  box.hidden = false;
+  clearTimeout(sayTimer);
+  sayTimer = setTimeout(() => { box.hidden = true; }, 7000);
+}
+
+const ROLE_KEYS = { d: "dialogue", m: "music", e: "effects", a: "ambience" };
+document.addEventListener("keydown", (event) => {
+  if (event.target.matches("input, select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
+  if (event.key === " " && event.target.matches("button, a")) return;
+  const step = (by) => {
+    const ids = visible().map((row) => row.dataset.source);
+    const at = ids.indexOf(current);
+    const next = ids[Math.min(ids.length - 1, Math.max(0, at < 0 ? 0 : at + by))];
+    if (next) choose(next, { isRange: event.shiftKey });
+  };
+  const keys = {
+    " ": playOrStop, ArrowDown: () => step(1), ArrowUp: () => step(-1), i: () => setMark("from"), o: () => setMark("to"),
+    ",": () => player.seek(player.position() - 48000), ".": () => player.seek(player.position() + 48000),
+  };
+  const role = ROLE_KEYS[event.key];
+  if (!role && !keys[event.key]) return;
+  event.preventDefault();
+  if (role) setRole(role); else keys[event.key]();
+});
+const buttons = { play: playOrStop, "mark-in": () => setMark("from"), "mark-out": () => setMark("to"), use: useMarked };
+for (const [name, action] of Object.entries(buttons)) document.querySelector(`[data-do="${name}"]`).addEventListener("click", action);
+
+document.body.addEventListener("htmx:afterSettle", (event) => { if (event.target.id === "sources" || event.target.closest?.("#sources")) settle(); });
+document.body.addEventListener("htmx:responseError", (event) => {
+  const words = new DOMParser().parseFromString(event.detail.xhr.responseText, "text/html").querySelector("main p")?.textContent;
+  say(words || "That did not work. Nothing is lost.");
+});
+new ResizeObserver(drawAll).observe(page);
+window.addEventListener("themechange", drawAll);
+settle();
+page.dataset.ready = "true";
+requestAnimationFrame(tick);
