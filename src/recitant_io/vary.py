@@ -79,7 +79,7 @@ def _varied(source: SampleSource, variation: Variation, wanted: int) -> Iterator
         stretch.setTransposeSemitones(semitones)
         stretch.timeFactor = speed
         # One call over the whole recording comes back without latency (tests/io/test_vary.py holds it to that).
-        audio = stretch.process(np.ascontiguousarray(audio.T)).T
+        audio = stretch.process(np.array(audio.T, order="C")).T
     audio = audio[:wanted]
     missing = wanted - len(audio)
     if missing > 0:

@@ -12,6 +12,8 @@ from django.db import transaction
 from recitant_core.units.clock import samples_from_s
 from recitant_web.accounts.models import Workspace
 from recitant_web.desk.actions import lay_out
+from recitant_web.library.actions import take_in
+from recitant_web.library.models import Sound
 from recitant_web.programme.actions import bring_in, create_programme
 from recitant_web.programme.ingesting import ingest
 from recitant_web.programme.models import Programme, Source
@@ -30,22 +32,43 @@ def load(workspace: Workspace) -> None:
     build = Path(settings.BASE_DIR) / "demo" / "build.py"
     if not (folder / "casting-the-tenor.json").exists():
         subprocess.run([sys.executable, str(build), str(folder)], check=True)
+    picture = folder / "Casting the Tenor, picture.mp4"
+    if not picture.exists():
+        subprocess.run([sys.executable, str(build.with_name("picture.py")), str(picture)], check=True)
     for name in _PLANS:
         data = json.loads((folder / f"{name}.json").read_text(encoding="utf-8"))
         with transaction.atomic():
-            _load_programme(workspace, folder, data)
+            programme = _load_programme(workspace, folder, data)
+            if name == "casting-the-tenor":
+                _bring_in(programme, picture, "")
 
 
-def _load_programme(workspace: Workspace, folder: Path, data: dict[str, Any]) -> None:
+def load_library(workspace: Workspace) -> None:
+    """The shipped sounds, for a workspace that has none of them yet."""
+    if Sound.objects.filter(workspace=workspace, is_shipped=True).exists():
+        return
+    folder = Path(settings.VAR_DIR) / "library"
+    if not (folder / "library.json").exists():
+        build = Path(settings.BASE_DIR) / "demo" / "library.py"
+        subprocess.run([sys.executable, str(build), str(folder)], check=True)
+    for sound in json.loads((folder / "library.json").read_text(encoding="utf-8")):
+        path = folder / sound["file"]
+        name = f"{sound['name']}.flac"
+        size = path.stat().st_size
+        take_in(workspace, name, size, [path.read_bytes()], sound["tags"], sound["role"], is_shipped=True)
+
+
+def _bring_in(programme: Programme, path: Path, role: str) -> Source:
+    source = bring_in(programme, role, path.name, path.stat().st_size, [path.read_bytes()], is_placed=False)
+    ingest(source.pk, lambda _share: None)
+    source.refresh_from_db()
+    return source
+
+
+def _load_programme(workspace: Workspace, folder: Path, data: dict[str, Any]) -> Programme:
     programme = create_programme(workspace, data["title"], data["frame_rate"], data["spec"])
     roles = {clip["file"]: track["role"] for track in data["tracks"] for clip in track["clips"]}
-    sources: dict[str, Source] = {}
-    for file, role in roles.items():
-        path = folder / file
-        source = bring_in(programme, role, file, path.stat().st_size, [path.read_bytes()], is_placed=False)
-        ingest(source.pk, lambda _share: None)
-        source.refresh_from_db()
-        sources[file] = source
+    sources = {file: _bring_in(programme, folder / file, role) for file, role in roles.items()}
     tracks = [
         {
             "name": track["name"],
@@ -57,6 +80,7 @@ def _load_programme(workspace: Workspace, folder: Path, data: dict[str, Any]) ->
         for track in data["tracks"]
     ]
     lay_out(programme, tracks)
+    return programme
 
 
 def _clip(clip: dict[str, Any], source: Source) -> dict[str, Any]:

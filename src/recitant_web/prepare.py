@@ -23,11 +23,11 @@ def main() -> int:
     from recitant_web.accounts.actions import create_account
 
     _, workspace = create_account(chosen.username, chosen.password, "Foundry Films")
-    if not chosen.no_demo:
-        from recitant_web.demo import is_loaded, load
+    from recitant_web.demo import is_loaded, load, load_library
 
-        if not is_loaded(workspace):
-            _step("demo", lambda: load(workspace))
+    _step("effects library", lambda: load_library(workspace))
+    if not chosen.no_demo and not is_loaded(workspace):
+        _step("demo", lambda: load(workspace))
     return 0
 
 

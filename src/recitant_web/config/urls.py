@@ -11,6 +11,7 @@ urlpatterns = [
     path("", include("recitant_web.programme.urls")),
     path("", include("recitant_web.desk.urls")),
     path("", include("recitant_web.intake.urls")),
+    path("", include("recitant_web.library.urls")),
     path("", include("recitant_web.delivery.urls")),
     path("", include("recitant_web.jobs.urls")),
 ]

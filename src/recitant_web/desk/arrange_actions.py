@@ -11,7 +11,7 @@ from recitant_core.errors import EditRefused
 from recitant_core.gain.envelope import FadeShape
 from recitant_core.measure.likeness import RELATED, best_join, correlation, quietest_stretch
 from recitant_core.timeline import edits
-from recitant_core.timeline.model import Clip, Plan, Role
+from recitant_core.timeline.model import Clip, Plan, Role, Track
 from recitant_core.units.channels import Routing
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.timecode import timecode_from_samples
@@ -255,7 +255,11 @@ def _use(programme: Programme, plan: Plan, data: Data) -> tuple[Plan, str]:
         (t.track_id for t in tracks if all(c.span.intersect(clip.span) is None for c in t.clips)), ""
     )
     if not track_id:
-        raise EditRefused("no_room_on_tracks", role=source.get_role_display().lower())
+        last = programme.tracks.order_by("-position").first()
+        position = last.position + 1 if last else 0
+        row = models.Track.objects.create(programme=programme, name=name[:255], role=source.role, position=position)
+        track_id = str(row.pk)
+        plan = replace(plan, tracks=(*plan.tracks, Track(track_id, row.name, Role(row.role))))
     return edits.add_clip(plan, track_id, clip), f"laid {name}"
 
 

@@ -6,12 +6,14 @@ from typing import Any
 
 import numpy as np
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, RangeError
 from recitant_core.measure.likeness import align
 from recitant_core.measure.running import LEAD_SAMPLES
+from recitant_core.ports import SampleSource
 from recitant_core.timeline.edits import clips_by_id
 from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.timecode import samples_from_timecode
 from recitant_web.desk.bridge import plan_of, sources_of_plan
 from recitant_web.desk.models import Edit, EditState
 from recitant_web.desk.models import Track as TrackRow
@@ -119,7 +121,11 @@ def source_block(source: Source, start_sample: int, length_samples: int) -> Sour
     """
     if source.state != SourceState.READY:
         raise EditRefused("gone")
-    recording = stored_source(source.sha256, source.n_channels)
+    return recording_block(stored_source(source.sha256, source.n_channels), start_sample, length_samples)
+
+
+def recording_block(recording: SampleSource, start_sample: int, length_samples: int) -> SourceBlock:
+    """A stretch of anything that can be read, as two loudspeakers give it; silence after its end."""
     begin = max(0, start_sample - LEAD_SAMPLES)
     end = min(recording.length_samples, start_sample + length_samples)
     audio = np.zeros((LEAD_SAMPLES + length_samples, 2), np.float32)
@@ -155,6 +161,18 @@ def alignment(programme: Programme, clip_id: str, to_clip_id: str) -> dict[str, 
         "clip": clip.name,
         "to": model.name,
     }
+
+
+def sample_of_timecode(programme: Programme, text: str) -> int:
+    """The sample that a timecode names in a programme.
+
+    Raises:
+        EditRefused: it names none.
+    """
+    try:
+        return samples_from_timecode(text, programme.frame_rate)
+    except RangeError as error:
+        raise EditRefused(error.code, **error.facts) from error
 
 
 def _common(programme: Programme, plan: Plan) -> dict[str, Any]:

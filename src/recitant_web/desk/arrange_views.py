@@ -8,7 +8,14 @@ from django.views.decorators.http import require_GET, require_POST
 
 from recitant_web.desk.arrange_actions import edit_timeline
 from recitant_web.desk.arrange_forms import arrange_edit
-from recitant_web.desk.arrange_queries import alignment, arrange_delta, arrange_state, history, source_block
+from recitant_web.desk.arrange_queries import (
+    alignment,
+    arrange_delta,
+    arrange_state,
+    history,
+    sample_of_timecode,
+    source_block,
+)
 from recitant_web.desk.forms import whole_number
 from recitant_web.desk.log import go_to, redo, undo
 from recitant_web.desk.varying import ask_variation
@@ -119,3 +126,11 @@ def picture(request: HttpRequest, programme_id: int) -> HttpResponse | Streaming
     if path is None:
         raise Http404
     return send_file(request, path, "video/mp4")
+
+
+@login_required
+@require_GET
+def timecode(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """The sample that a typed timecode names."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    return JsonResponse({"at_sample": sample_of_timecode(programme, request.GET.get("text", ""))})

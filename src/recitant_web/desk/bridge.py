@@ -148,6 +148,9 @@ def changes_between(programme: Programme, before: Plan, after: Plan) -> tuple[li
     made: list[Change] = []
     groups: dict[str, str] = {}
     sources = {}
+    known = {track.track_id for track in before.tracks}
+    fresh = [int(track.track_id) for track in after.tracks if track.track_id not in known]
+    made += [inserted("track", row) for row in models.Track.objects.filter(pk__in=fresh)]
     for clip_id, (track_id, edited) in now.items():
         clip = edited
         if clip.group.startswith(NEW):

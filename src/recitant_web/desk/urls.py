@@ -23,5 +23,6 @@ urlpatterns = [
     path(
         "programmes/<int:programme_id>/sources/<int:source_id>/sound", arrange_views.source_sound, name="source-sound"
     ),
+    path("programmes/<int:programme_id>/timecode", arrange_views.timecode, name="timecode"),
     path("programmes/<int:programme_id>/picture", arrange_views.picture, name="picture"),
 ]

@@ -17,7 +17,9 @@ def job(request: HttpRequest, job_id: int) -> HttpResponse:
     if found.is_open:
         pick_up_lost_jobs()
     if request.headers.get("Accept", "").startswith("application/json"):
-        return JsonResponse({"state": found.state, "share": found.share, "sentence": found.sentence})
+        return JsonResponse(
+            {"state": found.state, "share": found.share, "sentence": found.sentence, "is_open": found.is_open}
+        )
     response = render(request, "jobs/_job.html", {"job": found})
     if request.htmx and not found.is_open:
         response["HX-Refresh"] = "true"

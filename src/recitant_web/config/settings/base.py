@@ -23,6 +23,7 @@ INSTALLED_APPS = [
     "recitant_web.programme",
     "recitant_web.desk",
     "recitant_web.intake",
+    "recitant_web.library",
     "recitant_web.delivery",
 ]
 MIDDLEWARE = [

@@ -9,35 +9,48 @@ const LEAD_S = 1.4;
 const SPLICE_AHEAD_S = 0.2;
 const SPLICE_FADE_S = 0.01;
 const START_DELAY_S = 0.05;
+const SCRUB_S = 0.12;
 
 export class Player {
-  constructor(url, { parameters, length, onFault }) {
+  constructor(url, { parameters, length, onFault, loop = () => null }) {
     this.url = url;
     this.parameters = parameters;
     this.length = length;
     this.onFault = onFault;
+    this.loop = loop; // null, or the samples [from, to] that repeat
     this.context = null;
     this.isPlaying = false;
+    this.rate = 1; // negative plays backwards
     this.restSample = 0;
     this.generation = 0;
     this.blocks = [];
     this.readings = [];
   }
 
-  async play() {
-    if (this.isPlaying) return;
+  async wake() {
     this.context ||= new AudioContext({ sampleRate: RATE_HZ, latencyHint: "interactive" });
     await this.context.resume();
-    if (this.restSample >= this.length() - 1) this.restSample = 0;
+  }
+
+  async play(rate = 1) {
+    if (this.isPlaying && rate === this.rate) return;
+    if (this.isPlaying) this.stop();
+    const mine = (this.starting = (this.starting || 0) + 1);
+    await this.wake();
+    if (mine !== this.starting || this.isPlaying) return;
+    this.rate = rate;
+    if (rate > 0 && this.restSample >= this.length() - 1) this.restSample = 0;
     this.isPlaying = true;
     this.generation += 1;
     this.nextSample = this.restSample;
     this.nextTime = null;
+    this.isFetching = false;
     this.timer = setInterval(() => this.pump(), 60);
     this.pump();
   }
 
   stop() {
+    this.starting = (this.starting || 0) + 1;
     if (!this.isPlaying) return;
     this.restSample = this.position();
     this.isPlaying = false;
@@ -53,7 +66,23 @@ export class Player {
     const wasPlaying = this.isPlaying;
     this.stop();
     this.restSample = Math.round(Math.min(Math.max(0, sample), Math.max(0, this.length() - 1)));
-    if (wasPlaying) this.play();
+    if (wasPlaying) this.play(this.rate);
+  }
+
+  // A short taste of what lies here, for dragging along the ruler.
+  async scrub(sample) {
+    this.stop();
+    this.restSample = Math.round(Math.min(Math.max(0, sample), Math.max(0, this.length() - 1)));
+    if (this.isScrubbing) return;
+    this.isScrubbing = true;
+    await this.wake();
+    const fetched = await this.fetchBlock(this.restSample, SCRUB_S);
+    this.isScrubbing = false;
+    if (!fetched || this.isPlaying) return;
+    const source = this.context.createBufferSource();
+    source.buffer = fetched.buffer;
+    source.connect(this.context.destination);
+    source.start();
   }
 
   // The sample under the playhead.
@@ -62,7 +91,8 @@ export class Player {
     const now = this.context.currentTime;
     const sounding = this.blocks.filter((block) => block.time <= now).at(-1);
     if (!sounding) return this.restSample;
-    return Math.min(this.length(), Math.round(sounding.start + (now - sounding.time) * RATE_HZ));
+    const along = Math.min(now - sounding.time, sounding.duration) * RATE_HZ * sounding.rate;
+    return Math.min(this.length(), Math.max(0, Math.round(sounding.start + along)));
   }
 
   // What the meters show now; null while nothing sounds.
@@ -76,6 +106,7 @@ export class Player {
   // The mix changed: what comes from the next fifth of a second on is fetched anew and spliced in.
   async refresh() {
     if (!this.isPlaying || this.nextTime === null) return;
+    if (this.rate !== 1) { this.seek(this.position()); return; }
     this.generation += 1;
     const mine = this.generation;
     this.isFetching = true;
@@ -84,8 +115,9 @@ export class Player {
     if (!sounding) { this.isFetching = false; return; }
     const start = Math.round(sounding.start + (spliceTime - sounding.time) * RATE_HZ);
     const exactTime = sounding.time + (start - sounding.start) / RATE_HZ;
-    if (start >= this.length()) { this.isFetching = false; return; }
-    const fetched = await this.fetchBlock(start, BLOCK);
+    const end = this.endFor(start);
+    if (start >= end) { this.isFetching = false; return; }
+    const fetched = await this.fetchBlock(start, Math.min(BLOCK, (end - start) / RATE_HZ));
     if (!fetched || mine !== this.generation) return;
     const now = this.context.currentTime;
     const late = Math.max(0, now + 0.02 - exactTime);
@@ -100,23 +132,40 @@ export class Player {
     this.blocks = this.blocks.filter((block) => block.time < at);
     this.readings = this.readings.filter((reading) => reading.time < at);
     this.place(fetched, exactTime, late, SPLICE_FADE_S);
-    this.nextSample = start + fetched.buffer.length;
+    this.nextSample = this.after(start + fetched.buffer.length);
     this.nextTime = exactTime + fetched.buffer.length / RATE_HZ;
     this.isFetching = false;
+  }
+
+  // Where playing forward from a place ends: at the end of what repeats, or of everything.
+  endFor(sample) {
+    const loop = this.loop();
+    return loop && sample < loop[1] ? Math.min(loop[1], this.length()) : this.length();
+  }
+
+  after(sample) {
+    const loop = this.loop();
+    return loop && sample === Math.min(loop[1], this.length()) ? loop[0] : sample;
   }
 
   async pump() {
     if (!this.isPlaying) return;
     const now = this.context.currentTime;
     this.blocks = this.blocks.filter((block) => block.time + block.duration > now - 1);
-    if (this.nextSample >= this.length()) {
-      if (this.nextTime !== null && now >= this.nextTime) { this.stop(); this.restSample = this.length(); }
+    const isBack = this.rate < 0;
+    if (isBack ? this.nextSample <= 0 : this.nextSample >= this.length()) {
+      if (this.nextTime !== null && now >= this.nextTime) { this.stop(); this.restSample = isBack ? 0 : this.length(); }
       return;
     }
     if (this.isFetching || (this.nextTime !== null && this.nextTime - now > LEAD_S)) return;
     this.isFetching = true;
     const mine = this.generation;
-    const fetched = await this.fetchBlock(this.nextSample, this.nextTime === null ? FIRST_BLOCK : BLOCK);
+    const speed = Math.abs(this.rate);
+    const wanted = (this.nextTime === null ? FIRST_BLOCK : BLOCK) * Math.min(speed, 4);
+    const room = isBack ? this.nextSample : this.endFor(this.nextSample) - this.nextSample;
+    const seconds = Math.min(wanted, room / RATE_HZ);
+    const from = isBack ? Math.max(0, Math.round(this.nextSample - seconds * RATE_HZ)) : this.nextSample;
+    const fetched = await this.fetchBlock(from, seconds);
     if (mine !== this.generation) return;
     this.isFetching = false;
     if (!fetched) return;
@@ -124,8 +173,8 @@ export class Player {
     // Late blocks leave a gap but never a hole in the programme.
     if (this.nextTime === null || this.nextTime < earliest - START_DELAY_S + 0.005) this.nextTime = earliest;
     this.place(fetched, this.nextTime, 0, 0);
-    this.nextSample += fetched.buffer.length;
-    this.nextTime += fetched.buffer.length / RATE_HZ;
+    this.nextSample = isBack ? from : this.after(this.nextSample + fetched.buffer.length);
+    this.nextTime += fetched.buffer.length / RATE_HZ / speed;
     this.pump();
   }
 
@@ -150,9 +199,13 @@ export class Player {
   }
 
   place({ start, buffer, readings }, time, offset, fadeIn) {
+    const { rate } = this;
+    const speed = Math.abs(rate);
     const gain = this.context.createGain();
     const source = this.context.createBufferSource();
+    if (rate < 0) for (let c = 0; c < buffer.numberOfChannels; c += 1) buffer.getChannelData(c).reverse();
     source.buffer = buffer;
+    source.playbackRate.value = speed;
     source.connect(gain);
     gain.connect(this.context.destination);
     if (fadeIn) {
@@ -160,7 +213,9 @@ export class Player {
       gain.gain.linearRampToValueAtTime(1, time + offset + fadeIn);
     }
     source.start(time + offset, offset);
-    this.blocks.push({ source, gain, time: time + offset, duration: buffer.duration - offset, start: start + offset * RATE_HZ });
+    const first = rate < 0 ? start + buffer.length : start + offset * RATE_HZ;
+    this.blocks.push({ source, gain, rate, time: time + offset, duration: (buffer.duration - offset) / speed, start: first });
+    if (rate !== 1) return;
     readings.momentary.forEach((momentary, i) => {
       const at = time + i * 0.05;
       if (at >= time + offset) this.readings.push({ time: at, momentary, shortTerm: readings.short_term[i], peaks: readings.peaks[i], isExact: readings.is_exact });

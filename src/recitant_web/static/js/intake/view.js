@@ -244,8 +244,8 @@ function drawBig() {
   document.querySelector('[data-do="use"]').disabled = !fact || !isMarked;
   if (!fact) return;
   const x = (sample) => (sample / fact.length) * width;
-  context.fillStyle = theme.band;
-  for (const [start, length] of fact.speech) context.fillRect(x(start), height - 4, Math.max(1, x(length)), 4);
+  context.fillStyle = theme.dialogue;
+  for (const [start, length] of fact.speech) context.fillRect(x(start), height - 2, Math.max(1, x(length)), 2);
   if (isMarked) {
     context.fillStyle = theme.rule;
     const [from, to] = [x(marks.from ?? 0), x(marks.to ?? fact.length)];

@@ -31,7 +31,7 @@ export function timecode(samples, rateName) {
   const [numerator, denominator] = FRAME_RATES[rateName];
   const perSecond = Math.round(numerator / denominator);
   const isDrop = rateName.endsWith("df");
-  let frame = Number((BigInt(samples) * BigInt(numerator)) / (BigInt(denominator) * BigInt(RATE_HZ)));
+  let frame = Number((BigInt(Math.round(samples)) * BigInt(numerator)) / (BigInt(denominator) * BigInt(RATE_HZ)));
   if (isDrop) frame += droppedNumbers(frame, perSecond);
   const seconds = Math.floor(frame / perSecond);
   const two = (n) => String(n).padStart(2, "0");
@@ -46,4 +46,12 @@ function droppedNumbers(frame, perSecond) {
   const tens = Math.floor(frame / perTenMinutes);
   const minutes = Math.floor(Math.max(0, (frame % perTenMinutes) - dropped) / perMinute);
   return dropped * (9 * tens + minutes);
+}
+
+// The first sample of the picture frame that lies so many frames from the one which holds this sample.
+export function samplesOfFrames(samples, byFrames, rateName) {
+  const [numerator, denominator] = FRAME_RATES[rateName].map(BigInt);
+  const frame = (BigInt(Math.round(samples)) * numerator) / (denominator * BigInt(RATE_HZ)) + BigInt(byFrames);
+  const wanted = frame < 0n ? 0n : frame;
+  return Number((wanted * denominator * BigInt(RATE_HZ) + numerator - 1n) / numerator);
 }

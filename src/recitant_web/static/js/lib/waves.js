@@ -9,54 +9,49 @@ export class Waves {
   constructor(pattern, onLoad) {
     this.pattern = pattern;
     this.onLoad = onLoad;
-    this.tiles = new Map();
+    this.rows = new Map();
     this.queue = [];
     this.loading = 0;
+    this.kept = 0;
   }
 
-  // The tile, or null while it is on its way.
-  tile(key, level, index) {
-    const name = `${key}/${level}/${index}`;
-    const found = this.tiles.get(name);
-    if (found) return found.data;
-    if (this.tiles.size > MOST_TILES) for (const old of [...this.tiles.keys()].slice(0, 500)) this.tiles.delete(old);
-    const entry = { data: null };
-    this.tiles.set(name, entry);
-    this.queue.push({ name, entry });
+  // The tiles of a recording at a level, by index: an outline, or undefined where nobody asked yet, or null on its way.
+  row(key, level) {
+    const name = `${key}/${level}`;
+    let row = this.rows.get(name);
+    if (!row) {
+      row = { name, tiles: [] };
+      this.rows.set(name, row);
+    }
+    return row;
+  }
+
+  ask(row, index) {
+    row.tiles[index] = null;
+    this.queue.push({ row, index });
     this.pump();
-    return null;
   }
 
   pump() {
     // What was asked for last is what is looked at now.
     while (this.loading < 4 && this.queue.length) {
-      const { name, entry } = this.queue.pop();
+      const { row, index } = this.queue.pop();
       this.loading += 1;
-      fetch(this.pattern.replace("KEY/0/0", name))
+      fetch(this.pattern.replace("KEY/0/0", `${row.name}/${index}`))
         .then((response) => (response.ok ? response.arrayBuffer() : new ArrayBuffer(0)))
-        .then((buffer) => { entry.data = new Int16Array(buffer); this.onLoad(); })
-        .catch(() => { this.tiles.delete(name); })
+        .then((buffer) => { row.tiles[index] = new Int16Array(buffer); this.kept += 1; this.forget(); this.onLoad(); })
+        .catch(() => { row.tiles[index] = undefined; })
         .finally(() => { this.loading -= 1; this.pump(); });
     }
   }
 
-  // Lowest and highest of the channels from one sample of a recording to another, -32767 to 32767; null while loading.
-  extremes(source, level, from, to, channel) {
-    const first = Math.max(0, Math.floor(from / level));
-    const last = Math.max(first + 1, Math.ceil(to / level));
-    const { n_channels: n } = source;
-    let low = 0;
-    let high = 0;
-    for (let piece = first; piece < last; piece += 1) {
-      const data = this.tile(source.key, level, Math.floor(piece / PIECES_PER_TILE));
-      if (!data) return null;
-      const at = (piece % PIECES_PER_TILE) * n * 2;
-      for (let c = channel === null ? 0 : channel; c < (channel === null ? n : channel + 1); c += 1) {
-        if (data[at + c * 2] < low) low = data[at + c * 2];
-        if (data[at + c * 2 + 1] > high) high = data[at + c * 2 + 1];
-      }
+  forget() {
+    if (this.kept < MOST_TILES) return;
+    for (const [name, row] of this.rows) {
+      this.kept -= row.tiles.filter(Boolean).length;
+      this.rows.delete(name);
+      if (this.kept < MOST_TILES / 2) return;
     }
-    return [low, high];
   }
 }
 
@@ -69,16 +64,35 @@ export function levelFor(samplesPerPixel) {
 // One channel (or all, when null) of a stretch of a recording into a box; fillStyle is the caller's.
 export function drawOutline(context, waves, source, { from, samplesPerPixel, left, right, top, height, channel = null, zoom = 1 }) {
   const level = levelFor(samplesPerPixel);
-  const middle = top + height / 2;
-  const scale = (height / 2 / 32767) * zoom;
+  const row = waves.row(source.key, level);
+  const n = source.n_channels;
+  const [firstChannel, lastChannel] = channel === null ? [0, n] : [channel, channel + 1];
+  const half = height / 2;
+  const middle = top + half;
+  const scale = (half / 32767) * zoom;
   context.beginPath();
   for (let x = Math.floor(left); x < right; x += 1) {
     const begin = from + (x - left) * samplesPerPixel;
-    const found = waves.extremes(source, level, begin, begin + samplesPerPixel, channel);
-    if (!found) continue;
-    const high = Math.min(height / 2, found[1] * scale);
-    const low = Math.max(-height / 2, found[0] * scale);
-    context.rect(x, middle - high, 1, Math.max(1, high - low));
+    const first = Math.max(0, Math.floor(begin / level));
+    const last = Math.max(first + 1, Math.floor((begin + samplesPerPixel) / level));
+    let low = 0;
+    let high = 0;
+    for (let piece = first; piece < last; piece += 1) {
+      const index = Math.floor(piece / PIECES_PER_TILE);
+      const data = row.tiles[index];
+      if (!data) {
+        if (data === undefined) waves.ask(row, index);
+        continue;
+      }
+      const at = (piece - index * PIECES_PER_TILE) * n * 2;
+      for (let c = firstChannel; c < lastChannel; c += 1) {
+        if (data[at + c * 2] < low) low = data[at + c * 2];
+        if (data[at + c * 2 + 1] > high) high = data[at + c * 2 + 1];
+      }
+    }
+    const up = Math.min(half, high * scale);
+    const down = Math.min(half, -low * scale);
+    context.rect(x, middle - up, 1, Math.max(1, up + down));
   }
   context.fill();
 }

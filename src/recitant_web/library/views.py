@@ -1,0 +1,66 @@
+"""The library's doors."""
+
+import json
+
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from recitant_web.desk.forms import whole_number
+from recitant_web.library.actions import place_sound, switch_favourite, take_in
+from recitant_web.library.queries import found_sounds, sound_block, sounds_for
+from recitant_web.programme.queries import programmes_of
+
+
+@login_required
+@require_http_methods(["GET", "POST"])
+def library(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """Sounds that have these words; or a sound of the studio's own."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    if request.method == "POST":
+        file = request.FILES.get("file")
+        if file is None:
+            return JsonResponse({"sentence": "No file arrived. Choose one and send it again."}, status=422)
+        made = take_in(programme.workspace, file.name, file.size, file.chunks(), request.POST.get("tags", ""))
+        return JsonResponse({"id": made.pk, "name": made.name})
+    is_only = bool(request.GET.get("favourites"))
+    found = found_sounds(programme, request.user, request.GET.get("words", "")[:200], only_favourites=is_only)
+    return JsonResponse({"sounds": found})
+
+
+@login_required
+@require_GET
+def sound(request: HttpRequest, programme_id: int, sound_id: int) -> HttpResponse:
+    """A block of a sound."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    found = get_object_or_404(sounds_for(programme), pk=sound_id)
+    start = max(0, whole_number(request, "start", 0))
+    block = sound_block(found, start, max(1, min(480_000, whole_number(request, "length", 48_000))))
+    response = HttpResponse(block.wav, content_type="audio/wav")
+    response["Recitant-Readings"] = block.readings_json
+    return response
+
+
+@login_required
+@require_POST
+def favourite(request: HttpRequest, programme_id: int, sound_id: int) -> HttpResponse:
+    """Like a sound, or no longer."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    is_liked = switch_favourite(get_object_or_404(sounds_for(programme), pk=sound_id), request.user)
+    return JsonResponse({"is_favourite": is_liked})
+
+
+@login_required
+@require_POST
+def place(request: HttpRequest, programme_id: int, sound_id: int) -> HttpResponse:
+    """Lay a sound at a place of the programme."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    found = get_object_or_404(sounds_for(programme), pk=sound_id)
+    try:
+        data = json.loads(request.body)
+        at_sample, revision = int(data["at_sample"]), int(data["revision"])
+    except (ValueError, KeyError, TypeError):
+        return JsonResponse({"sentence": "That is no place in the programme."}, status=422)
+    place_sound(programme, request.user, found, at_sample, revision)
+    return JsonResponse({})

@@ -1,0 +1,260 @@
+// What the person wants, from gesture, key, button or field, to edits for the server and changes of the view.
+
+import { samplesOfFrames, timecode } from "../lib/units.js";
+import { clipsAt, inOrder, longest, scrolled, shownTracks, withGroup, zoomed } from "./model.js";
+
+const NUDGE_WAIT_MS = 300;
+const JOB_WAIT_MS = 400;
+
+export function newActions({ model, api, player, edit, show, say, moveView, reload, scene, tab }) {
+  let waiting = null; // key presses close together become one edit
+  const chosen = () => [...model.selected];
+  const one = () => model.clips.get(chosen()[0]);
+  const rate = () => model.state.frame_rate;
+  const need = () => { if (!model.selected.size) say("Choose a clip first: [ and ] go through them."); return model.selected.size > 0; };
+
+  function gather(kind, ids, add, make) {
+    if (waiting && waiting.kind === kind && waiting.ids.join() === ids.join()) waiting.sum += add;
+    else { flush(); waiting = { kind, ids, sum: add, make }; }
+    clearTimeout(waiting.timer);
+    waiting.timer = setTimeout(flush, NUDGE_WAIT_MS);
+    const by = waiting.sum;
+    if (kind === "move") actions.preview({ kind: "move", ids: withGroup(model, ids), by, byTracks: 0, isGrabbed: () => false });
+  }
+
+  function flush() {
+    if (!waiting) return;
+    const { sum, make, timer } = waiting;
+    clearTimeout(timer);
+    waiting = null;
+    if (sum) edit(make(sum));
+  }
+
+  const actions = {
+    edit,
+    playhead: () => player.position(),
+    tc: (samples) => timecode(Math.max(0, Math.round(samples)), rate()),
+    length: (samples) => `${(samples / 48000).toFixed(3)} s`.replace("-", "−"),
+    seek: (sample) => player.seek(sample),
+    scrub: (sample) => player.scrub(sample),
+    playOrStop: () => { if (player.isPlaying) player.stop(); else player.play(); },
+    stop: () => player.stop(),
+    shuttle: (way) => {
+      const now = player.isPlaying ? player.rate : 0;
+      const next = Math.sign(now) === way ? Math.sign(now) * Math.min(8, Math.abs(now) * 2) : way;
+      player.play(next);
+    },
+    step: (by, isFrame = false) => {
+      const at = player.position();
+      player.stop();
+      player.seek(isFrame ? samplesOfFrames(at, by, rate()) : at + by * 48000);
+    },
+    toStart: () => player.seek(model.range ? model.range[0] : 0),
+    toEnd: () => player.seek(model.state.length_samples),
+    goToTimecode: (text) => {
+      fetch(`${document.getElementById("arrange").dataset.timecode}?text=${encodeURIComponent(text)}`, { headers: { Accept: "application/json" } })
+        .then(async (response) => ({ isGood: response.ok, data: await response.json() }))
+        .then(({ isGood, data }) => { if (isGood) { player.seek(data.at_sample); actions.reveal(data.at_sample); } else say(data.sentence); });
+    },
+    reveal: (sample) => { if (sample < model.view.start || sample > model.view.end) moveView(scrolled(model, sample - (model.view.start + model.view.end) / 2)); },
+    markRange: (edge) => {
+      const at = player.position();
+      const range = model.range ? [...model.range] : [0, model.state.length_samples];
+      range[edge] = at;
+      actions.setRange(range[0] < range[1] ? range : edge ? [Math.max(0, at - 48000), at] : [at, at + 48000]);
+    },
+    setRange: (range) => { model.range = range.map(Math.round); show(); },
+    noRange: () => { model.range = null; model.isLooping = false; show(); },
+    loop: () => { if (!model.range) { say("Set a range first: i and o, or shift and drag on the ruler."); return; } model.isLooping = !model.isLooping; show(); if (player.isPlaying) player.seek(player.position()); },
+
+    zoom: (factor, around) => moveView(zoomed(model, factor, around ?? Math.min(Math.max(player.position(), model.view.start), model.view.end))),
+    zoomIn: () => actions.zoom(1 / 1.5),
+    zoomOut: () => actions.zoom(1.5),
+    scroll: (by) => moveView(scrolled(model, by)),
+    whole: () => moveView({ start: 0, end: Math.min(longest(model), Math.max(480000, model.state.length_samples * 1.02)) }),
+    zoomToSelection: () => { if (need()) actions.showSpan(chosen().map((id) => model.clips.get(id))); },
+    showWhole: (clip) => actions.showSpan([clip]),
+    showSpan: (clips) => {
+      const start = Math.min(...clips.map((c) => c.start));
+      const end = Math.max(...clips.map((c) => c.start + c.length));
+      const room = (end - start) * 0.08;
+      moveView({ start: Math.max(0, start - room), end: end + room });
+    },
+    amplitude: (factor) => { model.zoom = Math.min(64, Math.max(0.25, model.zoom * factor)); show(); },
+    wavesUp: () => actions.amplitude(2),
+    wavesDown: () => actions.amplitude(0.5),
+    channels: () => { model.isSplit = !model.isSplit; show(); },
+    curves: () => { model.isCurves = !model.isCurves; show(); if (model.isCurves) say("Gain curves: click or draw on a clip; alt and click removes a point.", true); },
+    snapping: () => { model.isSnapping = !model.isSnapping; show(); },
+    hideEmpty: () => { model.hidesEmpty = !model.hidesEmpty; show(); },
+    lock: () => edit({ kind: "lock", is_locked: !model.state.is_picture_locked }),
+    undo: () => { flush(); if (model.state.undo) edit({ kind: "undo" }); },
+    redo: () => { if (model.state.redo) edit({ kind: "redo" }); },
+
+    toggleHeard: (set, id) => { if (set.has(id)) set.delete(id); else set.add(id); show(); player.refresh(); },
+    hearAll: () => { model.muted.clear(); model.soloed.clear(); show(); player.refresh(); },
+    setTrack: (id) => { if (model.track !== id) { model.track = id; show(); } },
+    chooseTrack: (by) => {
+      const tracks = shownTracks(model);
+      const at = tracks.findIndex((track) => track.id === model.track);
+      model.track = tracks[Math.min(tracks.length - 1, Math.max(0, at + by))]?.id ?? model.track;
+      show();
+    },
+
+    select: (id, { isAdding = false, isAlone = false } = {}) => {
+      flush();
+      if (!isAdding) model.selected.clear();
+      if (isAdding && model.selected.has(id) && !isAlone) model.selected.delete(id); else model.selected.add(id);
+      model.track = model.clips.get(id)?.track ?? model.track;
+      tab("clip");
+      show();
+    },
+    selectRange: (id) => {
+      const order = inOrder(model).map((clip) => clip.id);
+      const [a, b] = [order.indexOf(chosen()[0] ?? id), order.indexOf(id)].sort((x, y) => x - y);
+      order.slice(a, b + 1).forEach((each) => model.selected.add(each));
+      show();
+    },
+    selectBox: (box, isAdding) => {
+      model.gesture = null;
+      if (!isAdding) model.selected.clear();
+      for (const row of scene().rows) {
+        if (row.y > box.bottom || row.y + row.height < box.top) continue;
+        for (const shape of row.clips) if (shape.x < box.right && shape.x + shape.w > box.left) model.selected.add(shape.clip.id);
+      }
+      show();
+    },
+    selectAll: () => { model.selected = new Set(model.clips.keys()); show(); },
+    selectTrack: () => { model.selected = new Set([...model.clips.values()].filter((c) => c.track === model.track).map((c) => c.id)); show(); },
+    selectRole: () => {
+      const role = model.state.tracks.find((track) => track.id === model.track)?.role;
+      const tracks = new Set(model.state.tracks.filter((track) => track.role === role).map((track) => track.id));
+      model.selected = new Set([...model.clips.values()].filter((c) => tracks.has(c.track)).map((c) => c.id));
+      show();
+    },
+    clearSelection: () => { flush(); model.selected.clear(); show(); },
+    escape: () => { document.activeElement?.blur?.(); actions.clearSelection(); },
+    neighbour: (by) => {
+      const order = inOrder(model);
+      if (!order.length) return;
+      const at = order.findIndex((clip) => model.selected.has(clip.id));
+      const next = order[at < 0 ? 0 : (at + by + order.length) % order.length];
+      actions.select(next.id);
+      if (next.start + next.length < model.view.start || next.start > model.view.end) actions.reveal(next.start);
+    },
+
+    finish: (gesture) => {
+      const ids = [...gesture.ids];
+      const id = ids[0];
+      const by = gesture.by || 0;
+      const asks = {
+        move: () => (by || gesture.byTracks) && { kind: "move", ids: [...model.selected], by_samples: by, by_tracks: gesture.byTracks },
+        "trim-start": () => by && { kind: "trim", id, edge: "start", by_samples: by },
+        "trim-end": () => by && { kind: "trim", id, edge: "end", by_samples: by },
+        slip: () => by && { kind: "slip", id, by_samples: by },
+        "fade-in": () => ({ kind: "fade", ids, edge: "in", length_samples: gesture.length }),
+        "fade-out": () => ({ kind: "fade", ids, edge: "out", length_samples: gesture.length }),
+        point: () => (gesture.isDrawn ? { kind: "curve", ids, points: gesture.points } : { kind: "point", id, index: gesture.index, at_sample: gesture.place, gain_db: gesture.db }),
+        marker: () => ({ kind: "marker-set", id: gesture.marker.id, at_sample: gesture.at }),
+      };
+      const change = asks[gesture.kind]?.();
+      if (change) edit(change); else { model.gesture = null; show(); }
+    },
+    nudge: (by) => { if (need()) gather("move", chosen(), by, (sum) => ({ kind: "move", ids: chosen(), by_samples: sum })); },
+    nudgeFrames: (by) => { if (need()) { const at = one().start; actions.nudge(samplesOfFrames(at, by, rate()) - at || by * 48); } },
+    toTrack: (by) => { if (need()) edit({ kind: "move", ids: chosen(), by_samples: 0, by_tracks: by }); },
+    level: (by) => { if (need()) gather("level", chosen(), by, (sum) => ({ kind: "level", ids: chosen(), by_db: sum.toFixed(1) })); },
+    setGain: (clip, text) => {
+      const wanted = Number(String(text).replace("−", "-").replace(",", "."));
+      edit({ kind: "level", ids: [clip.id], by_db: Number.isFinite(wanted) && text.trim() ? (wanted - clip.gain_db).toFixed(2) : text });
+    },
+    split: () => {
+      const at = player.position();
+      const wanted = clipsAt(model, at, model.selected.size ? model.selected : null).map((clip) => clip.id);
+      if (wanted.length) edit({ kind: "split", ids: wanted, at_sample: at }); else say("No clip lies under the playhead.");
+    },
+    trimTo: (edge) => {
+      const clip = need() && one();
+      if (clip) edit({ kind: "trim", id: clip.id, edge, by_samples: player.position() - (edge === "start" ? clip.start : clip.start + clip.length) });
+    },
+    fadeTo: (edge) => {
+      const clip = need() && one();
+      if (!clip) return;
+      const inside = player.position() - clip.start;
+      if (inside < 0 || inside > clip.length) { say("The playhead does not stand in the chosen clip."); return; }
+      edit({ kind: "fade", ids: [clip.id], edge, length_samples: edge === "in" ? inside : clip.length - inside });
+    },
+    remove: (closes) => { if (need()) edit({ kind: "delete", ids: chosen(), close_gap: Boolean(closes) }); },
+    copy: () => { if (need()) { model.copied = chosen(); say(`${model.copied.length} copied. Ctrl v lays them at the playhead.`, true); } },
+    cutOut: () => { if (need()) { model.copied = chosen(); edit({ kind: "delete", ids: chosen(), close_gap: false }); } },
+    paste: () => { if (!model.copied.length) { say("Nothing is copied yet."); return; } model.selectsNew = true; edit({ kind: "paste", ids: model.copied, at_sample: player.position() }); },
+    duplicate: () => {
+      if (!need()) return;
+      model.selectsNew = true;
+      edit({ kind: "paste", ids: chosen(), at_sample: Math.max(...chosen().map((id) => model.clips.get(id).start + model.clips.get(id).length)) });
+    },
+    group: () => { if (need()) { const is = one().group; if (is) actions.ungroup(chosen()); else edit({ kind: "group", ids: chosen(), is_grouped: true }); } },
+    ungroup: (ids) => edit({ kind: "group", ids: [...withGroup(model, ids)], is_grouped: false }),
+    fill: () => { if (model.track) edit({ kind: "fill", track_id: model.track, at_sample: player.position() }); },
+    placeAt: (ids, text) => {
+      api.get(`${document.getElementById("arrange").dataset.timecode}?text=${encodeURIComponent(text)}`)
+        .then((data) => edit({ kind: "place", ids, at_sample: data.at_sample })).catch((error) => { say(error.message); show(); });
+    },
+    placeByReference: (clip, source) => {
+      const origin = model.state.picture?.reference_samples ?? 0;
+      edit({ kind: "place", ids: [clip.id], at_sample: source.reference_samples - origin + clip.in });
+    },
+    extendTo: (clip, where) => {
+      const end = where === "end" ? Math.max(model.state.picture?.length_samples || 0, ...[...model.clips.values()].filter((c) => c.id !== clip.id).map((c) => c.start + c.length)) : player.position();
+      if (end <= clip.start) { say("The playhead stands before the clip begins."); return; }
+      edit({ kind: "extend", id: clip.id, length_samples: end - clip.start });
+    },
+
+    mark: (marker) => edit({ kind: "marker-add", marker, at_sample: player.position(), text: "" }).then(() => tab("markers")),
+    nameMarker: () => { tab("markers"); show(); },
+    addPoint: (clip) => {
+      const at = Math.round(player.position() - clip.start);
+      if (at < 0 || at > clip.length) { say("The playhead does not stand in this clip."); return; }
+      edit({ kind: "curve", ids: [clip.id], points: [...(clip.curve || []), [at, levelAt(clip, at)]] });
+    },
+    removePoint: (id, index) => edit({ kind: "curve", ids: [id], points: model.clips.get(id).curve.filter((_, i) => i !== index) }),
+    copyCurve: (clip) => { model.copiedCurve = clip.curve; say("Curve copied.", true); },
+    pasteCurve: (clip) => { if (model.copiedCurve) edit({ kind: "curve", ids: [clip.id], points: model.copiedCurve.filter(([at]) => at <= clip.length) }); else say("No curve is copied yet."); },
+    clearCurve: (clip) => { if (model.range) edit({ kind: "curve-clear", ids: [clip.id], from_sample: model.range[0], to_sample: model.range[1] }); else say("Set a range first: i and o."); },
+    askAlignment: (later, earlier) => api.alignment(later.id, earlier.id).catch((error) => { say(error.message); return null; }),
+    alignMarkers: (later, earlier, said) => {
+      const inside = (clip) => model.state.markers.find((m) => m.kind === "sync" && m.at_sample >= clip.start && m.at_sample <= clip.start + clip.length);
+      const [a, b] = [inside(later), inside(earlier)];
+      if (!a || !b || a === b) { said.textContent = "Each clip needs a sync point of its own: alt m lays one at the playhead."; return; }
+      edit({ kind: "move", ids: [later.id], by_samples: b.at_sample - a.at_sample });
+    },
+    askHistory: () => api.history().catch(() => null),
+    vary: async (clip, speed, keepsPitch, semitones) => {
+      try {
+        let jobId = null;
+        await api.edit({ kind: "vary", id: clip.id, speed, keeps_pitch: keepsPitch, semitones }, (found) => { jobId = found.job_id; });
+        say("The recording is rendered at its new speed and pitch.", true);
+        for (;;) {
+          await new Promise((resolve) => { setTimeout(resolve, JOB_WAIT_MS); });
+          const job = await api.job(jobId);
+          if (job.is_open) continue;
+          if (job.state !== "done") say(job.sentence);
+          break;
+        }
+        await reload();
+      } catch (error) { say(error.message); }
+    },
+  };
+
+  // The level of a clip's curve at a place, as the server will draw it: straight between points, level outside.
+  function levelAt(clip, at) {
+    const points = clip.curve || [];
+    if (!points.length) return 0;
+    const after = points.findIndex(([p]) => p >= at);
+    if (after <= 0) return after === 0 ? points[0][1] : points.at(-1)[1];
+    const [[a, x], [b, y]] = [points[after - 1], points[after]];
+    return Math.round((x + ((y - x) * (at - a)) / (b - a)) * 100) / 100;
+  }
+
+  return actions;
+}

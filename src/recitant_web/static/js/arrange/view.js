@@ -1,0 +1,240 @@
+// The Arrange page: holds model, scene, painter, gestures, player, picture and server together.
+
+import { fitCanvas, paintMeter, themeOf } from "../desk/paint.js";
+import { Player } from "../desk/player.js";
+import { samplesOfFrames, signed, timecode } from "../lib/units.js";
+import { Waves } from "../lib/waves.js";
+import { newActions } from "./actions.js";
+import { newApi } from "./api.js";
+import { bindCanvas } from "./gestures.js";
+import { moveHeads, showHeads } from "./heads.js";
+import { bindKeys, keysPage } from "./keys.js";
+import { layoutScene, RULER, xOf } from "./layout.js";
+import { bindLibrary } from "./library.js";
+import { heardParameters, newModel, scrolled, shownTracks, takeDelta, takeState } from "./model.js";
+import { bindNarration } from "./narration.js";
+import { paintScene } from "./paint.js";
+import { showClip, showHistory, showMarkers, showTable } from "./panel.js";
+import { Picture } from "./picture.js";
+
+const page = document.getElementById("arrange");
+const canvas = document.getElementById("timeline");
+const lanes = document.getElementById("lanes");
+const headsBox = document.getElementById("heads");
+const video = document.getElementById("picture");
+const theme = themeOf(document.documentElement);
+const model = newModel(JSON.parse(document.getElementById("state").textContent));
+const api = newApi(page.dataset, () => model.state.revision);
+let scene = null;
+let scrollTop = 0;
+let needsDraw = true;
+let tab = "clip";
+const frameTimes = [];
+const ACTION_OF = { wider: "zoomOut", closer: "zoomIn", "hide-empty": "hideEmpty", "hear-all": "hearAll", keys: "showKeys", "louder-waves": "wavesUp", "lower-waves": "wavesDown" };
+
+const waves = new Waves(page.dataset.outline, () => { needsDraw = true; });
+const player = new Player(page.dataset.sound, {
+  parameters: () => ({ hear: "mix", revision: model.state.revision, ...heardParameters(model) }),
+  length: () => model.state.length_samples,
+  loop: () => (model.isLooping && model.range && model.range[1] > model.range[0] ? model.range : null),
+  onFault: say,
+});
+let picture = null;
+showPicture();
+
+function showPicture() {
+  const found = model.state.picture;
+  document.getElementById("no-picture").hidden = Boolean(found?.is_shown);
+  video.hidden = !found?.is_shown;
+  if (!found) return;
+  if (!found.is_shown) {
+    document.getElementById("no-picture").textContent = "A light copy of the picture is being made.";
+    setTimeout(async () => { try { model.state.picture = (await api.state()).picture; showPicture(); } catch { /* asked again by the next edit */ } }, 2000);
+  } else if (!picture) {
+    video.src = page.dataset.picture;
+    picture = new Picture(video, { rateHz: found.is_variable_rate && !found.frame_rate ? model.state.rate_hz || 25 : found.rate_hz });
+  }
+}
+
+function draw() {
+  needsDraw = false;
+  const width = lanes.clientWidth - 178;
+  const height = lanes.clientHeight;
+  scene = layoutScene(model, { width, height, scrollTop });
+  scrollTop = Math.min(scrollTop, Math.max(0, scene.contentHeight + RULER - height + 20));
+  const began = performance.now();
+  paintScene(fitCanvas(canvas, width, height), scene, model, theme, waves, quietTracks());
+  page.dataset.drawMs = (performance.now() - began).toFixed(2);
+}
+
+function quietTracks() {
+  const ids = model.state.tracks.map((track) => track.id);
+  return new Set(ids.filter((id) => model.muted.has(id) || (model.soloed.size && !model.soloed.has(id))));
+}
+
+function show() {
+  needsDraw = true;
+  showHeads(headsBox, model, scrollTop, actions);
+  showTab();
+  showTable(document.getElementById("clip-table"), model, actions);
+  for (const which of ["undo", "redo"]) {
+    const button = document.querySelector(`[data-do="${which}"]`);
+    button.disabled = !model.state[which];
+    button.title = model.state[which] ? `${which === "undo" ? "Undo" : "Redo"}: ${model.state[which]}` : "";
+    button.textContent = which === "undo" && model.state.undo ? `Undo: ${model.state.undo.slice(0, 34)}` : which === "undo" ? "Undo" : "Redo";
+  }
+  const flags = { snapping: model.isSnapping, curves: model.isCurves, channels: model.isSplit, lock: model.state.is_picture_locked, loop: model.isLooping, "hide-empty": model.hidesEmpty };
+  for (const [name, isOn] of Object.entries(flags)) document.querySelector(`[data-do="${name}"]`)?.setAttribute("aria-pressed", String(isOn));
+  document.querySelector('[data-do="lock"]').textContent = model.state.is_picture_locked ? "Picture lock: on" : "Picture lock: off";
+  document.getElementById("zoom-factor").textContent = `waveforms × ${model.zoom}`;
+  const heard = [];
+  if (model.soloed.size) heard.push(`${model.soloed.size} track${model.soloed.size > 1 ? "s" : ""} soloed`);
+  if (model.muted.size) heard.push(`${model.muted.size} muted`);
+  const box = document.getElementById("heard");
+  box.hidden = !heard.length;
+  box.querySelector("span").textContent = heard.join(", ");
+  const range = document.getElementById("range");
+  range.textContent = model.range ? `range ${((model.range[1] - model.range[0]) / 48000).toFixed(2)} s` : "no range";
+}
+
+function showTab() {
+  for (const button of document.querySelectorAll("[data-tab]")) {
+    button.setAttribute("aria-selected", String(button.dataset.tab === tab));
+    document.getElementById(`tab-${button.dataset.tab}`).hidden = button.dataset.tab !== tab;
+  }
+  if (tab === "clip") showClip(document.getElementById("tab-clip"), model, actions);
+  if (tab === "markers") showMarkers(document.getElementById("tab-markers"), model, actions);
+  if (tab === "history") showHistory(document.getElementById("tab-history"), model, actions);
+}
+
+function take(delta) {
+  const isNew = delta.revision !== model.state.revision;
+  const hadKeys = new Set(model.clips.keys());
+  takeDelta(model, delta);
+  model.gesture = null;
+  const made = delta.changed.filter((clip) => !hadKeys.has(clip.id));
+  if (made.length && model.selectsNew) { model.selected = new Set(made.map((clip) => clip.id)); }
+  model.selectsNew = false;
+  show();
+  if (isNew) player.refresh();
+}
+
+async function edit(change) {
+  try {
+    await api.edit(change, take);
+    return true;
+  } catch (error) {
+    model.gesture = null;
+    say(error.message);
+    if (error.status === 409 || !error.status) await reload();
+    return false;
+  }
+}
+
+async function reload() {
+  try {
+    const state = await api.state();
+    if (state.revision === model.state.revision) { show(); return; }
+    takeState(model, state);
+    showPicture();
+    show();
+    player.refresh();
+  } catch { show(); }
+}
+
+// Another window, or Intake, may have moved on while this one was out of sight.
+document.addEventListener("visibilitychange", () => { if (!document.hidden) reload(); });
+
+function moveView(view) {
+  model.view = view;
+  needsDraw = true;
+}
+
+const actions = newActions({ model, api, player, edit, show, say, moveView, reload, scene: () => scene, tab: (name) => { tab = name; showTab(); } });
+Object.assign(actions, {
+  scrollTop: () => scrollTop,
+  scrollRows: (by) => {
+    scrollTop = Math.max(0, Math.min(scrollTop + by, scene.contentHeight + RULER - lanes.clientHeight + 20));
+    moveHeads(headsBox, scrollTop);
+    needsDraw = true;
+  },
+  preview: (gesture) => { model.gesture = gesture; needsDraw = true; },
+  previewHeight: (id, height) => { model.heightOf = { id, height }; show(); },
+  keepHeight: (id, height) => { model.heightOf = null; edit({ kind: "track-set", id, height_px: height }); },
+  showKeys: () => document.getElementById("keys").showModal(),
+  typeTimecode: () => { const input = document.getElementById("timecode"); input.focus(); input.select(); },
+});
+
+let sayTimer = null;
+function say(words, isGood = false) {
+  const box = document.getElementById("said");
+  box.textContent = words;
+  box.classList.toggle("good", isGood);
+  box.hidden = false;
+  clearTimeout(sayTimer);
+  sayTimer = setTimeout(() => { box.hidden = true; }, 7000);
+}
+
+const playhead = document.getElementById("playhead");
+const meterCanvas = document.getElementById("meter");
+const timecodeInput = document.getElementById("timecode");
+const meter = { db: [-99, -99], hold: [-99, -99], heldUntil: 0, isOver: [false, false] };
+const meterBox = { width: 0, height: 0 };
+let lastFrame = 0;
+
+function tick(now) {
+  if (lastFrame) { frameTimes.push(now - lastFrame); if (frameTimes.length > 600) frameTimes.shift(); }
+  lastFrame = now;
+  const at = player.position();
+  if (player.isPlaying && !model.gesture && (at > model.view.end || at < model.view.start)) moveView(scrolled(model, at - model.view.start - (model.view.end - model.view.start) * 0.05));
+  if (needsDraw) draw();
+  const x = xOf(at, model.view, scene.width);
+  playhead.hidden = x < 0 || x > scene.width;
+  playhead.style.transform = `translateX(${178 + x}px)`;
+  if (document.activeElement !== timecodeInput) timecodeInput.value = timecode(at, model.state.frame_rate);
+  picture?.follow(at, player.isPlaying, player.rate);
+  const reading = player.reading();
+  if (reading) {
+    const text = (tenths) => (tenths <= -1000 ? "–" : signed(tenths / 10));
+    document.getElementById("r-momentary").textContent = text(reading.momentary);
+    document.getElementById("r-short-term").textContent = text(reading.shortTerm);
+    meter.db = reading.peaks.map((tenths) => tenths / 10);
+    if (now > meter.heldUntil) meter.hold = [-99, -99];
+    meter.db.forEach((db, i) => {
+      if (db >= meter.hold[i]) { meter.hold[i] = db; meter.heldUntil = now + 1500; }
+      if (db > 0) meter.isOver[i] = true;
+    });
+  } else meter.db = [-99, -99];
+  paintMeter(fitCanvas(meterCanvas, meterBox.width, meterBox.height), meterBox.width, meterBox.height, meter, theme);
+  const button = document.querySelector('[data-do="playOrStop"]');
+  if (button.dataset.on !== String(player.isPlaying)) {
+    button.dataset.on = String(player.isPlaying);
+    button.setAttribute("aria-label", player.isPlaying ? "Stop" : "Play");
+    document.getElementById("play-shape").setAttribute("d", player.isPlaying ? "M2 2h12v12H2z" : "M3 1l12 7-12 7z");
+  }
+  document.getElementById("rate").textContent = player.isPlaying && player.rate !== 1 ? `× ${player.rate}`.replace("-", "−") : "";
+  requestAnimationFrame(tick);
+}
+
+for (const button of document.querySelectorAll("[data-do]")) button.addEventListener("click", () => actions[ACTION_OF[button.dataset.do] || button.dataset.do]());
+for (const button of document.querySelectorAll("[data-tab]")) button.addEventListener("click", () => { tab = button.dataset.tab; showTab(); });
+timecodeInput.addEventListener("keydown", (event) => {
+  if (event.key === "Enter") { actions.goToTimecode(timecodeInput.value); timecodeInput.blur(); canvas.focus(); }
+  if (event.key === "Escape") timecodeInput.blur();
+});
+meterCanvas.addEventListener("click", () => { meter.isOver = [false, false]; });
+document.getElementById("add-role").addEventListener("change", (event) => { if (event.target.value) edit({ kind: "track-add", role: event.target.value, name: "" }); event.target.value = ""; });
+headsBox.addEventListener("wheel", (event) => { event.preventDefault(); actions.scrollRows(event.deltaY); }, { passive: false });
+bindCanvas(canvas, { model, scene: () => scene, actions });
+bindKeys(actions, () => !document.querySelector("dialog[open]"));
+bindLibrary({ model, api, player, say, reload, page, actions });
+bindNarration({ model, player, say, reload, page });
+keysPage(document.getElementById("keys"));
+new ResizeObserver(() => { const box = meterCanvas.getBoundingClientRect(); Object.assign(meterBox, { width: box.width, height: box.height }); needsDraw = true; }).observe(lanes);
+window.addEventListener("themechange", () => { needsDraw = true; });
+document.fonts.ready.then(() => { show(); draw(); page.dataset.ready = "true"; });
+if (!shownTracks(model).length) say("Nothing to arrange yet. Bring files in on the Intake page.");
+draw();
+requestAnimationFrame(tick);
+// For measurements: frame times, the worst distance of picture and sound, and the timeline as the page knows it.
+window.arrange = { frameTimes, model, player, moveView, samplesOfFrames, picture: () => picture };

@@ -1,0 +1,199 @@
+"""Edits of a timeline: what each does, what it leaves alone, and what it refuses."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from recitant_core.errors import EditRefused
+from recitant_core.gain.envelope import CurvePoint, FadeShape, curve_db
+from recitant_core.render.mix import render_mix
+from recitant_core.timeline import edits
+from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.units.clock import SampleSpan
+from signals import MemorySource, programme
+
+SECOND = 48_000
+LENGTHS = {"a": 10 * SECOND, "b": 10 * SECOND}
+
+
+def plan(*clips, second=()):
+    tracks = (Track("1", "one", Role.DIALOGUE, clips=clips), Track("2", "two", Role.MUSIC, clips=tuple(second)))
+    return Plan("t", "25", tracks)
+
+
+def clip(clip_id, start_s, length_s=2.0, in_s=1.0, **more):
+    return Clip(clip_id, "a", round(start_s * SECOND), round(in_s * SECOND), round(length_s * SECOND), **more)
+
+
+def of(found, clip_id):
+    return edits.clips_by_id(found)[clip_id][1]
+
+
+def test_a_move_keeps_all_but_the_place():
+    before = plan(clip("1", 1), clip("2", 5))
+    after = edits.move_clips(before, ["1"], SECOND)
+    assert of(after, "1") == replace(of(before, "1"), start_sample=2 * SECOND)
+    assert of(after, "2") is of(before, "2")
+
+
+def test_a_move_to_another_track_takes_only_what_was_grabbed():
+    before = plan(clip("1", 1, group="g"), clip("2", 5, group="g"))
+    after = edits.move_clips(before, ["1"], SECOND, 1)
+    assert [track.track_id for track, _ in edits.clips_by_id(after).values()] == ["1", "2"]
+    assert of(after, "2").start_sample == 6 * SECOND  # its group moves along in time
+
+
+def test_groups_move_as_one():
+    before = plan(clip("1", 1, group="g"), clip("2", 5), second=[clip("3", 2, group="g")])
+    after = edits.move_clips(before, ["1"], -SECOND)
+    assert [of(after, i).start_sample for i in "123"] == [0, 5 * SECOND, SECOND]
+
+
+def test_places_outside_are_refused():
+    before = plan(clip("1", 1))
+    with pytest.raises(EditRefused, match="before_start"):
+        edits.move_clips(before, ["1"], -SECOND - 1)
+    with pytest.raises(EditRefused, match="past_longest"):
+        edits.move_clips_to(before, ["1"], 24 * 3600 * SECOND)
+    with pytest.raises(EditRefused, match="off_the_tracks"):
+        edits.move_clips(before, ["1"], 0, -1)
+    with pytest.raises(EditRefused, match="gone"):
+        edits.move_clips(before, ["9"], 0)
+    with pytest.raises(EditRefused, match="gone"):
+        edits.move_clips(before, [], 0)
+
+
+def test_a_trim_moves_an_edge_and_not_the_sound():
+    before = plan(clip("1", 3))
+    later = of(edits.trim_clip(before, "1", "start", SECOND // 2, LENGTHS), "1")
+    assert later.start_sample - later.in_sample == 2 * SECOND
+    assert later.length_samples == 3 * SECOND // 2
+    whole = of(edits.trim_clip(before, "1", "start", -99 * SECOND, LENGTHS), "1")
+    assert whole.in_sample == 0 and whole.start_sample == 2 * SECOND  # no farther than the recording goes
+    longest = of(edits.trim_clip(before, "1", "end", 99 * SECOND, LENGTHS), "1")
+    assert longest.in_sample + longest.length_samples == LENGTHS["a"]
+    shortest = of(edits.trim_clip(before, "1", "end", -99 * SECOND, LENGTHS), "1")
+    assert shortest.length_samples == edits.LEAST_CLIP_SAMPLES
+
+
+def test_a_slip_moves_the_sound_and_not_the_clip():
+    before = plan(clip("1", 3))
+    after = of(edits.slip_clip(before, "1", SECOND // 4, LENGTHS), "1")
+    assert (after.start_sample, after.length_samples) == (3 * SECOND, 2 * SECOND)
+    assert after.in_sample == 3 * SECOND // 4
+    assert of(edits.slip_clip(before, "1", -99 * SECOND, LENGTHS), "1").in_sample == 8 * SECOND
+
+
+curves = st.lists(st.tuples(st.integers(0, 2 * SECOND), st.floats(-30, 12)), max_size=5, unique_by=lambda p: p[0])
+
+
+@settings(max_examples=40, deadline=None)
+@given(at=st.integers(SECOND, 3 * SECOND), points=curves)
+def test_a_split_changes_nothing_that_sounds(at, points):
+    curve = tuple(CurvePoint(*p) for p in sorted(points))
+    before = plan(clip("1", 1, fade_in_samples=9_600, fade_out_samples=4_800, curve=curve))
+    sources = {"a": MemorySource("a", programme(4, 10.0))}
+    span = SampleSpan(0, 4 * SECOND)
+    try:
+        after = edits.split_clips(before, ["1"], at)
+    except EditRefused:
+        assert at - SECOND < 48 or 3 * SECOND - at < 48
+        return
+    pieces = after.tracks[0].clips
+    # A cut inside a fade ends the fade there; elsewhere every sample stays.
+    if SECOND + 9_600 <= at <= 3 * SECOND - 4_800:
+        assert np.abs(render_mix(after, sources, span) - render_mix(before, sources, span)).max() < 1e-6
+    assert pieces[0].length_samples + pieces[1].length_samples == 2 * SECOND
+    assert pieces[1].clip_id.startswith(edits.NEW)
+
+
+def test_a_split_where_nothing_lies_is_refused():
+    with pytest.raises(EditRefused, match="nothing_to_split"):
+        edits.split_clips(plan(clip("1", 1)), ["1"], 0)
+
+
+def test_a_gap_is_left_or_closed():
+    before = plan(clip("1", 0), clip("2", 2), clip("3", 5), second=[clip("4", 6)])
+    left = edits.delete_clips(before, ["2"], close_gap=False)
+    assert [c.clip_id for c in left.tracks[0].clips] == ["1", "3"]
+    closed = edits.delete_clips(before, ["2"], close_gap=True)
+    assert of(closed, "3").start_sample == 3 * SECOND
+    assert of(closed, "4").start_sample == 6 * SECOND  # another track stays
+
+
+def test_copies_begin_where_they_are_laid_and_form_groups_of_their_own():
+    before = plan(clip("1", 1, group="g"), second=[clip("2", 2, group="g")])
+    known = edits.clips_by_id(before)
+    laid = [(track.track_id, one) for track, one in known.values()]
+    after = edits.copy_clips(before, laid, 20 * SECOND)
+    made = [c for track in after.tracks for c in track.clips if c.clip_id.startswith(edits.NEW)]
+    assert [c.start_sample for c in made] == [20 * SECOND, 21 * SECOND]
+    assert len({c.group for c in made}) == 1 and made[0].group != "g"
+    with pytest.raises(EditRefused, match="nothing_copied"):
+        edits.copy_clips(before, [], 0)
+
+
+def test_both_fades_fit_into_a_clip():
+    one = clip("1", 0, 1.0, fade_out_samples=SECOND // 2)
+    assert edits.faded(one, "in", 99 * SECOND, None).fade_in_samples == SECOND // 2
+    assert edits.faded(one, "out", -5, FadeShape.SMOOTH).fade_out_samples == 0
+
+
+def test_gain_has_limits():
+    assert (
+        edits.levelled(clip("1", 0), -2.345).gain_db == -2.35 or edits.levelled(clip("1", 0), -2.345).gain_db == -2.34
+    )
+    with pytest.raises(EditRefused, match="gain_out_of_range"):
+        edits.levelled(clip("1", 0), 30.0)
+
+
+def test_moving_a_point_leaves_the_level_elsewhere_untouched():
+    one = clip("1", 0, 8.0, curve=(CurvePoint(4 * SECOND, -6.0),))
+    after = edits.curve_point_moved(one, 0, 4 * SECOND, -20.0)
+    far = np.array([0.0, 3.4 * SECOND, 4.6 * SECOND, 8.0 * SECOND])
+    assert curve_db(after.curve, far) == pytest.approx([-6.0] * 4)
+    assert curve_db(after.curve, np.array([4.0 * SECOND])) == pytest.approx([-20.0])
+    between = clip("1", 0, 8.0, curve=(CurvePoint(0, 0.0), CurvePoint(SECOND, -3.0), CurvePoint(8 * SECOND, 0.0)))
+    after = edits.curve_point_moved(between, 1, 99 * SECOND, -3.0)
+    assert after.curve[1].at_sample == 8 * SECOND - 1  # never past its neighbour
+    with pytest.raises(EditRefused):
+        edits.curve_point_moved(one, 3, 0, 0.0)
+
+
+def test_points_move_with_the_clip_and_come_back_after_a_trim():
+    one = clip("1", 3, 4.0, curve=(CurvePoint(0, 0.0), CurvePoint(SECOND, -10.0), CurvePoint(3 * SECOND, 0.0)))
+    before = plan(one)
+    shorter = edits.trim_clip(before, "1", "start", 2 * SECOND, LENGTHS)
+    trimmed = of(shorter, "1")
+    assert curve_db(trimmed.curve, np.array([0.0])) == pytest.approx(curve_db(one.curve, np.array([2.0 * SECOND])))
+    back = of(edits.trim_clip(shorter, "1", "start", -2 * SECOND, LENGTHS), "1")
+    assert curve_db(back.curve, np.array([1.5 * SECOND])) == pytest.approx(
+        curve_db(one.curve, np.array([1.5 * SECOND]))
+    )
+
+
+def test_a_curve_is_cleared_for_a_range():
+    one = clip("1", 0, 4.0, curve=tuple(CurvePoint(n * SECOND, -float(n)) for n in range(4)))
+    assert [p.at_sample for p in edits.curve_cleared(one, SampleSpan(SECOND, 2 * SECOND)).curve] == [0, 3 * SECOND]
+
+
+def test_overlaps_become_crossfades_over_their_whole_length():
+    before = plan(clip("1", 0), clip("2", 3))
+    moved = edits.move_clips(before, ["2"], -3 * SECOND // 2)
+    after = edits.crossfaded(moved, {"2"}, lambda _a, _b: FadeShape.EQUAL_GAIN)
+    assert of(after, "1").fade_out_samples == of(after, "2").fade_in_samples == SECOND // 2
+    assert of(after, "2").fade_in_shape is FadeShape.EQUAL_GAIN
+    untouched = edits.crossfaded(moved, set(), lambda _a, _b: FadeShape.SMOOTH)
+    assert untouched == moved
+
+
+def test_a_crossfade_of_one_sound_with_itself_keeps_its_level():
+    """Common practice: equal gain for related sides; the joined sound is the sound itself."""
+    audio = programme(7, 10.0)
+    first, second = clip("1", 0, 4.0, 0.0), clip("2", 3, 4.0, 3.0)
+    joined = edits.crossfaded(plan(first, second), {"2"}, lambda _a, _b: FadeShape.EQUAL_GAIN)
+    out = render_mix(joined, {"a": MemorySource("a", audio)}, SampleSpan(0, 7 * SECOND))
+    assert np.abs(out - audio[: 7 * SECOND]).max() < 1e-4
