@@ -22,6 +22,8 @@ def main(arguments: list[str]) -> int:
     """Run one command; its exit code."""
     try:
         require_python()
+        if arguments[:2] == ["bench", "pages"]:
+            return _test(["tests/bench/pages.py", "-s", *arguments[2:]])
         if arguments and arguments[0] in CORE_COMMANDS:
             return _core(arguments)
         if arguments and arguments[0] == "test":

@@ -163,6 +163,20 @@ def test_moving_a_point_leaves_the_level_elsewhere_untouched():
         edits.curve_point_moved(one, 3, 0, 0.0)
 
 
+def test_a_new_point_changes_no_level_and_a_drawn_line_none_outside():
+    one = clip("1", 0, 8.0, curve=(CurvePoint(0, 0.0), CurvePoint(8 * SECOND, -8.0)))
+    added = edits.curve_point_added(one, 3 * SECOND)
+    places = np.linspace(0, 8 * SECOND, 50)
+    assert curve_db(added.curve, places) == pytest.approx(curve_db(one.curve, places), abs=0.01)
+    assert edits.curve_point_added(clip("1", 0), SECOND).curve == (CurvePoint(SECOND, 0.0),)
+    drawn = edits.curve_drawn(one, [(3 * SECOND, -20.0), (4 * SECOND, 6.0)])
+    outside = np.array([0.0, 2.9 * SECOND, 4.1 * SECOND, 8.0 * SECOND])
+    assert curve_db(drawn.curve, outside) == pytest.approx(curve_db(one.curve, outside), abs=0.02)
+    assert curve_db(drawn.curve, np.array([3.0 * SECOND, 4.0 * SECOND])) == pytest.approx([-20.0, 6.0])
+    with pytest.raises(EditRefused):
+        edits.curve_drawn(one, [])
+
+
 def test_points_move_with_the_clip_and_come_back_after_a_trim():
     one = clip("1", 3, 4.0, curve=(CurvePoint(0, 0.0), CurvePoint(SECOND, -10.0), CurvePoint(3 * SECOND, 0.0)))
     before = plan(one)

@@ -9,13 +9,16 @@ from dataclasses import replace
 from itertools import count, pairwise
 from typing import Final
 
+import numpy as np
+
 from recitant_core.errors import EditRefused
-from recitant_core.gain.envelope import CurvePoint, FadeShape
+from recitant_core.gain.envelope import CurvePoint, FadeShape, curve_db
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, MOST_LENGTH_SAMPLES, Clip, Plan, Track
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 
 NEW: Final = "new-"
 LEAST_CLIP_SAMPLES: Final = RATE_HZ // 1_000  # 1 ms
+DRAW_EDGE_SAMPLES: Final = RATE_HZ // 50  # 20 ms from the level that was there to the one that was drawn
 Lengths = Mapping[str, int]
 """Length in samples of each source, by key."""
 
@@ -277,6 +280,39 @@ def curve_point_moved(clip: Clip, index: int, at_sample: int, gain_db: float) ->
     high = points[index + 1][0] - 1 if index + 1 < len(points) else clip.length_samples
     points[index] = (min(max(at_sample, low), max(low, high)), gain_db)
     return curve_with(clip, points)
+
+
+def curve_level_db(clip: Clip, at_sample: int) -> float:
+    """Gain of a clip's curve at a place of the clip; 0 without a curve."""
+    if not clip.curve:
+        return 0.0
+    return round(float(curve_db(clip.curve, np.array([float(at_sample)]))[0]), 2)
+
+
+def curve_point_added(clip: Clip, at_sample: int) -> Clip:
+    """A clip with one more point on its curve, where the curve runs: nothing changes in what sounds."""
+    at_sample = min(max(0, at_sample), clip.length_samples)
+    points = [(point.at_sample, point.gain_db) for point in clip.curve if point.at_sample != at_sample]
+    return curve_with(clip, [*points, (at_sample, curve_level_db(clip, at_sample))])
+
+
+def curve_drawn(clip: Clip, drawn: Iterable[tuple[int, float]]) -> Clip:
+    """A clip whose curve follows what was drawn by hand, from its first place to its last; outside it stays as it was.
+
+    Raises:
+        EditRefused: nothing was drawn, or a gain out of range.
+    """
+    points = sorted((min(max(0, at), clip.length_samples), gain_db) for at, gain_db in drawn)
+    if not points:
+        raise EditRefused("gone")
+    first, last = points[0][0], points[-1][0]
+    kept = [
+        (p.at_sample, p.gain_db)
+        for p in clip.curve
+        if not first - DRAW_EDGE_SAMPLES < p.at_sample < last + DRAW_EDGE_SAMPLES
+    ]
+    edges = [at for at in (first - DRAW_EDGE_SAMPLES, last + DRAW_EDGE_SAMPLES) if 0 <= at <= clip.length_samples]
+    return curve_with(clip, [*kept, *((at, curve_level_db(clip, at)) for at in edges), *points])
 
 
 def curve_cleared(clip: Clip, span: SampleSpan) -> Clip:

@@ -18,7 +18,7 @@ from recitant_core.units.timecode import timecode_from_samples
 from recitant_io.words import gain_text
 from recitant_web.desk import models
 from recitant_web.desk.arrange_rows import ROW_EDITS
-from recitant_web.desk.bridge import changes_between, clip_of_row, lengths_of_plan, plan_of
+from recitant_web.desk.bridge import changes_between, clip_of_row, keep_plan, lengths_of_plan, plan_of
 from recitant_web.desk.log import lock, record
 from recitant_web.programme.models import Programme, SourceState
 from recitant_web.programme.queries import source_energy, stored_source
@@ -44,15 +44,22 @@ def edit_timeline(programme: Programme, user: User, data: Data) -> models.Edit |
         locked = lock(programme, data["revision"])
         if data["kind"] in ROW_EDITS:
             label, changes, made = ROW_EDITS[data["kind"]](locked, data)
+            final = None
         else:
             before = plan_of(locked)
             after, label = _PLAN_EDITS[data["kind"]](locked, before, data)
             if locked.is_picture_locked:
                 _require_in_place(before, after)
-            changes, made = changes_between(locked, before, after)
+            changes, made, final = changes_between(locked, before, after)
         if not changes and not made:
             return None
-        return record(locked, user, label, changes, made)
+        edit = record(locked, user, label, changes, made)
+        # A new recording or track is read anew; everything else is known already.
+        if final is not None and {t.track_id for t in before.tracks} == {t.track_id for t in final.tracks}:
+            known = {clip.source_key for track in before.tracks for clip in track.clips}
+            if all(clip.source_key in known for track in final.tracks for clip in track.clips):
+                keep_plan(locked, final)
+        return edit
 
 
 def kinds() -> frozenset[str]:
@@ -153,6 +160,16 @@ def _point(_programme: Programme, plan: Plan, data: Data) -> tuple[Plan, str]:
         lambda clip: edits.curve_point_moved(clip, data["index"], data["at_sample"], data["gain_db"]),
     )
     return after, f"point of {_name(plan, data['id'])} to {gain_text(data['gain_db'])} dB"
+
+
+def _add_point(_programme: Programme, plan: Plan, data: Data) -> tuple[Plan, str]:
+    after = edits.set_clips(plan, [data["id"]], lambda clip: edits.curve_point_added(clip, data["at_sample"]))
+    return after, f"point on the gain curve of {_name(plan, data['id'])}"
+
+
+def _draw(_programme: Programme, plan: Plan, data: Data) -> tuple[Plan, str]:
+    after = edits.set_clips(plan, [data["id"]], lambda clip: edits.curve_drawn(clip, data["points"]))
+    return after, f"gain curve drawn on {_name(plan, data['id'])}"
 
 
 def _clear(_programme: Programme, plan: Plan, data: Data) -> tuple[Plan, str]:
@@ -439,6 +456,8 @@ _PLAN_EDITS: dict[str, PlanEdit] = {
     "level": _level,
     "curve": _curve,
     "point": _point,
+    "point-add": _add_point,
+    "draw": _draw,
     "curve-clear": _clear,
     "group": _group,
     "name": _name_clip,

@@ -124,6 +124,8 @@ FIELDS: dict[str, dict[str, Check]] = {
     "level": {"ids": _ids, "by_db": _gain},
     "curve": {"ids": _ids, "points": _points},
     "point": {"id": _id, "index": _whole, "at_sample": _whole, "gain_db": _gain},
+    "point-add": {"id": _id, "at_sample": _whole},
+    "draw": {"id": _id, "points": _points},
     "curve-clear": {"ids": _ids, "from_sample": _whole, "to_sample": _whole},
     "group": {"ids": _ids, "is_grouped": bool},
     "name": {"ids": _ids, "name": _name},

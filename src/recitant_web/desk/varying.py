@@ -57,7 +57,7 @@ def vary_clip(payload: dict[str, Any], progress: Progress) -> str:
         if clip.source_key != used.sha256:
             raise EditRefused("gone")
         after = edits.set_clips(plan, [clip.clip_id], lambda c: _fitted(c, varied, before, variation))
-        changes, made = changes_between(locked, plan, after)
+        changes, made, _ = changes_between(locked, plan, after)
         # The row of the clip tells its recording by number, which the core does not know.
         changes = [change for change in changes if change["id"] != int(clip.clip_id)] + [
             _with_source(change, used.pk, varied.pk) for change in changes if change["id"] == int(clip.clip_id)

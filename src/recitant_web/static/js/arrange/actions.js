@@ -154,7 +154,7 @@ export function newActions({ model, api, player, edit, show, say, moveView, relo
         slip: () => by && { kind: "slip", id, by_samples: by },
         "fade-in": () => ({ kind: "fade", ids, edge: "in", length_samples: gesture.length }),
         "fade-out": () => ({ kind: "fade", ids, edge: "out", length_samples: gesture.length }),
-        point: () => (gesture.isDrawn ? { kind: "curve", ids, points: gesture.points } : { kind: "point", id, index: gesture.index, at_sample: gesture.place, gain_db: gesture.db }),
+        point: () => (gesture.drawn ? { kind: "draw", id, points: gesture.drawn } : { kind: "point", id, index: gesture.index, at_sample: gesture.place, gain_db: gesture.db }),
         marker: () => ({ kind: "marker-set", id: gesture.marker.id, at_sample: gesture.at }),
       };
       const change = asks[gesture.kind]?.();
@@ -215,7 +215,7 @@ export function newActions({ model, api, player, edit, show, say, moveView, relo
     addPoint: (clip) => {
       const at = Math.round(player.position() - clip.start);
       if (at < 0 || at > clip.length) { say("The playhead does not stand in this clip."); return; }
-      edit({ kind: "curve", ids: [clip.id], points: [...(clip.curve || []), [at, levelAt(clip, at)]] });
+      edit({ kind: "point-add", id: clip.id, at_sample: at });
     },
     removePoint: (id, index) => edit({ kind: "curve", ids: [id], points: model.clips.get(id).curve.filter((_, i) => i !== index) }),
     copyCurve: (clip) => { model.copiedCurve = clip.curve; say("Curve copied.", true); },
@@ -245,16 +245,6 @@ export function newActions({ model, api, player, edit, show, say, moveView, relo
       } catch (error) { say(error.message); }
     },
   };
-
-  // The level of a clip's curve at a place, as the server will draw it: straight between points, level outside.
-  function levelAt(clip, at) {
-    const points = clip.curve || [];
-    if (!points.length) return 0;
-    const after = points.findIndex(([p]) => p >= at);
-    if (after <= 0) return after === 0 ? points[0][1] : points.at(-1)[1];
-    const [[a, x], [b, y]] = [points[after - 1], points[after]];
-    return Math.round((x + ((y - x) * (at - a)) / (b - a)) * 100) / 100;
-  }
 
   return actions;
 }

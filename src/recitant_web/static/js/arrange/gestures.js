@@ -60,8 +60,8 @@ export function bindCanvas(canvas, { model, scene, actions }) {
     grabbed = null;
     const { gesture } = model;
     if (gesture?.box) { actions.selectBox(gesture.box, was.keys.shift); return; }
-    if (gesture && was.hasMoved) { actions.finish(gesture); return; }
     if (gesture) { actions.finish(gesture); return; }
+    if (was.hit.kind === "line") { actions.edit({ kind: "point-add", id: was.hit.shape.clip.id, at_sample: was.drawn[0][0] }); return; }
     if (was.hit.kind === "lane" || was.hit.kind === "nothing") { actions.clearSelection(); actions.seek(at(event)); }
     if (was.hit.kind === "clip" && !was.hasMoved && !was.keys.shift && !event.ctrlKey && !event.metaKey) actions.select(was.hit.shape.clip.id, { isAlone: true });
     if (was.hit.kind === "point" && event.altKey) actions.removePoint(was.hit.shape.clip.id, was.hit.index);
@@ -139,7 +139,6 @@ export function bindCanvas(canvas, { model, scene, actions }) {
   function startLine(event) {
     const { shape, row } = grabbed.hit;
     grabbed.drawn = [[Math.round(at(event) - shape.clip.start), curveDb(event.offsetY, row)]];
-    previewLine(event);
   }
 
   function drawLine(event) {
@@ -157,7 +156,7 @@ export function bindCanvas(canvas, { model, scene, actions }) {
     const high = Math.max(...grabbed.drawn.map(([p]) => p));
     const kept = (clip.curve || []).filter(([p]) => p < low || p > high);
     const points = [...kept, ...grabbed.drawn].sort((a, b) => a[0] - b[0]);
-    actions.preview({ kind: "point", isDrawn: true, ids: new Set([clip.id]), points, ...label(event, `${gainText(grabbed.drawn.at(-1)[1])} dB`) });
+    actions.preview({ kind: "point", drawn: grabbed.drawn, ids: new Set([clip.id]), points, ...label(event, `${gainText(grabbed.drawn.at(-1)[1])} dB`) });
   }
 
   function drawBox(event) {

@@ -1,27 +1,24 @@
 // The picture, kept in step with the playhead: played along, corrected by rate when it drifts, set anew when far off.
 
 const FAR_S = 0.2;
-const GENTLE = 0.06;
+const MOST_KEPT = 40000;
+const MOST_CORRECTION = 0.3; // of the speed, while catching up
+const START_S = 0.05; // a video needs about so long to move
+const STEADY_S = 0.012;
 
 export class Picture {
   constructor(video, { rateHz }) {
     this.video = video;
     this.frameS = 1 / rateHz;
-    this.worstS = 0;
-    this.shownS = null;
-    const look = (_now, frame) => {
-      this.shownS = frame.mediaTime;
-      this.shownAt = frame.expectedDisplayTime;
-      this.video.requestVideoFrameCallback(look);
-    };
-    if (video.requestVideoFrameCallback) video.requestVideoFrameCallback(look);
+    this.offsS = []; // how far the picture was from the sound, a value a frame
   }
 
-  follow(sample, isPlaying, rate) {
+  // isSounding: whether the programme is heard already; until then the picture waits for the sound.
+  follow(sample, isSounding, rate) {
     const { video } = this;
     if (!video.duration) return;
     const wanted = Math.min(sample / 48000, video.duration - this.frameS / 2);
-    if (!isPlaying || rate !== 1) {
+    if (!isSounding || rate !== 1) {
       if (!video.paused) video.pause();
       // The middle of the frame that holds this sample: never the one before by a rounding.
       const middle = (Math.floor(wanted / this.frameS + 1e-6) + 0.5) * this.frameS;
@@ -29,14 +26,16 @@ export class Picture {
       return;
     }
     if (video.paused) {
-      if (!video.seeking) video.currentTime = wanted;
+      if (!video.seeking) video.currentTime = wanted + START_S;
       video.play().catch(() => {});
       return;
     }
     const off = wanted - video.currentTime;
     if (Math.abs(off) > FAR_S) { if (!video.seeking) video.currentTime = wanted + 0.03; return; }
-    video.playbackRate = Math.abs(off) < this.frameS / 8 ? 1 : 1 + Math.max(-GENTLE, Math.min(GENTLE, off * 1.5));
-    this.worstS = Math.max(this.worstS * 0.99, Math.abs(off));
+    const rateNow = Math.abs(off) < STEADY_S ? 1 : 1 + Math.max(-MOST_CORRECTION, Math.min(MOST_CORRECTION, off * 3));
+    if (Math.abs(rateNow - video.playbackRate) > 0.01) video.playbackRate = rateNow;
+    this.offsS.push(off);
+    if (this.offsS.length > MOST_KEPT) this.offsS.shift();
     video.dataset.offMs = (off * 1000).toFixed(1);
   }
 }

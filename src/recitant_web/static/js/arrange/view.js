@@ -192,7 +192,7 @@ function tick(now) {
   playhead.hidden = x < 0 || x > scene.width;
   playhead.style.transform = `translateX(${178 + x}px)`;
   if (document.activeElement !== timecodeInput) timecodeInput.value = timecode(at, model.state.frame_rate);
-  picture?.follow(at, player.isPlaying, player.rate);
+  picture?.follow(at, player.isSounding, player.rate);
   const reading = player.reading();
   if (reading) {
     const text = (tenths) => (tenths <= -1000 ? "–" : signed(tenths / 10));

@@ -95,6 +95,10 @@ export class Player {
     return Math.min(this.length(), Math.max(0, Math.round(sounding.start + along)));
   }
 
+  get isSounding() {
+    return this.isPlaying && this.blocks.some((block) => block.time <= this.context.currentTime);
+  }
+
   // What the meters show now; null while nothing sounds.
   reading() {
     if (!this.isPlaying || !this.context) return null;
