@@ -15,7 +15,7 @@ from machine import BROWSER, PYTHON, ROOT, SERVICES, CannotGoOn, install_package
 from services import Services, running
 
 VAR = ROOT / "var"
-CORE_COMMANDS = ("measure", "check", "mix", "bench")
+CORE_COMMANDS = ("measure", "intake", "check", "mix", "bench")
 
 
 def main(arguments: list[str]) -> int:

@@ -1,4 +1,4 @@
-"""measure, check, mix, bench: exit 0 done or passed, 1 does not pass, 2 cannot, with one line that says why."""
+"""measure, intake, check, mix, bench: exit 0 done or passed, 1 does not pass, 2 cannot, with one line that says why."""
 
 import argparse
 import io
@@ -9,9 +9,11 @@ from pathlib import Path
 from recitant_core.delivery.catalogue import CATALOGUE, DEFAULT_SPEC_ID, spec_by_id
 from recitant_core.delivery.judge import judge
 from recitant_core.errors import RecitantError
+from recitant_core.intake.findings import Severity
 from recitant_core.measure.meter import MeterState, Readings, feed_meter, read_meter
 from recitant_io.decode import open_media
 from recitant_io.delivery import Delivered, deliver, readings_data, report_data, verdict_data
+from recitant_io.examine import examine_file, examined_data
 from recitant_io.plan_file import load_plan
 from recitant_io.report import limit_text
 from recitant_io.words import fit_sentence, sentence, signed
@@ -43,6 +45,10 @@ def _parser() -> argparse.ArgumentParser:
     measure.add_argument("files", nargs="+", metavar="FILE", type=Path)
     measure.add_argument("--json", action="store_true", help="one JSON object per file and line")
     measure.set_defaults(run=_measure)
+    intake = commands.add_parser("intake", help="what is wrong with sound files, and what they probably are")
+    intake.add_argument("files", nargs="+", metavar="FILE", type=Path)
+    intake.add_argument("--json", action="store_true", help="one JSON object per file and line")
+    intake.set_defaults(run=_intake)
     check = commands.add_parser("check", help="judge a sound file against a specification")
     check.add_argument("file", metavar="FILE", type=Path)
     check.add_argument("--spec", required=True, metavar="ID", help=", ".join(spec.spec_id for spec in CATALOGUE))
@@ -100,6 +106,31 @@ def _measure(chosen: argparse.Namespace) -> int:
                 f"  true peak {signed(readings.true_peak_dbtp)} dBTP   "
                 f"sample peak {signed(readings.sample_peak_dbfs)} dBFS"
             )
+    return worst
+
+
+def _intake(chosen: argparse.Namespace) -> int:
+    worst = 0
+    for path in chosen.files:
+        try:
+            found = examine_file(path)
+        except RecitantError as error:
+            print(f"recitant: {sentence(error)}", file=sys.stderr)
+            worst = 2
+            continue
+        data = examined_data(path, found)
+        if chosen.json:
+            print(json.dumps(data), flush=True)
+        else:
+            reasons = ", ".join(data["role"]["reasons"])
+            print(f"{path}  {data['channels']} ch, {data['sample_rate']} Hz, {data['duration_s']:.2f} s")
+            print(f"  probably {data['role']['guess']}: {reasons}")
+            if found.speech_dbfs is not None:
+                print(f"  speech {signed(found.speech_dbfs)} dBFS, noise floor {signed(found.floor_dbfs)} dBFS")
+            for finding in data["findings"]:
+                print(f"  {finding['severity']:<5} {finding['title']}: {finding['sentence']}")
+        if worst == 0 and any(finding.severity is Severity.FAULT for finding in found.findings):
+            worst = 1
     return worst
 
 

@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 from playwright.sync_api import sync_playwright
 
-from conftest import make_programme
+from conftest import make_programme, wav_bytes
+from signals import sine
 
 RECORDER = """
 (() => {
@@ -41,10 +42,14 @@ RECORDER = """
 
 
 @pytest.fixture(scope="session")
-def chromium():
+def chromium(tmp_path_factory):
     os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"  # playwright keeps an event loop in this thread
     flags = ["--no-sandbox", "--disable-dev-shm-usage", "--disable-gpu", "--disable-background-networking"]
-    flags.append("--autoplay-policy=no-user-gesture-required")
+    flags += ["--autoplay-policy=no-user-gesture-required", "--use-fake-device-for-media-stream"]
+    # The simulated microphone hears this file, over and over.
+    microphone = tmp_path_factory.mktemp("microphone") / "voice.wav"
+    microphone.write_bytes(wav_bytes(sine(-12, 2.0, 700.0, 1), "PCM_16"))
+    flags.append(f"--use-file-for-fake-audio-capture={microphone}")
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
         yield browser
@@ -54,7 +59,8 @@ def chromium():
 @pytest.fixture
 def page(chromium, live_server, transactional_db, media, jobs_run_at_once, account):
     """The sign-in page of the live server; any error in the page fails the test."""
-    context = chromium.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+    size = {"width": 1280, "height": 800}
+    context = chromium.new_context(viewport=size, accept_downloads=True, permissions=["microphone"])
     context.add_init_script(RECORDER)
     page = context.new_page()
     faults = []
@@ -76,6 +82,16 @@ def balance(page, live_server, account):
     film = make_programme(account[1])
     page.goto(f"{live_server.url}/programmes/{film.pk}/balance")
     page.wait_for_selector("[data-ready]")
+    page.film = film
+    return page
+
+
+@pytest.fixture
+def arrange(page, live_server, account):
+    """The Arrange page of a programme with three recordings."""
+    film = make_programme(account[1])
+    page.goto(f"{live_server.url}/programmes/{film.pk}/arrange")
+    page.wait_for_selector("#arrange[data-ready]")
     page.film = film
     return page
 

@@ -415,8 +415,13 @@ def _crossed(programme: Programme, before: Plan, after: Plan, ids: set[str]) -> 
         second = b.read(later.in_sample, length)
         return FadeShape.EQUAL_GAIN if correlation(first, second) >= RELATED else FadeShape.EQUAL_POWER
 
-    was = {tuple(sorted((a.clip_id, b.clip_id))): (a.span, b.span) for t in before.tracks for a, b in edits.overlaps(t)}
-    now = {tuple(sorted((a.clip_id, b.clip_id))): (a.span, b.span) for t in after.tracks for a, b in edits.overlaps(t)}
+    untouched = {id(track) for track in before.tracks} & {id(track) for track in after.tracks}
+
+    def pairs_of(plan: Plan) -> dict[tuple[str, ...], tuple[SampleSpan, SampleSpan]]:
+        found = (pair for track in plan.tracks if id(track) not in untouched for pair in edits.overlaps(track))
+        return {tuple(sorted((a.clip_id, b.clip_id))): (a.span, b.span) for a, b in found}
+
+    was, now = pairs_of(before), pairs_of(after)
     lengths = {pair: a.intersect(b) for pair, (a, b) in was.items()}
     fresh = {
         pair

@@ -252,7 +252,7 @@ def _figures(programme: Programme, plan: Plan, energies: dict[str, FloatArray]) 
 def _clip_data(
     clip: Clip, track: Track, stem_gain_db: float, names: dict[int, str], energies: dict[str, FloatArray]
 ) -> dict[str, Any]:
-    _, energy = clip_energy(clip, 0.0, energies[clip.source_key])
+    energy = _without_left_out(clip, clip_energy(clip, 0.0, energies[clip.source_key])[1])
     recorded = _whole_lufs(energy / 10.0 ** (clip.gain_db / 10.0))
     gains_db = clip.gain_db + track.gain_db + stem_gain_db
     return {
@@ -265,6 +265,17 @@ def _clip_data(
         "recorded_lufs": finite(recorded),
         "in_mix_lufs": finite(recorded + gains_db if recorded is not None else None),
     }
+
+
+def _without_left_out(clip: Clip, energy: FloatArray) -> FloatArray:
+    """Energies of a clip with nothing where its level is to be measured without; gates then pass over it."""
+    if not clip.left_out:
+        return energy
+    kept = energy.copy()
+    for span in clip.left_out:
+        first = max(0, (span.start_sample - clip.in_sample) // HOP_SAMPLES)
+        kept[first : max(first, -(-(span.end_sample - clip.in_sample) // HOP_SAMPLES))] = 0.0
+    return kept
 
 
 def _whole_lufs(energy: FloatArray) -> float | None:

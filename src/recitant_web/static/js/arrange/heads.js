@@ -19,7 +19,8 @@ function head({ track, top, height, index }, model, actions) {
   element.className = `track-head ${track.role}${track.id === model.track ? " is-chosen" : ""}${height < 46 ? " is-low" : ""}`;
   element.style.top = `${top}px`;
   element.style.height = `${height}px`;
-  element.addEventListener("pointerdown", () => actions.setTrack(track.id));
+  // Not from its buttons and fields: showing the choice would take them away under the pointer.
+  element.addEventListener("pointerdown", (event) => { if (!event.target.closest("button, input, .grip")) actions.setTrack(track.id); });
 
   const letter = document.createElement("button");
   Object.assign(letter, { type: "button", className: "letter", textContent: track.role[0].toUpperCase(), title: `${track.role}: press for the next role` });

@@ -3,8 +3,8 @@
 const FAR_S = 0.2;
 const MOST_KEPT = 40000;
 const MOST_CORRECTION = 0.3; // of the speed, while catching up
-const START_S = 0.05; // a video needs about so long to move
-const STEADY_S = 0.012;
+const START_S = 0.01; // a video needs a moment to move
+const STEADY_S = 0.006;
 
 export class Picture {
   constructor(video, { rateHz }) {
@@ -26,13 +26,18 @@ export class Picture {
       return;
     }
     if (video.paused) {
+      delete video.dataset.isSteady;
       if (!video.seeking) video.currentTime = wanted + START_S;
       video.play().catch(() => {});
       return;
     }
     const off = wanted - video.currentTime;
     if (Math.abs(off) > FAR_S) { if (!video.seeking) video.currentTime = wanted + 0.03; return; }
-    const rateNow = Math.abs(off) < STEADY_S ? 1 : 1 + Math.max(-MOST_CORRECTION, Math.min(MOST_CORRECTION, off * 3));
+    // The audio clock moves in steps; what counts is where it stands in the middle.
+    this.smoothS = video.dataset.isSteady ? this.smoothS * 0.85 + off * 0.15 : off;
+    video.dataset.isSteady = "1";
+    const wish = Math.abs(this.smoothS) < STEADY_S ? 0 : this.smoothS * 2;
+    const rateNow = 1 + Math.max(-MOST_CORRECTION, Math.min(MOST_CORRECTION, wish));
     if (Math.abs(rateNow - video.playbackRate) > 0.01) video.playbackRate = rateNow;
     this.offsS.push(off);
     if (this.offsS.length > MOST_KEPT) this.offsS.shift();

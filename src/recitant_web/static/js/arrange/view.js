@@ -29,6 +29,7 @@ let scene = null;
 let scrollTop = 0;
 let needsDraw = true;
 let tab = "clip";
+const TABLE_WAIT_MS = 250;
 const frameTimes = [];
 const ACTION_OF = { wider: "zoomOut", closer: "zoomIn", "hide-empty": "hideEmpty", "hear-all": "hearAll", keys: "showKeys", "louder-waves": "wavesUp", "lower-waves": "wavesDown" };
 
@@ -145,9 +146,12 @@ async function reload() {
 // Another window, or Intake, may have moved on while this one was out of sight.
 document.addEventListener("visibilitychange", () => { if (!document.hidden) reload(); });
 
+let tableTimer = null;
 function moveView(view) {
   model.view = view;
   needsDraw = true;
+  clearTimeout(tableTimer);
+  tableTimer = setTimeout(() => showTable(document.getElementById("clip-table"), model, actions), TABLE_WAIT_MS);
 }
 
 const actions = newActions({ model, api, player, edit, show, say, moveView, reload, scene: () => scene, tab: (name) => { tab = name; showTab(); } });

@@ -120,7 +120,7 @@ export function showHeads(container, model, score, { setGain, toggleHeard }) {
       make("span", { className: "letter", textContent: stave.letter }), make("b", {}, stave.name, lanes),
       make("span", { className: "aim mono", textContent: `aim ${signed(stave.aim_lufs, 0)}` }),
       make("div", { className: "fader" }, fader, input),
-      make("div", { className: "hear" }, toggle(model.muted, "mute", "Leave this stem out of what you hear. The mix keeps it."), toggle(model.only, "only", "Hear this stem alone. The mix keeps the others.")),
+      make("div", { className: "hear" }, toggle(model.muted, "mute", "Leave this stem out of what you hear. The mix keeps it."), toggle(model.only, "solo", "Hear this stem alone. The mix keeps the others.")),
     );
     return head;
   }));

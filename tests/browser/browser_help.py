@@ -1,0 +1,18 @@
+"""What the browser tests of the timeline share."""
+
+
+def drag(page, from_x, from_y, to_x, to_y):
+    """Drag on the timeline, in its own pixels, slowly enough to be seen as a drag."""
+    box = page.locator("#timeline").bounding_box()
+    page.mouse.move(box["x"] + from_x, box["y"] + from_y)
+    page.mouse.down()
+    page.mouse.move(box["x"] + (from_x + to_x) / 2, box["y"] + (from_y + to_y) / 2, steps=5)
+    page.mouse.move(box["x"] + to_x, box["y"] + to_y, steps=5)
+    page.mouse.up()
+
+
+def wait_undo(page, words):
+    """Wait until the newest edit has a name that holds these words."""
+    page.wait_for_function(
+        "(words) => document.querySelector('[data-do=\"undo\"]').title.includes(words)", arg=words, timeout=10_000
+    )

@@ -1,0 +1,193 @@
+"""The Arrange page in a browser: gestures, keys, the sound after an edit, narration, the library, two windows."""
+
+import numpy as np
+import pytest
+
+from browser.browser_help import drag, wait_undo
+from browser.conftest import place_of, recorded
+from recitant_core.render.mix import render_output
+from recitant_core.units.clock import SampleSpan
+from recitant_web.desk.bridge import plan_of, sources_of_plan
+from recitant_web.desk.models import Clip, Track
+from recitant_web.programme.models import Source
+
+pytestmark = pytest.mark.django_db(transaction=True)
+SECOND = 48_000
+
+
+def shape(page, name):
+    """Where a clip stands on the canvas."""
+    return page.evaluate(
+        """(name) => {
+            const { model } = window.arrange;
+            const clip = [...model.clips.values()].find((c) => c.name === name);
+            const width = document.getElementById("timeline").clientWidth;
+            const x = (s) => ((s - model.view.start) / (model.view.end - model.view.start)) * width;
+            const row = model.state.tracks.findIndex((t) => t.id === clip.track);
+            return { id: clip.id, left: x(clip.start), right: x(clip.start + clip.length), y: 34 + row * 67 + 40 };
+        }""",
+        name,
+    )
+
+
+def test_clips_are_moved_trimmed_faded_and_split_by_hand(arrange):
+    arrange.keyboard.press("n")  # no snapping: the pointer alone decides
+    at = shape(arrange, "bang")
+    drag(arrange, (at["left"] + at["right"]) / 2, at["y"], (at["left"] + at["right"]) / 2 + 200, at["y"])
+    wait_undo(arrange, "moved 1 clip")
+    assert Clip.objects.get(name="bang").start_sample > SECOND
+    at = shape(arrange, "score")
+    drag(arrange, at["right"] - 3, at["y"], at["right"] - 120, at["y"])
+    wait_undo(arrange, "trimmed the end of score")
+    at = shape(arrange, "score")
+    drag(arrange, at["left"] + 4, at["y"] - 35, at["left"] + 90, at["y"] - 35)
+    wait_undo(arrange, "fade in of score")
+    assert Clip.objects.get(name="score").fade_in_samples > SECOND // 2
+    arrange.fill("#timecode", "00:00:03:00")
+    arrange.press("#timecode", "Enter")
+    arrange.wait_for_function("window.arrange.player.position() === 144000")
+    arrange.keyboard.press("/")
+    wait_undo(arrange, "split at 00:00:03:00")
+    assert Clip.objects.filter(name="score").count() == 2
+    for _ in range(4):
+        arrange.keyboard.press("Control+z")
+        arrange.wait_for_timeout(150)
+    wait_undo(arrange, "brought in")
+    assert Clip.objects.count() == 3 and Clip.objects.get(name="bang").start_sample == 0
+
+
+def test_a_clip_snaps_to_the_edge_of_another(arrange):
+    at, voice = shape(arrange, "bang"), shape(arrange, "voice")
+    middle = (at["left"] + at["right"]) / 2
+    drag(arrange, middle, at["y"], middle + voice["right"] - at["left"] + 5, at["y"])
+    wait_undo(arrange, "moved 1 clip")
+    edge = Clip.objects.get(name="voice")
+    assert Clip.objects.get(name="bang").start_sample == edge.start_sample + edge.length_samples
+
+
+def test_everything_goes_by_keyboard(arrange):
+    arrange.focus("#timeline")
+    for keys, label in [
+        (["]", "ArrowRight"], "moved 1 clip"),
+        (["ArrowDown"], "−0.5 dB on"),
+        (["Alt+ArrowDown"], "moved 1 clip"),
+        (["Control+d"], "pasted 1 clip"),
+        (["Control+c", "End", "Control+v"], "pasted 1 clip"),
+        (["Delete"], "deleted 1 clip"),
+        (["m"], "note at"),
+        (["Alt+m"], "sync point at"),
+        (["Control+a", "g"], "grouped"),
+        (["g"], "ungrouped"),
+    ]:
+        for key in keys:
+            arrange.keyboard.press(key)
+        wait_undo(arrange, label)
+    arrange.keyboard.press("?")
+    assert "split at the playhead" in arrange.inner_text("#keys")
+    arrange.keyboard.press("Escape")
+    arrange.keyboard.press("0")  # everything in view, so the table beside the canvas holds everything too
+    arrange.wait_for_function(f"document.querySelectorAll('#clip-table tr').length === {Clip.objects.count()}")
+
+
+def test_an_edit_is_heard_and_solo_has_a_way_out(arrange):
+    arrange.click(".track-head.music .toggle:has-text('solo')")
+    arrange.wait_for_selector("#heard:has-text('1 track soloed')")
+    arrange.click('[data-do="hear-all"]')
+    arrange.wait_for_selector("#heard", state="hidden")
+    at = shape(arrange, "score")
+    arrange.mouse.click(*_on(arrange, (at["left"] + at["right"]) / 2, at["y"]))
+    arrange.keyboard.press("Delete")
+    wait_undo(arrange, "deleted 1 clip")
+    arrange.film.refresh_from_db()
+    plan, sources = plan_of(arrange.film), sources_of_plan(arrange.film)
+    arrange.evaluate("window.arrange.player.seek(0)")
+    arrange.click('[data-do="playOrStop"]')
+    arrange.wait_for_function("window.arrange.player.position() > 60000")
+    arrange.click('[data-do="playOrStop"]')
+    expected = render_output(plan, sources, SampleSpan(0, 48_000))
+    heard = recorded(arrange)
+    at = place_of(expected[10_000:30_000], heard) - 10_000
+    assert np.abs(heard[at + 5_000 : at + 40_000] - expected[5_000:40_000]).max() < 1e-6
+
+
+def _on(page, x, y):
+    box = page.locator("#timeline").bounding_box()
+    return box["x"] + x, box["y"] + y
+
+
+def test_a_range_repeats_and_playing_goes_backwards(arrange):
+    arrange.evaluate("window.arrange.model.range = [24000, 48000]")
+    arrange.keyboard.press("r")
+    arrange.evaluate("window.arrange.player.seek(24000)")
+    arrange.keyboard.press("l")
+    arrange.wait_for_timeout(2_500)
+    at = arrange.evaluate("window.arrange.player.position()")
+    assert 24_000 <= at <= 48_100
+    arrange.keyboard.press("k")
+    arrange.keyboard.press("u")
+    arrange.evaluate("window.arrange.player.seek(200000)")
+    arrange.keyboard.press("j")
+    arrange.wait_for_function("window.arrange.player.position() < 180000")
+    arrange.keyboard.press("k")
+
+
+def test_a_gain_curve_is_clicked_drawn_and_moved(arrange):
+    arrange.keyboard.press("n")
+    at = shape(arrange, "score")
+    arrange.mouse.click(*_on(arrange, at["left"] + 100, at["y"]))
+    arrange.keyboard.press("c")
+    arrange.mouse.click(*_on(arrange, at["left"] + 200, at["y"]))
+    wait_undo(arrange, "point on the gain curve of score")
+    assert Clip.objects.get(name="score").curve[0][1] == 0.0  # a new point changes no level
+    drag(arrange, at["left"] + 400, at["y"] - 20, at["left"] + 500, at["y"] + 10)
+    wait_undo(arrange, "gain curve drawn on score")
+    curve = Clip.objects.get(name="score").curve
+    assert len(curve) > 4 and curve[0][1] == 0.0
+    arrange.wait_for_selector("#tab-clip summary:has-text('points')")
+
+
+def test_narration_is_recorded_at_the_playhead(arrange):
+    arrange.evaluate("window.arrange.player.seek(96000)")
+    arrange.click('[data-tab="narration"]')
+    arrange.click("#tab-narration button:has-text('Check the level')")
+    arrange.wait_for_selector("#tab-narration .mono:has-text('dBFS')")
+    arrange.wait_for_function("/−1[0-9] dBFS/.test(document.getElementById('tab-narration').innerText)")
+    arrange.click("#tab-narration button:has-text('Record')")
+    arrange.wait_for_selector(".count-in:has-text('3')")
+    arrange.wait_for_selector(".count-in:has-text('recording')")
+    arrange.wait_for_timeout(2_500)
+    arrange.click("#tab-narration button:has-text('Stop and keep')")
+    arrange.wait_for_selector("#tab-narration >> text=kept")
+    wait_undo(arrange, "Narration take 1 brought in")
+    take = Source.objects.get(kind="take")
+    clip = Clip.objects.get(source=take)
+    assert clip.start_sample == 96_000 and take.role == "dialogue"
+    from recitant_web.programme.queries import stored_source
+
+    audio = stored_source(take.sha256, 1).read(4_800, 24_000)[:, 0]
+    assert np.argmax(np.abs(np.fft.rfft(audio))) * 2 == pytest.approx(700, abs=6)  # what the microphone heard
+
+
+def test_a_microphone_that_is_refused_is_told(arrange):
+    arrange.evaluate(
+        """() => { const refused = () => Promise.reject(new DOMException("", "NotAllowedError"));
+        navigator.mediaDevices.getUserMedia = refused; }"""
+    )
+    arrange.click('[data-tab="narration"]')
+    arrange.click("#tab-narration button:has-text('Check the level')")
+    arrange.wait_for_selector("#said:has-text('not allowed to use the microphone')")
+
+
+def test_a_second_window_is_told_and_reloaded(arrange):
+    other = arrange.context.new_page()
+    other.goto(arrange.url)
+    other.wait_for_selector("#arrange[data-ready]")
+    arrange.keyboard.press("m")
+    wait_undo(arrange, "note at")
+    other.keyboard.press("Shift+M")
+    other.wait_for_selector("#said:has-text('changed elsewhere')")
+    wait_undo(other, "note at")  # it shows the newest state, and nothing was overwritten
+    other.keyboard.press("Shift+M")
+    wait_undo(other, "chapter at")
+    assert Track.objects.count() == 3
+    other.close()
