@@ -3,7 +3,8 @@
 import pytest
 
 from recitant_core.errors import RangeError
-from recitant_core.units.timecode import timecode_from_samples
+from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.timecode import FRAME_RATES, samples_from_timecode, timecode_from_samples
 
 DROP_FRAME_SAMPLES = 8_008 / 5  # 48 kHz samples a frame at 30000/1001
 
@@ -38,3 +39,38 @@ def test_bad_times_are_refused():
         timecode_from_samples(-1, "25")
     with pytest.raises(RangeError):
         timecode_from_samples(0, "26")
+
+
+@pytest.mark.parametrize("rate", list(FRAME_RATES))
+def test_every_timecode_names_the_frame_it_was_made_from(rate):
+    for frame in (*range(0, 400), *range(17_900, 18_400), 107_892, 215_784, 1_000_003):
+        first = -(-frame * FRAME_RATES[rate].denominator * RATE_HZ // FRAME_RATES[rate].numerator)
+        text = timecode_from_samples(first, rate)
+        assert samples_from_timecode(text, rate) == first
+
+
+def test_typed_timecodes():
+    assert samples_from_timecode("1:00:00:00", "25") == 3_600 * RATE_HZ
+    assert samples_from_timecode("02:10", "25") == 2 * RATE_HZ + 10 * 1_920
+    assert samples_from_timecode("50", "25") == 2 * RATE_HZ
+    assert samples_from_timecode("01.00.00.00", "24") == samples_from_timecode("01:00:00;00", "24")
+
+
+@pytest.mark.parametrize(
+    ("text", "rate"),
+    [
+        ("00:01:00;00", "29.97df"),  # ST 12-1: numbers 0 and 1 are left out at every minute but the tens
+        ("00:01:00;03", "59.94df"),
+        ("00:00:00:25", "25"),
+        ("00:00:60:00", "25"),
+        ("00:61:00:00", "25"),
+        ("", "25"),
+        ("soon", "25"),
+        ("1:2:3:4:5", "25"),
+        ("-1:00", "25"),
+        ("٣", "25"),
+    ],
+)
+def test_what_is_no_timecode_is_refused(text, rate):
+    with pytest.raises(RangeError):
+        samples_from_timecode(text, rate)

@@ -20,9 +20,9 @@ from signals import MemorySource, programme, sine
 N = 96_000
 
 
-def heard(audio: Audio, pan: float = 0.0, **settings: object) -> Audio:
+def heard(audio: Audio, pan: float = 0.0, *, is_mono: bool = False, **settings: object) -> Audio:
     clip = Clip("c", "k", 0, 0, len(audio), **settings)
-    plan = Plan("t", "25", (Track("1", "a", Role.DIALOGUE, 0.0, pan, (clip,)),))
+    plan = Plan("t", "25", (Track("1", "a", Role.DIALOGUE, 0.0, pan, (clip,), is_mono),))
     return render_mix(plan, {"k": MemorySource("k", audio)}, SampleSpan(0, len(audio)))
 
 
@@ -58,6 +58,16 @@ def test_polarity_and_dc():
     assert not heard(np.concatenate([audio[:, :1], -audio[:, :1]], axis=1), routing=Routing.SUM).any()
 
 
+def test_a_mono_track_gives_both_sides_the_same():
+    audio = two()
+    out = heard(audio, is_mono=True)
+    assert (out[:, 0] == out[:, 1]).all()
+    assert out[:, 0] == pytest.approx(audio.mean(axis=1), abs=1e-6)
+    mono = programme(3, 1.0, 1)
+    assert heard(mono, is_mono=True) == pytest.approx(heard(mono), abs=1e-6)
+    assert np.abs(heard(audio, 1.0, is_mono=True)[:, 0]).max() < 1e-6
+
+
 def test_mono_and_wide_recordings_ignore_routing():
     for n_channels in (1, 6):
         audio = programme(3, 1.0, n_channels)
@@ -67,7 +77,8 @@ def test_mono_and_wide_recordings_ignore_routing():
 
 @pytest.mark.parametrize("routing", list(Routing))
 @pytest.mark.parametrize("pan", [0.0, -0.7, 0.4])
-def test_the_estimate_knows_routing(routing, pan):
+@pytest.mark.parametrize("is_mono", [False, True])
+def test_the_estimate_knows_routing(routing, pan, is_mono):
     audio = two()
     audio[:, 1] += 0.5 * audio[:, 0]  # related, so that the product of both counts
     left, right, joined = (
@@ -76,8 +87,10 @@ def test_the_estimate_knows_routing(routing, pan):
     )
     pairs = np.stack([left, right, (joined - left - right) / 2], axis=1)
     clip = Clip("c", "k", 0, 0, len(audio), routing=routing, reversed_channels=(1,))
-    exact, _ = k_energies(heard(audio, pan, routing=routing, reversed_channels=(1,)), KState.at_rest(STEREO, RATE_HZ))
-    _, found = clip_energy(clip, 0.0, pairs, pan)
+    exact, _ = k_energies(
+        heard(audio, pan, is_mono=is_mono, routing=routing, reversed_channels=(1,)), KState.at_rest(STEREO, RATE_HZ)
+    )
+    _, found = clip_energy(clip, Track("1", "a", Role.DIALOGUE, 0.0, pan, (), is_mono), 0.0, pairs)
     assert found.sum() == pytest.approx(exact.sum(), rel=1e-3, abs=1e-6)
 
 
@@ -97,9 +110,10 @@ def test_the_plans_data_keeps_every_setting():
         "tracks[0].clips[0]", "k", 4_800, 480, 48_000, -3.0, 480, 960, (), FadeShape.SMOOTH, FadeShape.EQUAL_GAIN,
         Routing.SECOND, (0, 1), (0.01, -0.02),
     )  # fmt: skip
-    plan = Plan("t", "25", (Track("0", "a", Role.DIALOGUE, 0.0, 0.0, (clip,)),))
+    plan = Plan("t", "25", (Track("0", "a", Role.DIALOGUE, 0.0, 0.0, (clip,), True),))
     data = plan_to_data(plan, {"k": "a.wav"})
-    assert plan_from_data(data, {"a.wav": MemorySource("k", audio)}).tracks[0].clips[0] == clip
+    again = plan_from_data(data, {"a.wav": MemorySource("k", audio)})
+    assert again.tracks[0].clips[0] == clip and again.tracks[0].is_mono
     plain = replace(clip, routing=Routing.AS_RECORDED, reversed_channels=(), dc_offset=())
     data = plan_to_data(replace(plan, tracks=(replace(plan.tracks[0], clips=(plain,)),)), {"k": "a.wav"})
     assert "routing" not in data["tracks"][0]["clips"][0]

@@ -132,7 +132,7 @@ def test_the_estimate_is_near_the_exact_figures():
 
 def test_a_clips_energy_carries_its_gains():
     energy = np.ones((1_000, 1))
-    first, found = clip_energy(Clip("a", "v", 480_000, 0, 480_000, -6.0), -4.0, energy)
+    first, found = clip_energy(Clip("a", "v", 480_000, 0, 480_000, -6.0), Track("1", "t", Role.MUSIC), -4.0, energy)
     assert first == 1_000
     assert found == pytest.approx(np.full(1_000, 0.1))  # -10 dB
 

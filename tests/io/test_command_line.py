@@ -10,7 +10,7 @@ import soundfile
 from recitant_cli.__main__ import main
 from recitant_core.measure.meter import measure
 from recitant_core.units.channels import STEREO
-from signals import RATE_HZ, sine
+from signals import RATE_HZ, programme, sine
 
 KEYS = [
     "file",
@@ -178,3 +178,17 @@ def test_the_published_schema_is_the_one_in_force():
 
     published = Path(__file__).parents[2] / "docs" / "plan.schema.json"
     assert json.loads(published.read_text()) == json.loads(SCHEMA_PATH.read_text())
+
+
+def test_intake_tells_what_is_wrong_and_what_a_file_is(tmp_path, capsys):
+    take = programme(3, 6.0, 1)
+    soundfile.write(tmp_path / "Take 3.wav", np.concatenate([take, np.zeros_like(take)], axis=1), 48_000, "PCM_24")
+    assert main(["intake", "--json", str(tmp_path / "Take 3.wav")]) == 1
+    found = json.loads(capsys.readouterr().out)
+    assert found["findings"][0]["code"] == "one-channel-silent"
+    assert found["findings"][0]["remedies"][0]["routing"] == "first"
+    assert found["role"]["guess"] in ("dialogue", "music", "effects", "ambience")
+    soundfile.write(tmp_path / "door.wav", sine(-20, 1.0), 48_000, "PCM_24")
+    assert main(["intake", str(tmp_path / "door.wav"), str(tmp_path / "missing.wav")]) == 2
+    said = capsys.readouterr()
+    assert "probably effects" in said.out and "missing.wav" in said.err

@@ -114,7 +114,7 @@ def test_bad_files_say_what_is_wrong(tmp_path, code):
     with pytest.raises(MediaError) as caught:
         conform(path, folder)
     assert caught.value.code == code
-    assert not list(folder.iterdir())
+    assert not list(folder.glob("*"))
     words = sentence(caught.value)
     assert "{" not in words and words.endswith(".")
 

@@ -167,6 +167,8 @@ def test_tracks(desk):
     assert made["name"] == "Effects"
     desk.edit("track-set", id=made["id"], name="Doors", height_px=999, role="ambience")
     assert Track.objects.get(pk=made["id"]).height_px == 240
+    desk.edit("track-set", id=made["id"], is_mono=True)
+    assert plan_of(desk.film).tracks[-1].is_mono
     desk.edit("track-order", id=made["id"], to=0)
     assert desk.state()["tracks"][0]["name"] == "Doors"
     desk.edit("move", ids=[desk.voice], by_samples=0, by_tracks=-1)

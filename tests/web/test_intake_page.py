@@ -182,6 +182,17 @@ def test_a_film_without_sound_is_a_picture_and_no_fault(empty, bring, tmp_path):
     assert Picture.objects.exists() and not empty.tracks.exists()
 
 
+def test_another_films_picture_can_take_its_place(signed_in, empty, bring, tmp_path):
+    bring("one.mp4", film(tmp_path / "one.mp4").read_bytes())
+    other = bring("two.mp4", film(tmp_path / "two.mp4", n_frames=30, sound_hz=(500.0,)).read_bytes())
+    assert Picture.objects.get().name == "one.mp4"
+    assert "Show this one instead" in signed_in.get(f"/programmes/{empty.pk}/sources/{other.pk}").content.decode()
+    signed_in.post(f"/programmes/{empty.pk}/sources/{other.pk}/picture")
+    assert Picture.objects.get().name == "two.mp4"
+    sound = bring("only.wav", wav_bytes(sine(-20, 1.0)))
+    assert signed_in.post(f"/programmes/{empty.pk}/sources/{sound.pk}/picture").status_code == 422
+
+
 def test_of_several_sound_tracks_the_others_can_be_brought_in(signed_in, empty, bring, tmp_path, after_commit):
     source = bring("multi.mkv", film(tmp_path / "multi.mkv", sound_hz=(300.0, 2_000.0)).read_bytes())
     assert len(source.sound_tracks) == 2
@@ -199,9 +210,12 @@ def test_of_several_sound_tracks_the_others_can_be_brought_in(signed_in, empty, 
 
 def test_a_marked_part_is_laid(signed_in, empty, bring):
     source = bring("score.wav", wav_bytes(programme(2, 8.0)), "music")
-    answer = signed_in.post(f"/programmes/{empty.pk}/sources/{source.pk}/use", {"from": "96000", "to": "144000"})
-    assert answer.status_code == 409  # its track has no room at the start
+    signed_in.post(f"/programmes/{empty.pk}/sources/{source.pk}/use", {"from": "96000", "to": "144000"})
+    whole, part = source.clip_set.order_by("pk")
+    assert (part.start_sample, part.in_sample, part.length_samples) == (0, 96_000, 48_000)
+    assert part.track_id != whole.track_id and part.track.role == "music"  # its own track has no room at the start
     signed_in.post(f"/programmes/{empty.pk}/intake/step", {"way": "undo"})
+    assert source.clip_set.count() == 1 and empty.tracks.count() == 1
     assert signed_in.post(f"/programmes/{empty.pk}/sources/{source.pk}/use", {"from": "x"}).status_code == 409
 
 

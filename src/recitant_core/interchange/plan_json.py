@@ -46,6 +46,7 @@ def plan_from_data(data: Mapping[str, Any], source_of_file: Mapping[str, SampleS
                 gain_db=float(track.get("gain_db", 0.0)),
                 pan=float(track.get("pan", 0.0)),
                 clips=tuple(clips),
+                is_mono=bool(track.get("mono", False)),
             )
         )
     stems = {Role(role): float(stem.get("gain_db", 0.0)) for role, stem in data.get("stems", {}).items()}
@@ -72,6 +73,7 @@ def plan_to_data(plan: Plan, file_of_source: Mapping[str, str]) -> dict[str, Any
                 "role": track.role.value,
                 "gain_db": track.gain_db,
                 "pan": track.pan,
+                **({"mono": True} if track.is_mono else {}),
                 "clips": [_clip_data(clip, file_of_source) for clip in track.clips],
             }
             for track in plan.tracks

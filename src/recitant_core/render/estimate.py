@@ -10,7 +10,7 @@ import numpy as np
 
 from recitant_core.dsp.kweighting import HOPS_PER_SECOND
 from recitant_core.gain.envelope import curve_db
-from recitant_core.timeline.model import Clip, Plan, Role, clip_fade_factors
+from recitant_core.timeline.model import Clip, Plan, Role, Track, clip_fade_factors, clip_matrix
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ
@@ -18,20 +18,20 @@ from recitant_core.units.clock import RATE_HZ
 HOP_SAMPLES = RATE_HZ // HOPS_PER_SECOND
 
 
-def clip_energy(clip: Clip, gain_db: float, source_energy: FloatArray, pan: float = 0.0) -> tuple[int, FloatArray]:
+def clip_energy(clip: Clip, track: Track, gain_db: float, source_energy: FloatArray) -> tuple[int, FloatArray]:
     """First hop and 10 ms energies of a clip in the programme, with all its gains: float64 (hops,).
 
     Args:
         clip: placed; its own gain, fades, curve and routing count.
+        track: that it lies on, for its pan and width.
         gain_db: of its track and stem together.
         source_energy: of its whole source: float64 (hops, 3) of a two-channel one (left, right, left times right), or
             (hops, 1) of any other as two loudspeakers give it.
-        pan: of its track.
     """
     first = round(clip.start_sample / HOP_SAMPLES)
     n_hops = max(1, round(clip.length_samples / HOP_SAMPLES))
     source_first = round(clip.in_sample / HOP_SAMPLES)
-    energy = routed_energy(clip, source_energy[source_first : source_first + n_hops], pan)
+    energy = routed_energy(clip, track, source_energy[source_first : source_first + n_hops])
     factors = np.full(len(energy), 10.0 ** ((clip.gain_db + gain_db) / 20.0))
     middles = np.minimum(np.arange(len(energy)) * HOP_SAMPLES + HOP_SAMPLES // 2, clip.length_samples - 1.0)
     factors *= clip_fade_factors(clip, middles)
@@ -40,11 +40,11 @@ def clip_energy(clip: Clip, gain_db: float, source_energy: FloatArray, pan: floa
     return first, energy * factors * factors
 
 
-def routed_energy(clip: Clip, source_energy: FloatArray, pan: float = 0.0) -> FloatArray:
+def routed_energy(clip: Clip, track: Track, source_energy: FloatArray) -> FloatArray:
     """Energies of a stretch of a recording through the routing of a clip, without any gain; float64 (hops,)."""
     if source_energy.shape[1] == 1:
         return source_energy[:, 0]
-    matrix = STEREO.routed_matrix(clip.routing, clip.reversed_channels, pan)
+    matrix = clip_matrix(clip, track, STEREO)
     weights = np.array([(matrix[0] ** 2).sum(), (matrix[1] ** 2).sum(), 2.0 * (matrix[0] * matrix[1]).sum()])
     routed: FloatArray = np.maximum(source_energy @ weights, 0.0)
     return routed
@@ -57,7 +57,7 @@ def stem_energies(plan: Plan, source_energies: Mapping[str, FloatArray]) -> dict
     for track in plan.tracks:
         for clip in track.clips:
             gain_db = track.gain_db + plan.stem_gain_db(track.role)
-            first, energy = clip_energy(clip, gain_db, source_energies[clip.source_key], track.pan)
+            first, energy = clip_energy(clip, track, gain_db, source_energies[clip.source_key])
             end = min(n_hops, first + len(energy))
             stems[track.role][first:end] += energy[: end - first]
     return stems

@@ -15,7 +15,7 @@ import numpy as np
 from recitant_core.gain.envelope import curve_db
 from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
 from recitant_core.ports import SampleSource
-from recitant_core.timeline.model import Clip, Plan, Role, Track, clip_fade_factors
+from recitant_core.timeline.model import Clip, Plan, Role, Track, clip_fade_factors, clip_matrix
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.level import factor_from_db
@@ -125,7 +125,7 @@ def _add_track(track: Track, stem_gain_db: float, sources: Sources, span: Sample
             audio = source.read(clip.in_sample + part.start_sample - clip.start_sample, part.length_samples)
             if any(clip.dc_offset):
                 audio = audio - np.array(clip.dc_offset, dtype=np.float32)
-            matrix = source.layout.routed_matrix(clip.routing, clip.reversed_channels, track.pan)
+            matrix = clip_matrix(clip, track, source.layout)
             out = total[part.start_sample - span.start_sample : part.end_sample - span.start_sample]
             matrix = matrix * factor_from_db(clip.gain_db + track.gain_db + stem_gain_db)
             _add_clip(clip, part, audio, matrix, out)

@@ -6,7 +6,7 @@ from typing import Final
 
 from recitant_core.gain.envelope import CurvePoint, FadeShape, fade_factors
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.channels import Routing
+from recitant_core.units.channels import ChannelLayout, Routing
 from recitant_core.units.clock import SampleSpan
 
 
@@ -69,6 +69,8 @@ class Track:
     gain_db: float = 0.0
     pan: float = 0.0
     clips: tuple[Clip, ...] = ()
+    is_mono: bool = False
+    """Whether both loudspeakers get the sum of its clips' sides."""
 
 
 @dataclass(frozen=True)
@@ -103,6 +105,12 @@ class Plan:
     def stem_gain_db(self, role: Role) -> float:
         """Gain of a stem; 0 where none was set."""
         return self.stem_gains_db.get(role, 0.0)
+
+
+def clip_matrix(clip: Clip, track: Track, layout: ChannelLayout) -> FloatArray:
+    """How much of each channel of a clip's recording goes left and right, without gains; float64 (channels, 2)."""
+    matrix_of = layout.mono_matrix if track.is_mono else layout.routed_matrix
+    return matrix_of(clip.routing, clip.reversed_channels, track.pan)
 
 
 def clip_fade_factors(clip: Clip, places: FloatArray) -> FloatArray:

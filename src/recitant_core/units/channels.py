@@ -91,6 +91,14 @@ class ChannelLayout:
         signs[[channel for channel in reversed_channels if channel < self.n_channels]] = -1.0
         return matrix * signs
 
+    def mono_matrix(self, routing: Routing, reversed_channels: tuple[int, ...] = (), pan: float = 0.0) -> FloatArray:
+        """As routed_matrix, with both loudspeakers given the same sum, then balanced; float64 (channels, 2)."""
+        both = self.routed_matrix(routing, reversed_channels)
+        folded = np.repeat(both.mean(axis=1, keepdims=True), 2, axis=1)
+        folded[:, 0] *= math.cos(max(0.0, pan) * math.pi / 2.0)
+        folded[:, 1] *= math.cos(max(0.0, -pan) * math.pi / 2.0)
+        return folded
+
 
 MONO: Final = ChannelLayout("mono", ("C",))
 STEREO: Final = ChannelLayout("stereo", ("L", "R"))

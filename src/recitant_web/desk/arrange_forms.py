@@ -146,6 +146,7 @@ FIELDS: dict[str, dict[str, Check]] = {
         "name": _maybe(_name),
         "role": _maybe(_ROLE),
         "height_px": _maybe(lambda value: min(240, max(28, _whole(value)))),
+        "is_mono": _maybe(bool),
         "pan": _maybe(lambda value: min(1.0, max(-1.0, _gain(value)))),
     },
     "track-order": {"id": _row, "to": _whole},

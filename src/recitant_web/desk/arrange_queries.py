@@ -200,6 +200,7 @@ def _track_data(track: Track, heights: dict[int, int]) -> dict[str, Any]:
         "role": track.role.value,
         "gain_db": track.gain_db,
         "pan": track.pan,
+        "is_mono": track.is_mono,
         "height_px": heights.get(int(track.track_id), 64),
     }
 

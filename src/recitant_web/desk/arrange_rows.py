@@ -64,12 +64,14 @@ def _set_track(programme: Programme, data: Data) -> tuple[str, list[Change], lis
     track = programme.tracks.filter(pk=data["id"]).first()
     if track is None:
         raise EditRefused("gone")
-    wanted = {name: data[name] for name in ("name", "role", "height_px", "pan") if data.get(name) is not None}
+    wanted = {
+        name: data[name] for name in ("name", "role", "height_px", "pan", "is_mono") if data.get(name) is not None
+    }
     if wanted.get("role", track.role) not in dict(ROLES):
         raise EditRefused("gone")
     changed = {name: [getattr(track, name), value] for name, value in wanted.items() if getattr(track, name) != value}
     changes = [{"table": "track", "id": track.pk, "set": changed}] if changed else []
-    words = {"name": "named", "role": "role", "height_px": "height", "pan": "pan"}
+    words = {"name": "named", "role": "role", "height_px": "height", "pan": "pan", "is_mono": "mono or stereo"}
     return f"track {wanted.get('name', track.name)}: {', '.join(words[n] for n in changed)}", changes, []
 
 

@@ -288,7 +288,7 @@ def _read(programme: Programme) -> Loaded:
         by_track.setdefault(track_id, []).append(_clip_of_columns(*columns))
         channels.add((columns[1], n_channels))
     tracks = tuple(
-        Track(str(row.pk), row.name, Role(row.role), row.gain_db, row.pan, tuple(by_track.get(row.pk, ())))
+        Track(str(row.pk), row.name, Role(row.role), row.gain_db, row.pan, tuple(by_track.get(row.pk, ())), row.is_mono)
         for row in models.Track.objects.filter(programme=programme).order_by("position", "pk")
     )
     return Plan(programme.title, programme.frame_rate, tracks, stems), frozenset(channels)

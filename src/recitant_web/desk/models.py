@@ -15,6 +15,7 @@ class Track(models.Model):
     position = models.PositiveIntegerField(default=0)
     gain_db = models.FloatField(default=0.0)
     pan = models.FloatField(default=0.0)
+    is_mono = models.BooleanField(default=False)
     height_px = models.PositiveSmallIntegerField(default=64)
 
 

@@ -104,7 +104,7 @@ def contours(programme: Programme, start_sample: int, end_sample: int, n_points:
             if part is None:
                 continue
             first, energy = clip_energy(
-                clip, track.gain_db + plan.stem_gain_db(track.role), energies[clip.source_key], track.pan
+                clip, track, track.gain_db + plan.stem_gain_db(track.role), energies[clip.source_key]
             )
             begin = max(0, part.start_sample // HOP_SAMPLES - first)
             end = min(len(energy), part.end_sample // HOP_SAMPLES - first + 1)
@@ -252,7 +252,7 @@ def _figures(programme: Programme, plan: Plan, energies: dict[str, FloatArray]) 
 def _clip_data(
     clip: Clip, track: Track, stem_gain_db: float, names: dict[int, str], energies: dict[str, FloatArray]
 ) -> dict[str, Any]:
-    energy = _without_left_out(clip, clip_energy(clip, 0.0, energies[clip.source_key])[1])
+    energy = _without_left_out(clip, clip_energy(clip, track, 0.0, energies[clip.source_key])[1])
     recorded = _whole_lufs(energy / 10.0 ** (clip.gain_db / 10.0))
     gains_db = clip.gain_db + track.gain_db + stem_gain_db
     return {

@@ -23,6 +23,7 @@ from recitant_web.programme.actions import (
     remove_refused,
     try_again,
 )
+from recitant_web.programme.ingesting import use_picture
 from recitant_web.programme.models import ROLES, SourceKind, SourceState
 from recitant_web.programme.queries import programmes_of
 
@@ -133,6 +134,15 @@ def sound_track(request: HttpRequest, programme_id: int, source_id: int) -> Http
     """Bring in another sound track of a file."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     bring_in_sound_track(get_object_or_404(programme.sources, pk=source_id), whole(request.POST.get("index", "")))
+    return _source(request, programme_id, source_id)
+
+
+@login_required
+@require_POST
+def picture(request: HttpRequest, programme_id: int, source_id: int) -> HttpResponse:
+    """Make the picture of this film the programme's."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    use_picture(get_object_or_404(programme.sources, pk=source_id))
     return _source(request, programme_id, source_id)
 
 

@@ -51,6 +51,7 @@ def ingest(source_id: int, progress: Progress) -> str:
     with shown_as(original, source.name) as path:
         facts = probe(path)
         if facts.picture is not None and source.sound_track == 0:
+            source.has_picture = True
             _take_picture(source, facts)
             if not facts.sound_tracks:
                 Source.objects.filter(pk=source.pk).update(
@@ -78,6 +79,21 @@ def ingest(source_id: int, progress: Progress) -> str:
         if not source.is_listened:
             start_job(source.programme.workspace, LISTEN, {"source_id": source.pk})
     return f"{source.name} is ready."
+
+
+def use_picture(source: Source) -> None:
+    """Make the picture of a film that was brought in the picture of the programme, in place of what was.
+
+    Raises:
+        UnreadableMedia: it holds none.
+    """
+    with shown_as(Path(settings.MEDIA_ROOT) / source.original_file, source.name) as path:
+        facts = probe(path)
+    if facts.picture is None:
+        raise UnreadableMedia("no_picture", file=source.name)
+    with transaction.atomic():
+        Picture.objects.filter(programme=source.programme_id).delete()
+        _take_picture(source, facts)
 
 
 def listen(source_id: int, progress: Progress) -> str:

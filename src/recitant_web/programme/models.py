@@ -60,6 +60,7 @@ class Source(models.Model):
     """Where its clip is laid: after the picture's first frame, or where it was recorded to."""
     reference_samples = models.BigIntegerField(null=True)
     """Time of day that the file carries (Broadcast Wave time reference or timecode), in samples at 48 kHz."""
+    has_picture = models.BooleanField(default=False)
     findings = models.JSONField(default=list)
     speech = models.JSONField(default=list)
     """[start, length, confidence] of each stretch of speech, in samples of the recording."""

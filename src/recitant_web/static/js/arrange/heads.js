@@ -45,6 +45,12 @@ function head({ track, top, height, index }, model, actions) {
     button.addEventListener("click", () => actions.toggleHeard(set, track.id));
     hear.append(button);
   }
+  const width = document.createElement("button");
+  Object.assign(width, { type: "button", className: "toggle", textContent: track.is_mono ? "mono" : "stereo", title: "Mono gives both loudspeakers the sum" });
+  width.dataset.key = `${track.id}-width`;
+  width.setAttribute("aria-pressed", String(track.is_mono));
+  width.addEventListener("click", () => actions.edit({ kind: "track-set", id: track.id, is_mono: !track.is_mono }));
+  hear.append(width);
   const menu = document.createElement("span");
   menu.className = "track-menu";
   for (const [text, label, action] of [

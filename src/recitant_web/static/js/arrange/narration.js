@@ -78,12 +78,12 @@ export function bindNarration({ model, player, say, reload, page }) {
     isRecording = true;
     record.textContent = "Stop and keep";
     const silent = Math.max(0, lead - from) / 48000;
-    const ends = performance.now() + COUNT_IN_S * 1000;
     startedAt = { from, context: null };
+    // The clock of the sound counts: what is said before the programme reaches the place is not part of the take.
     const show = () => {
-      const left = (ends - performance.now()) / 1000;
       if (!isRecording) { count.textContent = ""; return; }
-      count.textContent = left > 0 ? String(Math.ceil(left)) : "● recording";
+      const left = startedAt.context === null ? COUNT_IN_S : startedAt.context - player.context.currentTime;
+      count.textContent = left > 0 ? String(Math.min(COUNT_IN_S, Math.ceil(left))) : "● recording";
       setTimeout(show, 80);
     };
     show();

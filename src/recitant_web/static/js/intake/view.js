@@ -20,9 +20,9 @@ let isDescending = false;
 let marks = { from: null, to: null };
 let facts = {};
 const player = new Player("", { parameters: () => ({}), length: () => facts[current]?.length || 0, onFault: say });
-let asked = false;
+let willDraw = false;
 const waves = new Waves(page.dataset.outline, () => {
-  if (!asked) { asked = true; requestAnimationFrame(() => { asked = false; drawAll(); }); }
+  if (!willDraw) { willDraw = true; requestAnimationFrame(() => { willDraw = false; drawAll(); }); }
 });
 
 // Files in
@@ -80,7 +80,28 @@ async function send({ file, row }, role) {
   refresh();
 }
 
-function refresh() { window.htmx.ajax("GET", page.dataset.sources, "#sources"); }
+const refresh = () => load("GET", page.dataset.sources, sources);
+
+// Pieces of page asked for by hand: each goes out at once, and an answer that a later one has overtaken is dropped.
+const asked = new Map();
+async function load(method, url, target, values = null) {
+  const mine = (asked.get(target) || 0) + 1;
+  asked.set(target, mine);
+  const headers = { "HX-Request": "true", "X-CSRFToken": page.dataset.csrf };
+  const response = await fetch(url, { method, headers, body: values && new URLSearchParams(values) }).catch(() => null);
+  if (!response) { say("That did not reach the server. Check the connection; nothing is lost."); return false; }
+  const html = await response.text();
+  if (!response.ok) { say(sentenceIn(html)); return false; }
+  if (asked.get(target) === mine) window.htmx.swap(target, html, { swapStyle: "innerHTML" });
+  return true;
+}
+
+function sentenceIn(html) {
+  const words = new DOMParser().parseFromString(html, "text/html").querySelector("main p")?.textContent;
+  return words || "That did not work. Nothing is lost.";
+}
+
+const showSource = () => load("GET", `${page.dataset.sources}/${current}`, side);
 
 // The table
 
@@ -146,7 +167,7 @@ function choose(id, { isAdding = false, isRange = false } = {}) {
     player.url = page.dataset.sound.replace("/0/sound", `/${id}/sound`);
     player.restSample = 0;
     marks = { from: null, to: null };
-    window.htmx.ajax("GET", `${page.dataset.sources}/${id}`, "#source");
+    showSource();
   }
   mark();
   drawBig();
@@ -177,8 +198,7 @@ for (const button of document.querySelectorAll("[data-show]")) {
 
 function setRole(role) {
   if (!chosen.size) { say("Choose a file first."); return; }
-  window.htmx.ajax("POST", page.dataset.roles, { target: "#sources", values: { ids: [...chosen].join(","), role } })
-    .then(() => { if (current) window.htmx.ajax("GET", `${page.dataset.sources}/${current}`, "#source"); });
+  load("POST", page.dataset.roles, sources, { ids: [...chosen].join(","), role }).then(() => { if (current) showSource(); });
 }
 
 side.addEventListener("click", (event) => {
@@ -216,8 +236,9 @@ function setMark(edge) {
 async function useMarked() {
   const fact = facts[current];
   const values = { from: marks.from ?? 0, to: marks.to ?? fact.length };
-  await window.htmx.ajax("POST", `${page.dataset.sources}/${current}/use`, { target: "#source", values });
+  if (!(await load("POST", `${page.dataset.sources}/${current}/use`, side, values))) return;
   say("Laid at the programme's start; Arrange moves it.", true);
+  refresh();
 }
 
 // Drawing
@@ -311,8 +332,7 @@ for (const [name, action] of Object.entries(buttons)) document.querySelector(`[d
 
 document.body.addEventListener("htmx:afterSettle", (event) => { if (event.target.id === "sources" || event.target.closest?.("#sources")) settle(); });
 document.body.addEventListener("htmx:responseError", (event) => {
-  const words = new DOMParser().parseFromString(event.detail.xhr.responseText, "text/html").querySelector("main p")?.textContent;
-  say(words || "That did not work. Nothing is lost.");
+  say(sentenceIn(event.detail.xhr.responseText));
 });
 new ResizeObserver(drawAll).observe(page);
 window.addEventListener("themechange", drawAll);

@@ -1,0 +1,87 @@
+"""Speech activity by the packaged model: recorded speech is found, music, noise and silence are not."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+import soxr
+
+from recitant_core.speech.activity import energy_probability, spans_from_probabilities, speech_share
+from recitant_io import speech
+from recitant_io.speech import model_probabilities, speech_spans
+from signals import MemorySource
+
+DATA = Path(__file__).parents[1] / "data"
+
+
+def recording(name):
+    audio, rate_hz = soundfile.read(DATA / name, dtype="float32", always_2d=True)
+    return np.ascontiguousarray(soxr.resample(audio, rate_hz, 48_000), dtype=np.float32)
+
+
+@pytest.fixture(scope="module")
+def prompt():
+    """Recorded speech (origin and licence: docs/licences.md) with a second of silence on either side."""
+    silence = np.zeros((48_000, 1), np.float32)
+    return np.concatenate([silence, recording("speech-prompt.flac")[:, :1], silence])
+
+
+def share(audio):
+    return speech_share(speech_spans(MemorySource("k", audio), np.zeros(0)), len(audio))
+
+
+def test_speech_is_found_where_it_is(prompt):
+    spans = speech_spans(MemorySource("k", prompt), np.zeros(0))
+    assert abs(spans[0].start_sample - 48_000) < 0.35 * 48_000
+    assert abs(spans[-1].span.end_sample - (len(prompt) - 48_000)) < 0.6 * 48_000
+    assert speech_share(spans, len(prompt)) > 0.6 * (len(prompt) - 96_000) / len(prompt)
+    assert all(0.5 < span.confidence <= 1.0 for span in spans)
+
+
+def test_a_voice_in_reverse_polarity_is_heard_too(prompt):
+    both = np.concatenate([prompt, -prompt], axis=1)
+    assert share(both) == pytest.approx(share(prompt), abs=0.05)
+
+
+def test_music_noise_and_silence_are_no_speech():
+    assert share(recording("music-excerpt.ogg")) < 0.1
+    assert share((np.random.default_rng(1).standard_normal((10 * 48_000, 1)) * 0.05).astype(np.float32)) < 0.05
+    assert share(np.zeros((5 * 48_000, 2), np.float32)) == 0.0
+
+
+def test_speech_in_noise_is_found(prompt):
+    rng = np.random.default_rng(2)
+    level = np.sqrt(np.mean(prompt[48_000:-48_000] ** 2)) * 10 ** (-10 / 20)
+    noisy = prompt + (rng.standard_normal(prompt.shape) * level).astype(np.float32)
+    assert share(noisy) > 0.8 * share(prompt)
+
+
+def test_where_the_model_cannot_run_energy_answers(prompt, monkeypatch):
+    def missing(*_):
+        raise ImportError
+
+    heard = share(prompt)
+    monkeypatch.setattr(speech, "model_probabilities", missing)
+    energy = np.add.reduceat(prompt[:, 0].astype(np.float64) ** 2, np.arange(0, len(prompt), 480))
+    spans = speech_spans(MemorySource("k", prompt), energy)
+    assert speech_share(spans, len(prompt)) == pytest.approx(heard, abs=0.3)
+
+
+def test_pauses_are_bridged_and_scraps_dropped():
+    probability = np.zeros(400)
+    probability[50:100] = probability[130:200] = 0.9  # 0.3 s apart: one stretch
+    probability[300:305] = 0.9  # 0.05 s: a scrap
+    spans = spans_from_probabilities(probability, 480, 400 * 480)
+    assert [(s.start_sample, s.span.end_sample) for s in spans] == [(50 * 480 - 4_800, 200 * 480 + 7_200)]
+
+
+def test_one_steady_level_is_all_or_nothing():
+    assert energy_probability(np.full(500, 1.0)).min() == 1.0
+    assert energy_probability(np.full(500, 1e-9)).max() == 0.0
+    assert energy_probability(np.zeros(0)).size == 0
+
+
+def test_probabilities_cover_the_whole_recording(prompt):
+    found = model_probabilities(MemorySource("k", prompt))
+    assert abs(len(found) - len(prompt) / 1_536) < 2
