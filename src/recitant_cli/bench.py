@@ -18,6 +18,8 @@ import soundfile
 import soxr
 
 from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
+from recitant_core.intake.checks import findings_of
+from recitant_core.intake.evidence import gather
 from recitant_core.measure.meter import MeterState, Readings, feed_meter, read_meter
 from recitant_core.measure.running import LEAD_SAMPLES, running_readings
 from recitant_core.measure.true_peak import true_peak_factor
@@ -27,6 +29,7 @@ from recitant_core.units.arrays import Audio
 from recitant_core.units.channels import STEREO, ChannelLayout, layout_from_count
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.conform import conform
+from recitant_io.speech import model_probabilities
 from recitant_io.warm import warm_kernels
 
 _CHUNK = 10 * RATE_HZ
@@ -224,6 +227,28 @@ def _ingest() -> list[Row]:
     return [Row("60 minutes stereo WAV (24 bit) taken in", "under 20 s", f"{took:.1f} s", took < 20)]
 
 
+def _findings() -> list[Row]:
+    audio = _programme(600)
+    source = _Loop("ten minutes", np.concatenate([audio, audio[:RATE_HZ]]), len(audio))
+    gather(_Loop("warm", audio, 10 * RATE_HZ))
+    began = time.perf_counter()
+    findings_of(gather(source), None, source, "WAV PCM_24", RATE_HZ)
+    took = time.perf_counter() - began
+    name = "Findings of 10 minutes stereo after decoding (those that need no speech)"
+    return [Row(name, "under 3 s", f"{took:.1f} s", took < 3.0)]
+
+
+def _speech() -> list[Row]:
+    audio = _programme(120, n_channels=1)
+    source = _Loop("two minutes", np.concatenate([audio, audio[:RATE_HZ]]), len(audio))
+    began = time.process_time()
+    model_probabilities(source)
+    times = 120 / (time.process_time() - began)
+    return [
+        Row("Speech activity by the model, mono, one core", "25 times real time", f"{times:.0f} times", times >= 25)
+    ]
+
+
 _MEMORY_CODE = """
 import resource, sys
 from dataclasses import replace
@@ -251,7 +276,7 @@ def _memory() -> list[Row]:
     return [Row(name, "under 1,000 MB", f"{megabytes:.0f} MB", megabytes < 1_000)]
 
 
-_BENCHMARKS = (_measurement, _true_peak, _limiter, _mix, _change_heard, _ingest, _memory)
+_BENCHMARKS = (_measurement, _true_peak, _limiter, _mix, _change_heard, _ingest, _findings, _speech, _memory)
 
 
 def _page(rows: list[Row]) -> str:

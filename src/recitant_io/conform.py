@@ -19,13 +19,13 @@ import numpy.typing as npt
 import soundfile
 import soxr
 
-from recitant_core.dsp.kweighting import KState, k_energies
+from recitant_core.dsp.kweighting import KState, PairState, k_energies, k_pairs
 from recitant_core.errors import StorageFull, UnreadableMedia
 from recitant_core.measure.meter import MeterState, Readings, feed_meter, read_meter
 from recitant_core.measure.waveform import extremes
 from recitant_core.ports import Progress, no_progress
 from recitant_core.units.arrays import Audio, FloatArray
-from recitant_core.units.channels import MONO, STEREO, ChannelLayout, layout_from_count
+from recitant_core.units.channels import STEREO, ChannelLayout, layout_from_count
 from recitant_core.units.clock import RATE_HZ
 from recitant_io.decode import open_media, require_finite
 
@@ -162,7 +162,7 @@ def conform_blocks(
     begun = [folder / f"{name}.{run}.part" for name in names]
     meter = MeterState.at_rest(layout)
     heard = KState.at_rest(STEREO, RATE_HZ)
-    pairs = _Pairs()
+    pairs = PairState.at_rest()
     wave = _Waveform(layout.n_channels)
     length = 0
     try:
@@ -178,7 +178,8 @@ def conform_blocks(
                     energies, heard = k_energies(_folded(block, layout), heard)
                 energy_file.write(energies.data)
                 if layout is STEREO:
-                    pairs_file.write(pairs.feed(block, energies).data)
+                    sides, pairs = k_pairs(block, pairs, RATE_HZ)
+                    pairs_file.write(sides.data)
                 wave_file.write(wave.feed(block).data)
                 length += len(block)
                 on_samples(length)
@@ -247,19 +248,6 @@ def _at_48k(blocks: Iterator[Audio], rate_hz: int, n_channels: int) -> Iterator[
 
 def _folded(block: Audio, layout: ChannelLayout) -> Audio:
     return np.ascontiguousarray(block @ layout.stereo_matrix().astype(np.float32))
-
-
-class _Pairs:
-    """Energies of left, right, and left times right, of a two-channel recording."""
-
-    def __init__(self) -> None:
-        self._left = KState.at_rest(MONO, RATE_HZ)
-        self._sum = KState.at_rest(MONO, RATE_HZ)
-
-    def feed(self, block: Audio, both: FloatArray) -> FloatArray:
-        left, self._left = k_energies(np.ascontiguousarray(block[:, :1]), self._left)
-        joined, self._sum = k_energies(np.ascontiguousarray(block[:, :1] + block[:, 1:]), self._sum)
-        return np.ascontiguousarray(np.stack([left, both - left, (joined - both) / 2.0], axis=1))
 
 
 class _Waveform:

@@ -1,13 +1,14 @@
 """Routing, polarity, DC and fade shapes: what each does to the sound, to the estimate and to the plan's data."""
 
+import json
 from dataclasses import replace
 
 import numpy as np
 import pytest
 
-from recitant_core.dsp.kweighting import KState, k_energies
+from recitant_core.dsp.kweighting import KState, PairState, k_energies, k_pairs
 from recitant_core.errors import PlanError
-from recitant_core.gain.envelope import FadeShape, fade_factors
+from recitant_core.gain.envelope import CurvePoint, FadeShape, fade_factors
 from recitant_core.interchange.plan_json import plan_from_data, plan_to_data
 from recitant_core.render.estimate import clip_energy
 from recitant_core.render.mix import render_mix
@@ -75,17 +76,28 @@ def test_mono_and_wide_recordings_ignore_routing():
     assert LAYOUTS[6].routed_matrix(Routing.SUM).shape == (6, 2)
 
 
+def test_pairs_are_the_energies_of_the_sides_however_the_blocks_fall():
+    audio = two()
+    whole, _ = k_pairs(audio, PairState.at_rest(), RATE_HZ)
+    parts, state = [], PairState.at_rest()
+    for start in range(0, len(audio), 7_001):
+        part, state = k_pairs(np.ascontiguousarray(audio[start : start + 7_001]), state, RATE_HZ)
+        parts.append(part)
+    assert np.concatenate(parts) == pytest.approx(whole, rel=1e-12, abs=1e-15)
+    for column in (0, 1):
+        alone, _ = k_energies(np.ascontiguousarray(audio[:, [column]]), KState.at_rest(MONO, RATE_HZ))
+        assert whole[:, column] == pytest.approx(alone)
+    joined, _ = k_energies((audio[:, :1] + audio[:, 1:]), KState.at_rest(MONO, RATE_HZ))
+    assert whole.sum(axis=1) + whole[:, 2] == pytest.approx(joined, rel=1e-4, abs=1e-9)
+
+
 @pytest.mark.parametrize("routing", list(Routing))
 @pytest.mark.parametrize("pan", [0.0, -0.7, 0.4])
 @pytest.mark.parametrize("is_mono", [False, True])
 def test_the_estimate_knows_routing(routing, pan, is_mono):
     audio = two()
     audio[:, 1] += 0.5 * audio[:, 0]  # related, so that the product of both counts
-    left, right, joined = (
-        k_energies(np.ascontiguousarray(part[:, None]), KState.at_rest(MONO, RATE_HZ))[0]
-        for part in (audio[:, 0], audio[:, 1], audio[:, 0] + audio[:, 1])
-    )
-    pairs = np.stack([left, right, (joined - left - right) / 2], axis=1)
+    pairs, _ = k_pairs(audio, PairState.at_rest(), RATE_HZ)
     clip = Clip("c", "k", 0, 0, len(audio), routing=routing, reversed_channels=(1,))
     exact, _ = k_energies(
         heard(audio, pan, is_mono=is_mono, routing=routing, reversed_channels=(1,)), KState.at_rest(STEREO, RATE_HZ)
@@ -120,3 +132,14 @@ def test_the_plans_data_keeps_every_setting():
     data["tracks"][0]["clips"][0]["dc_offset"] = [0.1]
     with pytest.raises(PlanError, match="dc_channels"):
         plan_from_data(data, {"a.wav": MemorySource("k", audio)})
+
+
+def test_a_trimmed_curve_sounds_the_same_after_its_way_through_data():
+    audio = two()
+    curve = (CurvePoint(-9_600, -20.0), CurvePoint(20_000, 3.0), CurvePoint(60_000, -7.5))
+    clip = Clip("tracks[0].clips[0]", "k", 1_234, 480, 40_000, -1.25, 333, 777, curve)
+    plan = Plan("t", "25", (Track("0", "a", Role.DIALOGUE, -2.0, 0.3, (clip,)),))
+    source = MemorySource("k", audio)
+    again = plan_from_data(json.loads(json.dumps(plan_to_data(plan, {"k": "a.wav"}))), {"a.wav": source})
+    span = SampleSpan(0, 60_000)
+    assert (render_mix(again, {"k": source}, span) == render_mix(plan, {"k": source}, span)).all()

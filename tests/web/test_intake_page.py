@@ -251,3 +251,34 @@ def test_a_refused_file_can_be_tried_again(signed_in, empty, bring, media, after
         signed_in.post(f"/programmes/{empty.pk}/sources/{source.pk}/again")
     source.refresh_from_db()
     assert source.state == "ready"
+
+
+def test_what_was_taken_in_before_is_listened_to_at_the_next_start(empty, bring, after_commit):
+    from recitant_web.programme.ingesting import listen_to_the_unheard
+
+    source = bring("take.wav", wav_bytes(_one_sided()))
+    Source.objects.filter(pk=source.pk).update(findings=[], is_listened=False)
+    with after_commit(), after_commit():
+        assert listen_to_the_unheard() == 1
+    source.refresh_from_db()
+    assert source.is_listened and source.findings[0]["code"] == "one-channel-silent"
+    assert listen_to_the_unheard() == 0
+
+
+def test_a_long_recording_is_ready_before_all_of_it_was_heard(empty, bring, monkeypatch, after_commit):
+    from recitant_web.programme import ingesting
+
+    monkeypatch.setattr(ingesting, "_EXCERPT_SAMPLES", 24_000)  # so that six seconds are long
+    sent = []
+    monkeypatch.setattr("recitant_web.jobs.actions._send", lambda job_id, kind: sent.append((job_id, kind)))
+    data = wav_bytes(_one_sided())
+    with after_commit():
+        source = programmes.bring_in(empty, "", "long.wav", len(data), [data], is_placed=False)
+        ingesting.ingest(source.pk, lambda _share: None)
+    source.refresh_from_db()
+    assert source.state == "ready" and not source.is_listened and source.role
+    assert [finding["code"] for finding in source.findings][:1] == ["one-channel-silent"]
+    assert [kind for _, kind in sent] == ["programme.listen"]
+    ingesting.listen(source.pk, lambda _share: None)
+    source.refresh_from_db()
+    assert source.is_listened

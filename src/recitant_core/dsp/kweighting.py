@@ -98,6 +98,39 @@ def k_energies(audio: Audio, state: KState) -> tuple[FloatArray, KState]:
     return out, after
 
 
+@dataclass(frozen=True)
+class PairState:
+    """Where the filter of a two-channel recording stands between two blocks, its sides kept apart."""
+
+    filters: FloatArray
+    partial: FloatArray
+    at_frame: int
+
+    @classmethod
+    def at_rest(cls) -> "PairState":
+        """A filter that has heard nothing."""
+        return cls(np.zeros((2, 4)), np.zeros(3), 0)
+
+
+def k_pairs(audio: Audio, state: PairState, rate_hz: int) -> tuple[FloatArray, PairState]:
+    """Sums of left squared, right squared and left times right after K-weighting, of every 10 ms that became full.
+
+    From these the energy of any mix of the two channels follows.
+
+    Args:
+        audio: float32 (frames, 2), finite.
+
+    Returns:
+        float64 (hops, 3), and the new state.
+    """
+    first_hop = state.at_frame * HOPS_PER_SECOND // rate_hz
+    last_hop = (state.at_frame + len(audio)) * HOPS_PER_SECOND // rate_hz
+    out = np.zeros((last_hop - first_hop, 3))
+    filters, partial = state.filters.copy(), state.partial.copy()
+    _pairs(audio, k_weighting_sections(rate_hz), filters, partial, state.at_frame, rate_hz, first_hop, out)
+    return out, PairState(filters, partial, state.at_frame + len(audio))
+
+
 def hop_edges(n_hops: int, rate_hz: int) -> FloatArray:
     """Frame at which each of ``n_hops`` hops starts, and the end of the last: float64 (n_hops + 1,)."""
     return np.ceil(np.arange(n_hops + 1) * rate_hz / HOPS_PER_SECOND)
@@ -185,3 +218,53 @@ def _stereo_energies(audio, sections, weights, filters, partial, at_frame, rate_
     filters[0, 0], filters[0, 1], filters[0, 2], filters[0, 3] = s1, s2, s3, s4
     filters[1, 0], filters[1, 1], filters[1, 2], filters[1, 3] = t1, t2, t3, t4
     return partial
+
+
+@numba.njit(cache=True, nogil=True)
+def _pairs(audio, sections, filters, partial, at_frame, rate_hz, first_hop, out):  # type: ignore[no-untyped-def]
+    # As _stereo_energies, kept apart: left, right, and left times right.
+    b0, b1, b2, a1, a2 = sections[0]
+    _, _, _, c1, c2 = sections[1]
+    s1, s2, s3, s4 = filters[0]
+    t1, t2, t3, t4 = filters[1]
+    hop = 0
+    frame = 0
+    while frame < len(audio):
+        edge = -((-(first_hop + hop + 1) * rate_hz) // HOPS_PER_SECOND) - at_frame
+        end = min(edge, len(audio))
+        left = 0.0
+        right = 0.0
+        both = 0.0
+        for i in range(frame, end):
+            x = float(audio[i, 0])
+            u = float(audio[i, 1])
+            y = b0 * x + s1
+            v = b0 * u + t1
+            s1 = b1 * x - a1 * y + s2
+            t1 = b1 * u - a1 * v + t2
+            s2 = b2 * x - a2 * y
+            t2 = b2 * u - a2 * v
+            z = y + s3
+            w = v + t3
+            s3 = -2.0 * y - c1 * z + s4
+            t3 = -2.0 * v - c1 * w + t4
+            s4 = y - c2 * z
+            t4 = v - c2 * w
+            left += z * z
+            right += w * w
+            both += z * w
+        if abs(s1) + abs(s2) + abs(s3) + abs(s4) < 1e-30:
+            s1 = s2 = s3 = s4 = 0.0
+        if abs(t1) + abs(t2) + abs(t3) + abs(t4) < 1e-30:
+            t1 = t2 = t3 = t4 = 0.0
+        partial[0] += left
+        partial[1] += right
+        partial[2] += both
+        frame = end
+        if frame == edge:
+            for column in range(3):
+                out[hop, column] = partial[column]
+                partial[column] = 0.0
+            hop += 1
+    filters[0, 0], filters[0, 1], filters[0, 2], filters[0, 3] = s1, s2, s3, s4
+    filters[1, 0], filters[1, 1], filters[1, 2], filters[1, 3] = t1, t2, t3, t4

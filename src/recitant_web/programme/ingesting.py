@@ -110,6 +110,15 @@ def listen(source_id: int, progress: Progress) -> str:
     return "Heard."
 
 
+def listen_to_the_unheard() -> int:
+    """Send every recording to be listened to that was taken in before findings were; how many there were."""
+    unheard = Source.objects.filter(state=SourceState.READY, is_listened=False).select_related("programme__workspace")
+    with transaction.atomic():
+        for source in unheard:
+            start_job(source.programme.workspace, LISTEN, {"source_id": source.pk})
+    return len(unheard)
+
+
 def lighten(picture_id: int, progress: Progress) -> str:
     """Make the light copy of a picture.
 
