@@ -19,9 +19,9 @@ import numpy.typing as npt
 import soundfile
 import soxr
 
-from recitant_core.dsp.kweighting import KState, PairState, k_energies, k_pairs
+from recitant_core.dsp.kweighting import KState, k_energies
 from recitant_core.errors import StorageFull, UnreadableMedia
-from recitant_core.measure.meter import MeterState, Readings, feed_meter, read_meter
+from recitant_core.measure.meter import MeterState, Readings, feed_meter, feed_stereo_meter, read_meter
 from recitant_core.measure.waveform import extremes
 from recitant_core.ports import Progress, no_progress
 from recitant_core.units.arrays import Audio, FloatArray
@@ -162,7 +162,6 @@ def conform_blocks(
     begun = [folder / f"{name}.{run}.part" for name in names]
     meter = MeterState.at_rest(layout)
     heard = KState.at_rest(STEREO, RATE_HZ)
-    pairs = PairState.at_rest()
     wave = _Waveform(layout.n_channels)
     length = 0
     try:
@@ -170,16 +169,16 @@ def conform_blocks(
             audio_file, energy_file, wave_file, pairs_file = (stack.enter_context(part.open("wb")) for part in begun)
             for block in blocks:
                 audio_file.write(block.data)
-                meter = feed_meter(block, meter)
-                if layout.n_channels <= STEREO.n_channels:
-                    # Mono in the middle and stereo have the energy that the meter has found already.
-                    energies = meter.hops[-1]
+                if layout is STEREO:
+                    meter, pairs = feed_stereo_meter(block, meter)
+                    pairs_file.write(pairs.data)
                 else:
+                    meter = feed_meter(block, meter)
+                energies = meter.hops[-1]
+                if layout.n_channels > STEREO.n_channels:
+                    # Mono in the middle and stereo have the energy that the meter has found already.
                     energies, heard = k_energies(_folded(block, layout), heard)
                 energy_file.write(energies.data)
-                if layout is STEREO:
-                    sides, pairs = k_pairs(block, pairs, RATE_HZ)
-                    pairs_file.write(sides.data)
                 wave_file.write(wave.feed(block).data)
                 length += len(block)
                 on_samples(length)

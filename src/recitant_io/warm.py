@@ -4,14 +4,12 @@ import numpy as np
 
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.delivery.fit import fit, written_segments
-from recitant_core.dsp.kweighting import PairState, k_pairs
 from recitant_core.intake.evidence import gather
 from recitant_core.measure.meter import measure
 from recitant_core.measure.waveform import extremes
 from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
 from recitant_core.units.arrays import Audio
 from recitant_core.units.channels import LAYOUTS, MONO, STEREO, ChannelLayout
-from recitant_core.units.clock import RATE_HZ
 
 
 class _Tone:
@@ -36,8 +34,6 @@ def warm_kernels() -> None:
         measure(audio, LAYOUTS[source.layout.n_channels])
         extremes(audio, 256)
         gather(source)
-        if source.layout is STEREO:
-            k_pairs(audio, PairState.at_rest(), RATE_HZ)
     clips = {
         name: Clip(name, name, 100, 0, 40_000, 12.0, fade_in_samples=100, fade_out_samples=100) for name in sources
     }

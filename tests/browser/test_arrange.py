@@ -5,11 +5,14 @@ import pytest
 
 from browser.browser_help import drag, wait_undo
 from browser.conftest import place_of, recorded
+from conftest import wav_bytes
 from recitant_core.render.mix import render_output
 from recitant_core.units.clock import SampleSpan
 from recitant_web.desk.bridge import plan_of, sources_of_plan
 from recitant_web.desk.models import Clip, Track
+from recitant_web.library.actions import take_in
 from recitant_web.programme.models import Source
+from signals import sine
 
 pytestmark = pytest.mark.django_db(transaction=True)
 SECOND = 48_000
@@ -191,3 +194,56 @@ def test_a_second_window_is_told_and_reloaded(arrange):
     wait_undo(other, "chapter at")
     assert Track.objects.count() == 3
     other.close()
+
+
+def test_a_sound_of_the_library_is_found_heard_and_laid(arrange, account):
+    data = wav_bytes(sine(-20, 1.0, 500.0))
+    take_in(account[1], "Hammer, hard.wav", len(data), [data], "metal hit")
+    arrange.click('[data-tab="library"]')
+    arrange.fill("#tab-library input[type=search]", "metal")
+    arrange.wait_for_selector(".sound:has-text('Hammer, hard')")
+    arrange.click(".sound >> text=▸")
+    arrange.wait_for_function("window.recorded.some((b) => b.left.some((x) => x))")
+    arrange.click('[aria-label="Favourite: Hammer, hard"]')
+    arrange.wait_for_selector('[aria-label="Favourite: Hammer, hard"][aria-pressed="true"]')
+    arrange.evaluate("window.arrange.player.seek(240000)")
+    arrange.click(".sound >> text=Lay")
+    wait_undo(arrange, "laid Hammer, hard")
+    assert Clip.objects.get(name="Hammer, hard").start_sample == 240_000
+
+
+def test_speed_is_changed_in_the_panel_and_the_page_follows(arrange):
+    at = shape(arrange, "bang")
+    arrange.mouse.click(*_on(arrange, (at["left"] + at["right"]) / 2, at["y"]))
+    arrange.click("#tab-clip summary:has-text('Speed and pitch')")
+    arrange.fill('[aria-label="Speed, percent"]', "50")
+    arrange.click("#tab-clip button:has-text('Apply')")
+    wait_undo(arrange, "50 % speed")
+    assert Clip.objects.get(name="bang").length_samples == 2 * SECOND
+    width = "[...window.arrange.model.clips.values()].find((c) => c.name === 'bang').length"
+    arrange.wait_for_function(f"{width} === {2 * SECOND}")
+
+
+def test_a_version_is_kept_and_returned_to(arrange):
+    arrange.click('[data-tab="history"]')
+    arrange.fill('[aria-label="Name of a version"]', "Picture cut 1")
+    arrange.click("text=Keep this state")
+    arrange.wait_for_selector("text=Return to it")
+    arrange.focus("#timeline")
+    arrange.keyboard.press("Control+a")
+    arrange.keyboard.press("Delete")
+    wait_undo(arrange, "deleted 3 clips")
+    arrange.click('[data-tab="history"]')
+    arrange.click("text=Return to it")
+    wait_undo(arrange, "returned to “Picture cut 1”")
+    assert Clip.objects.count() == 3
+
+
+def test_picture_lock_says_why_nothing_moves(arrange):
+    arrange.click('[data-do="lock"]')
+    wait_undo(arrange, "picture locked")
+    arrange.keyboard.press("]")
+    arrange.keyboard.press("ArrowRight")
+    arrange.wait_for_selector("#said:has-text('Picture lock')")
+    arrange.click('[data-do="lock"]')
+    wait_undo(arrange, "picture unlocked")

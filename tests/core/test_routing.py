@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from recitant_core.dsp.kweighting import KState, PairState, k_energies, k_pairs
+from recitant_core.dsp.kweighting import KState, k_energies, k_pairs
 from recitant_core.errors import PlanError
 from recitant_core.gain.envelope import CurvePoint, FadeShape, fade_factors
 from recitant_core.interchange.plan_json import plan_from_data, plan_to_data
@@ -78,10 +78,10 @@ def test_mono_and_wide_recordings_ignore_routing():
 
 def test_pairs_are_the_energies_of_the_sides_however_the_blocks_fall():
     audio = two()
-    whole, _ = k_pairs(audio, PairState.at_rest(), RATE_HZ)
-    parts, state = [], PairState.at_rest()
+    whole, _ = k_pairs(audio, KState.at_rest(STEREO, RATE_HZ))
+    parts, state = [], KState.at_rest(STEREO, RATE_HZ)
     for start in range(0, len(audio), 7_001):
-        part, state = k_pairs(np.ascontiguousarray(audio[start : start + 7_001]), state, RATE_HZ)
+        part, state = k_pairs(np.ascontiguousarray(audio[start : start + 7_001]), state)
         parts.append(part)
     assert np.concatenate(parts) == pytest.approx(whole, rel=1e-12, abs=1e-15)
     for column in (0, 1):
@@ -97,7 +97,7 @@ def test_pairs_are_the_energies_of_the_sides_however_the_blocks_fall():
 def test_the_estimate_knows_routing(routing, pan, is_mono):
     audio = two()
     audio[:, 1] += 0.5 * audio[:, 0]  # related, so that the product of both counts
-    pairs, _ = k_pairs(audio, PairState.at_rest(), RATE_HZ)
+    pairs, _ = k_pairs(audio, KState.at_rest(STEREO, RATE_HZ))
     clip = Clip("c", "k", 0, 0, len(audio), routing=routing, reversed_channels=(1,))
     exact, _ = k_energies(
         heard(audio, pan, is_mono=is_mono, routing=routing, reversed_channels=(1,)), KState.at_rest(STEREO, RATE_HZ)

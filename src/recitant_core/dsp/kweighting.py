@@ -4,7 +4,7 @@ Leaves gating and levels to ``measure``.
 """
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 import numba
@@ -63,8 +63,8 @@ class KState:
     weights: FloatArray
     filters: FloatArray
     """(channels, 4): the two delays of each section."""
-    partial: float
-    """Weighted energy of the hop that is not full yet."""
+    partial: FloatArray
+    """Of the hop that is not full yet: left, right and product of two channels; the weighted energy of any other."""
     at_frame: int
 
     @classmethod
@@ -72,7 +72,14 @@ class KState:
         """A filter that has heard nothing."""
         n_channels = layout.n_channels
         sections = k_weighting_sections(rate_hz)
-        return cls(rate_hz, sections, layout.loudness_weights(), np.zeros((n_channels, 4)), 0.0, 0)
+        return cls(
+            rate_hz,
+            sections,
+            layout.loudness_weights(),
+            np.zeros((n_channels, 4)),
+            np.zeros(3 if n_channels == 2 else 1),
+            0,
+        )
 
 
 def k_energies(audio: Audio, state: KState) -> tuple[FloatArray, KState]:
@@ -86,49 +93,40 @@ def k_energies(audio: Audio, state: KState) -> tuple[FloatArray, KState]:
         float64 (hops,), sums over the frames of a hop (not means); the new state. Cut a signal as you like: the
         hops are the same to the last bit.
     """
-    first_hop = state.at_frame * HOPS_PER_SECOND // state.rate_hz
-    last_hop = (state.at_frame + len(audio)) * HOPS_PER_SECOND // state.rate_hz
-    out = np.zeros(last_hop - first_hop)
-    filters = state.filters.copy()
-    kernel = _stereo_energies if audio.shape[1] == 2 else _energies
-    partial = kernel(
-        audio, state.sections, state.weights, filters, state.partial, state.at_frame, state.rate_hz, first_hop, out
+    if audio.shape[1] == 2:
+        pairs, after = k_pairs(audio, state)
+        return pairs[:, 0] * state.weights[0] + pairs[:, 1] * state.weights[1], after
+    first_hop, n_hops = _hops(audio, state)
+    out = np.zeros(n_hops)
+    filters, partial = state.filters.copy(), state.partial.copy()
+    partial[0] = _energies(
+        audio, state.sections, state.weights, filters, partial[0], state.at_frame, state.rate_hz, first_hop, out
     )
-    after = KState(state.rate_hz, state.sections, state.weights, filters, float(partial), state.at_frame + len(audio))
-    return out, after
+    return out, replace(state, filters=filters, partial=partial, at_frame=state.at_frame + len(audio))
 
 
-@dataclass(frozen=True)
-class PairState:
-    """Where the filter of a two-channel recording stands between two blocks, its sides kept apart."""
-
-    filters: FloatArray
-    partial: FloatArray
-    at_frame: int
-
-    @classmethod
-    def at_rest(cls) -> "PairState":
-        """A filter that has heard nothing."""
-        return cls(np.zeros((2, 4)), np.zeros(3), 0)
-
-
-def k_pairs(audio: Audio, state: PairState, rate_hz: int) -> tuple[FloatArray, PairState]:
+def k_pairs(audio: Audio, state: KState) -> tuple[FloatArray, KState]:
     """Sums of left squared, right squared and left times right after K-weighting, of every 10 ms that became full.
 
     From these the energy of any mix of the two channels follows.
 
     Args:
         audio: float32 (frames, 2), finite.
+        state: of a two-channel layout.
 
     Returns:
         float64 (hops, 3), and the new state.
     """
-    first_hop = state.at_frame * HOPS_PER_SECOND // rate_hz
-    last_hop = (state.at_frame + len(audio)) * HOPS_PER_SECOND // rate_hz
-    out = np.zeros((last_hop - first_hop, 3))
+    first_hop, n_hops = _hops(audio, state)
+    out = np.zeros((n_hops, 3))
     filters, partial = state.filters.copy(), state.partial.copy()
-    _pairs(audio, k_weighting_sections(rate_hz), filters, partial, state.at_frame, rate_hz, first_hop, out)
-    return out, PairState(filters, partial, state.at_frame + len(audio))
+    _pairs(audio, state.sections, filters, partial, state.at_frame, state.rate_hz, first_hop, out)
+    return out, replace(state, filters=filters, partial=partial, at_frame=state.at_frame + len(audio))
+
+
+def _hops(audio: Audio, state: KState) -> tuple[int, int]:
+    first_hop = state.at_frame * HOPS_PER_SECOND // state.rate_hz
+    return first_hop, (state.at_frame + len(audio)) * HOPS_PER_SECOND // state.rate_hz - first_hop
 
 
 def hop_edges(n_hops: int, rate_hz: int) -> FloatArray:
@@ -174,55 +172,8 @@ def _energies(audio, sections, weights, filters, partial, at_frame, rate_hz, fir
 
 
 @numba.njit(cache=True, nogil=True)
-def _stereo_energies(audio, sections, weights, filters, partial, at_frame, rate_hz, first_hop, out):  # type: ignore[no-untyped-def]
-    # Both channels in one loop: their recursions do not wait for each other.
-    b0, b1, b2, a1, a2 = sections[0]
-    _, _, _, c1, c2 = sections[1]
-    s1, s2, s3, s4 = filters[0]
-    t1, t2, t3, t4 = filters[1]
-    hop = 0
-    frame = 0
-    while frame < len(audio):
-        edge = -((-(first_hop + hop + 1) * rate_hz) // HOPS_PER_SECOND) - at_frame
-        end = min(edge, len(audio))
-        left = 0.0
-        right = 0.0
-        for i in range(frame, end):
-            x = float(audio[i, 0])
-            u = float(audio[i, 1])
-            y = b0 * x + s1
-            v = b0 * u + t1
-            s1 = b1 * x - a1 * y + s2
-            t1 = b1 * u - a1 * v + t2
-            s2 = b2 * x - a2 * y
-            t2 = b2 * u - a2 * v
-            z = y + s3
-            w = v + t3
-            s3 = -2.0 * y - c1 * z + s4
-            t3 = -2.0 * v - c1 * w + t4
-            s4 = y - c2 * z
-            t4 = v - c2 * w
-            left += z * z
-            right += w * w
-        # A decaying filter ends in denormals, which are slow: below -600 dB it is at rest.
-        if abs(s1) + abs(s2) + abs(s3) + abs(s4) < 1e-30:
-            s1 = s2 = s3 = s4 = 0.0
-        if abs(t1) + abs(t2) + abs(t3) + abs(t4) < 1e-30:
-            t1 = t2 = t3 = t4 = 0.0
-        partial += weights[0] * left + weights[1] * right
-        frame = end
-        if frame == edge:
-            out[hop] = partial
-            partial = 0.0
-            hop += 1
-    filters[0, 0], filters[0, 1], filters[0, 2], filters[0, 3] = s1, s2, s3, s4
-    filters[1, 0], filters[1, 1], filters[1, 2], filters[1, 3] = t1, t2, t3, t4
-    return partial
-
-
-@numba.njit(cache=True, nogil=True)
 def _pairs(audio, sections, filters, partial, at_frame, rate_hz, first_hop, out):  # type: ignore[no-untyped-def]
-    # As _stereo_energies, kept apart: left, right, and left times right.
+    # Both channels in one loop: their recursions do not wait for each other.
     b0, b1, b2, a1, a2 = sections[0]
     _, _, _, c1, c2 = sections[1]
     s1, s2, s3, s4 = filters[0]
@@ -253,6 +204,7 @@ def _pairs(audio, sections, filters, partial, at_frame, rate_hz, first_hop, out)
             left += z * z
             right += w * w
             both += z * w
+        # A decaying filter ends in denormals, which are slow: below -600 dB it is at rest.
         if abs(s1) + abs(s2) + abs(s3) + abs(s4) < 1e-30:
             s1 = s2 = s3 = s4 = 0.0
         if abs(t1) + abs(t2) + abs(t3) + abs(t4) < 1e-30:

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from recitant_core.dsp.kweighting import KState, k_energies
+from recitant_core.dsp.kweighting import KState, k_energies, k_pairs
 from recitant_core.measure.loudness import (
     BLOCK_HOPS,
     RANGE_STEP_HOPS,
@@ -55,6 +55,13 @@ def feed_meter(audio: Audio, state: MeterState) -> MeterState:
     """The measurement after one more block; any cut into blocks gives the same readings."""
     hops, k = k_energies(audio, state.k)
     return MeterState(k, feed_peaks(audio, state.peaks), (*state.hops, hops))
+
+
+def feed_stereo_meter(audio: Audio, state: MeterState) -> tuple[MeterState, FloatArray]:
+    """As feed_meter for two channels, with what k_pairs gives on the way: float64 (hops, 3)."""
+    pairs, k = k_pairs(audio, state.k)
+    hops = pairs[:, 0] * k.weights[0] + pairs[:, 1] * k.weights[1]
+    return MeterState(k, feed_peaks(audio, state.peaks), (*state.hops, hops)), pairs
 
 
 def read_meter(state: MeterState) -> Readings:
