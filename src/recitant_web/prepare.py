@@ -24,8 +24,10 @@ def main() -> int:
 
     _, workspace = create_account(chosen.username, chosen.password, "Foundry Films")
     from recitant_web.demo import is_loaded, load, load_library
+    from recitant_web.programme.actions import drop_old_uploads
     from recitant_web.programme.ingesting import listen_to_the_unheard
 
+    drop_old_uploads()
     listen_to_the_unheard()
     _step("effects library", lambda: load_library(workspace))
     if not chosen.no_demo and not is_loaded(workspace):

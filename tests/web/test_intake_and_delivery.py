@@ -82,6 +82,11 @@ def test_an_upload_can_be_dropped(signed_in, empty, media):
     assert len(list((media / "originals").rglob("*"))) == 2
     assert signed_in.delete(f"{base}/{token}").status_code == 200
     assert not empty.uploads.exists() and len(list((media / "originals").rglob("*"))) == 1
+    token = signed_in.post(base, wish, content_type="application/json").json()["token"]
+    assert programmes.drop_old_uploads() == 0
+    empty.uploads.filter(token=token).update(created_at=timezone.now() - timedelta(days=8))
+    assert programmes.drop_old_uploads() == 1
+    assert not empty.uploads.exists() and len(list((media / "originals").rglob("*"))) == 1
     for wrong in ("{}", "no json", '{"name": "a", "size_bytes": "x", "fingerprint": ""}'):
         assert signed_in.post(base, wrong, content_type="application/json").status_code == 422
 

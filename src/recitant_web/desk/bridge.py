@@ -250,10 +250,8 @@ def _renamed(plan: Plan, named: dict[str, Clip]) -> Plan:
 
 
 def lengths_of_plan(programme: Programme) -> dict[str, int]:
-    """Length in samples of every recording the plan names."""
-    return dict(
-        models.Clip.objects.filter(track__programme=programme).values_list("source__sha256", "source__length_samples")
-    )
+    """Length in samples of every recording that a clip of the programme can hold."""
+    return dict(programme.sources.filter(length_samples__isnull=False).values_list("sha256", "length_samples"))  # type: ignore[attr-defined]
 
 
 _CLIP_COLUMNS = (

@@ -111,7 +111,8 @@ def record(
 def _finish(programme: Programme, edit: Edit, state: EditState) -> None:
     edit.state = state
     edit.save()
-    programme.refresh_from_db()
+    if any(change["table"] == "programme" for change in edit.changes):
+        programme.refresh_from_db()
     programme.revision += 1
     programme.save(update_fields=["revision"])
     start_job(programme.workspace, EXAMINE, {"programme_id": programme.pk, "revision": programme.revision})

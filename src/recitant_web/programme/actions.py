@@ -3,10 +3,12 @@
 import unicodedata
 import uuid
 from collections.abc import Iterable
+from datetime import timedelta
 from pathlib import Path, PurePosixPath, PureWindowsPath
 
 from django.conf import settings
 from django.db import transaction
+from django.utils import timezone
 
 from recitant_core.errors import EditRefused, PlanError, UnreadableMedia
 from recitant_io.conform import require_room, storage_errors
@@ -15,6 +17,7 @@ from recitant_web.jobs.actions import start_job
 from recitant_web.programme.models import ROLES, Programme, Source, SourceKind, SourceState, Upload
 
 INGEST = "programme.ingest"
+UPLOAD_KEPT = timedelta(days=7)
 _ROOM_FACTOR = 3  # the file itself and its float copy at 48 kHz
 
 
@@ -146,6 +149,14 @@ def drop_upload(upload: Upload) -> None:
     """Forget an upload and what had arrived of it."""
     (Path(settings.MEDIA_ROOT) / upload.file).unlink(missing_ok=True)
     upload.delete()
+
+
+def drop_old_uploads() -> int:
+    """Forget uploads that nobody went on with for a week; how many there were."""
+    old = list(Upload.objects.filter(created_at__lt=timezone.now() - UPLOAD_KEPT))
+    for upload in old:
+        drop_upload(upload)
+    return len(old)
 
 
 def bring_in_sound_track(source: Source, sound_track: int) -> Source:
