@@ -43,6 +43,7 @@ _SENTENCES = {
     "past_longest": "That would reach past 24 hours. Nothing was moved.",
     "too_long_for_library": "{file} is too long for the library, which holds sounds of up to ten minutes.",
     "too_short": "That part is shorter than a millisecond.",
+    "no_crossfade": "These two clips do not overlap.",
     "no_join": "This is too short to loop: no two places in it are far enough apart.",
     "no_gap_here": "There is no gap after a clip under the playhead on this track.",
     "no_room_tone": "Neither neighbour holds a quiet stretch without speech that is long enough.",

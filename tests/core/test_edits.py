@@ -204,6 +204,14 @@ def test_overlaps_become_crossfades_over_their_whole_length():
     assert untouched == moved
 
 
+def test_both_sides_of_a_crossfade_get_one_shape():
+    before = plan(clip("1", 0), clip("2", 1))
+    after = edits.crossfade_shaped(before, "1", "2", FadeShape.SMOOTH)
+    assert of(after, "1").fade_out_shape is of(after, "2").fade_in_shape is FadeShape.SMOOTH
+    with pytest.raises(EditRefused, match="no_crossfade"):
+        edits.crossfade_shaped(plan(clip("1", 0), clip("2", 3)), "1", "2", FadeShape.SMOOTH)
+
+
 def test_a_crossfade_of_one_sound_with_itself_keeps_its_level():
     """Common practice: equal gain for related sides; the joined sound is the sound itself."""
     audio = programme(7, 10.0)

@@ -126,8 +126,8 @@ def test_an_overlap_cross_fades_by_how_related_both_sides_are(desk):
     assert row(second).fade_in_shape == "equal-gain"  # the same sound on both sides
     desk.edit("move", ids=[desk.bang], by_samples=0, by_tracks=-1)
     assert row(desk.bang).fade_out_shape == "equal-power"  # unrelated
-    desk.edit("fade", ids=[second], edge="in", length_samples=SECOND // 2, shape="smooth")
-    assert row(second).fade_in_shape == "smooth"
+    desk.edit("crossfade", id=desk.score, to_id=second, shape="smooth")
+    assert row(second).fade_in_shape == row(desk.score).fade_out_shape == "smooth"
 
 
 def test_picture_lock_stops_sideways_moves_and_nothing_else(desk):

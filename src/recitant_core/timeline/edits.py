@@ -361,6 +361,20 @@ def crossfaded(plan: Plan, moved_ids: Collection[str], shape_of: Callable[[Clip,
     return replace(plan, tracks=tuple(tracks))
 
 
+def crossfade_shaped(plan: Plan, earlier_id: str, later_id: str, shape: FadeShape) -> Plan:
+    """Both sides of a crossfade given one shape.
+
+    Raises:
+        EditRefused: the two clips do not overlap on one track.
+    """
+    for track in plan.tracks:
+        for earlier, later in overlaps(track):
+            if (earlier.clip_id, later.clip_id) == (earlier_id, later_id):
+                first = replace(earlier, fade_out_shape=shape)
+                return _replaced(plan, {earlier_id: first, later_id: replace(later, fade_in_shape=shape)})
+    raise EditRefused("no_crossfade")
+
+
 def _curve_within(points: tuple[CurvePoint, ...], length_samples: int) -> tuple[CurvePoint, ...]:
     # Points outside stay, so that trimming back brings the curve back; only one on either side is needed for that.
     before = [point for point in points if point.at_sample < 0]

@@ -141,6 +141,11 @@ def _fade(_programme: Programme, plan: Plan, data: Data) -> tuple[Plan, str]:
     return after, f"fade {data['edge']} of {_names(plan, data['ids'])}"
 
 
+def _crossfade(_programme: Programme, plan: Plan, data: Data) -> tuple[Plan, str]:
+    after = edits.crossfade_shaped(plan, data["id"], data["to_id"], FadeShape(data["shape"]))
+    return after, f"cross-fade of {_name(plan, data['id'])} and {_name(plan, data['to_id'])}: {data['shape']}"
+
+
 def _level(_programme: Programme, plan: Plan, data: Data) -> tuple[Plan, str]:
     ids = edits.with_group(plan, data["ids"])
     after = edits.set_clips(plan, ids, lambda clip: edits.levelled(clip, data["by_db"]))
@@ -458,6 +463,7 @@ _PLAN_EDITS: dict[str, PlanEdit] = {
     "delete": _delete,
     "paste": _paste,
     "fade": _fade,
+    "crossfade": _crossfade,
     "level": _level,
     "curve": _curve,
     "point": _point,

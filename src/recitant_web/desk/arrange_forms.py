@@ -121,6 +121,7 @@ FIELDS: dict[str, dict[str, Check]] = {
     "delete": {"ids": _ids, "close_gap": bool},
     "paste": {"ids": _ids, "at_sample": _whole},
     "fade": {"ids": _ids, "edge": _one_of("in", "out"), "length_samples": _whole, "shape": _maybe(_SHAPE)},
+    "crossfade": {"id": _id, "to_id": _id, "shape": _SHAPE},
     "level": {"ids": _ids, "by_db": _gain},
     "curve": {"ids": _ids, "points": _points},
     "point": {"id": _id, "index": _whole, "at_sample": _whole, "gain_db": _gain},

@@ -6,11 +6,12 @@ import { clipsAt, inOrder, longest, scrolled, shownTracks, withGroup, zoomed } f
 const NUDGE_WAIT_MS = 300;
 const JOB_WAIT_MS = 400;
 
-export function newActions({ model, api, player, edit, show, say, moveView, reload, scene, tab }) {
+export function newActions({ model, api, urls, player, edit, show, say, moveView, reload, scene, tab }) {
   let waiting = null; // key presses close together become one edit
   const chosen = () => [...model.selected];
   const one = () => model.clips.get(chosen()[0]);
   const rate = () => model.state.frame_rate;
+  const sampleOf = async (text) => (await api.get(`${urls.timecode}?text=${encodeURIComponent(text)}`)).at_sample;
   const need = () => { if (!model.selected.size) say("Choose a clip first: [ and ] go through them."); return model.selected.size > 0; };
 
   function gather(kind, ids, add, make) {
@@ -52,9 +53,7 @@ export function newActions({ model, api, player, edit, show, say, moveView, relo
     toStart: () => player.seek(model.range ? model.range[0] : 0),
     toEnd: () => player.seek(model.state.length_samples),
     goToTimecode: (text) => {
-      fetch(`${document.getElementById("arrange").dataset.timecode}?text=${encodeURIComponent(text)}`, { headers: { Accept: "application/json" } })
-        .then(async (response) => ({ isGood: response.ok, data: await response.json() }))
-        .then(({ isGood, data }) => { if (isGood) { player.seek(data.at_sample); actions.reveal(data.at_sample); } else say(data.sentence); });
+      sampleOf(text).then((at) => { player.seek(at); actions.reveal(at); }).catch((error) => say(error.message));
     },
     reveal: (sample) => { if (sample < model.view.start || sample > model.view.end) moveView(scrolled(model, sample - (model.view.start + model.view.end) / 2)); },
     markRange: (edge) => {
@@ -197,8 +196,7 @@ export function newActions({ model, api, player, edit, show, say, moveView, relo
     ungroup: (ids) => edit({ kind: "group", ids: [...withGroup(model, ids)], is_grouped: false }),
     fill: () => { if (model.track) edit({ kind: "fill", track_id: model.track, at_sample: player.position() }); },
     placeAt: (ids, text) => {
-      api.get(`${document.getElementById("arrange").dataset.timecode}?text=${encodeURIComponent(text)}`)
-        .then((data) => edit({ kind: "place", ids, at_sample: data.at_sample })).catch((error) => { say(error.message); show(); });
+      sampleOf(text).then((at) => edit({ kind: "place", ids, at_sample: at })).catch((error) => { say(error.message); show(); });
     },
     placeByReference: (clip, source) => {
       const origin = model.state.picture?.reference_samples ?? 0;
@@ -221,14 +219,14 @@ export function newActions({ model, api, player, edit, show, say, moveView, relo
     copyCurve: (clip) => { model.copiedCurve = clip.curve; say("Curve copied.", true); },
     pasteCurve: (clip) => { if (model.copiedCurve) edit({ kind: "curve", ids: [clip.id], points: model.copiedCurve.filter(([at]) => at <= clip.length) }); else say("No curve is copied yet."); },
     clearCurve: (clip) => { if (model.range) edit({ kind: "curve-clear", ids: [clip.id], from_sample: model.range[0], to_sample: model.range[1] }); else say("Set a range first: i and o."); },
-    askAlignment: (later, earlier) => api.alignment(later.id, earlier.id).catch((error) => { say(error.message); return null; }),
+    askAlignment: (later, earlier) => api.get(`${urls.alignment}?clip=${later.id}&to=${earlier.id}`).catch((error) => { say(error.message); return null; }),
     alignMarkers: (later, earlier, said) => {
       const inside = (clip) => model.state.markers.find((m) => m.kind === "sync" && m.at_sample >= clip.start && m.at_sample <= clip.start + clip.length);
       const [a, b] = [inside(later), inside(earlier)];
       if (!a || !b || a === b) { said.textContent = "Each clip needs a sync point of its own: alt m lays one at the playhead."; return; }
       edit({ kind: "move", ids: [later.id], by_samples: b.at_sample - a.at_sample });
     },
-    askHistory: () => api.history().catch(() => null),
+    askHistory: () => api.get(urls.history).catch(() => null),
     vary: async (clip, speed, keepsPitch, semitones) => {
       try {
         let jobId = null;
@@ -236,7 +234,7 @@ export function newActions({ model, api, player, edit, show, say, moveView, relo
         say("The recording is rendered at its new speed and pitch.", true);
         for (;;) {
           await new Promise((resolve) => { setTimeout(resolve, JOB_WAIT_MS); });
-          const job = await api.job(jobId);
+          const job = await api.get(urls.job.replace("/0", `/${jobId}`));
           if (job.is_open) continue;
           if (job.state !== "done") say(job.sentence);
           break;

@@ -99,6 +99,12 @@ export function clipsAt(model, sample, ids = null) {
   return [...model.clips.values()].filter((c) => (!ids || ids.has(c.id)) && c.start < sample && sample < c.start + c.length);
 }
 
+// Neighbours on one track that sound at once, the earlier first: the crossfades a clip has a part in.
+export function crossfadesOf(model, clip) {
+  const beside = [...model.clips.values()].filter((c) => c.track === clip.track && c.id !== clip.id && c.start < clip.start + clip.length && clip.start < c.start + c.length);
+  return beside.map((other) => (other.start < clip.start ? [other, clip] : [clip, other]));
+}
+
 export function longest(model) {
   return Math.max(model.state.length_samples + END_ROOM, 48000 * 20);
 }

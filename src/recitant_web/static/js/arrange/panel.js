@@ -1,7 +1,7 @@
 // The explanation at the right as text and inputs: the chosen clips, markers, history. All that the canvas shows is here too.
 
 import { gainText, timecode } from "../lib/units.js";
-import { inOrder } from "./model.js";
+import { crossfadesOf, inOrder } from "./model.js";
 
 const TABLE_ROWS = 200;
 
@@ -62,6 +62,10 @@ export function showClip(box, model, actions) {
     field("fade out, s", seconds(clip.fade_out[0]), (text) => actions.edit({ kind: "fade", ids, edge: "out", length_samples: samplesOf(text) })),
     choice("shape", clip.fade_out[1], SHAPES, (shape) => actions.edit({ kind: "fade", ids, edge: "out", length_samples: clip.fade_out[0], shape })),
   );
+  for (const [earlier, later] of crossfadesOf(model, clip)) {
+    const name = earlier.id === clip.id ? later.name : earlier.name;
+    box.append(choice(`cross-fade with ${name}`, later.fade_in[1], SHAPES, (shape) => actions.edit({ kind: "crossfade", id: earlier.id, to_id: later.id, shape })));
+  }
   const notes = [`from ${seconds(clip.in)} s of ${source ? source.name : "its recording"}`];
   if (clip.routing) notes.push(ROUTINGS[clip.routing]);
   if (clip.mended?.length) notes.push(`mended: ${clip.mended.join(", ")}`);

@@ -5,7 +5,7 @@ import { Player } from "../desk/player.js";
 import { samplesOfFrames, signed, timecode } from "../lib/units.js";
 import { Waves } from "../lib/waves.js";
 import { newActions } from "./actions.js";
-import { newApi } from "./api.js";
+import { newApi } from "../lib/api.js";
 import { bindCanvas } from "./gestures.js";
 import { moveHeads, showHeads } from "./heads.js";
 import { bindKeys, keysPage } from "./keys.js";
@@ -154,7 +154,7 @@ function moveView(view) {
   tableTimer = setTimeout(() => showTable(document.getElementById("clip-table"), model, actions), TABLE_WAIT_MS);
 }
 
-const actions = newActions({ model, api, player, edit, show, say, moveView, reload, scene: () => scene, tab: (name) => { tab = name; showTab(); } });
+const actions = newActions({ model, api, urls: page.dataset, player, edit, show, say, moveView, reload, scene: () => scene, tab: (name) => { tab = name; showTab(); } });
 Object.assign(actions, {
   scrollTop: () => scrollTop,
   scrollRows: (by) => {

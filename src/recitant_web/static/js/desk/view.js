@@ -1,7 +1,7 @@
 // The Balance page: holds model, layout, painter, gestures, player and server together.
 
 import { clock, signed, timecode } from "../lib/units.js";
-import { newApi } from "./api.js";
+import { newApi } from "../lib/api.js";
 import { bindHorizon, bindKeys, bindScore } from "./control.js";
 import { layoutHorizon, layoutScore, xOf } from "./layout.js";
 import { heardParameters, neighbourClip, newModel, scrolled, selectedClip, staveOf, zoomed } from "./model.js";
@@ -91,7 +91,8 @@ async function loadContours() {
   const margin = (model.view.end - model.view.start) / 4;
   const view = { start: Math.max(0, Math.round(model.view.start - margin)), end: Math.round(model.view.end + margin) };
   try {
-    const found = await api.contours(view, Math.min(4000, Math.round(score.width * 0.75)));
+    const points = Math.min(4000, Math.round(score.width * 0.75));
+    const found = await api.get(`${desk.dataset.contours}?start=${view.start}&end=${view.end}&points=${points}`);
     if (mine !== contourAsked) return;
     model.contours = found;
     draw();

@@ -1,4 +1,6 @@
-// Requests of the Arrange page. Edits go one after the other, each at the revision that the one before came back with.
+// Requests to the server. Edits go one after the other, each at the revision that the one before came back with.
+
+export class Refusal extends Error {}
 
 export function newApi(urls, revisionOf) {
   let last = Promise.resolve();
@@ -7,30 +9,28 @@ export function newApi(urls, revisionOf) {
     if (response.ok) return response.json();
     let words = "That did not reach the server. Check the connection; nothing is lost.";
     try { words = (await response.json()).sentence || words; } catch { /* not an answer of ours */ }
-    throw Object.assign(new Error(words), { status: response.status });
+    throw Object.assign(new Refusal(words), { status: response.status });
+  }
+
+  async function send(edit) {
+    const response = await fetch(urls.edits, {
+      method: "POST",
+      headers: { "Content-Type": "application/json", "X-CSRFToken": urls.csrf, Accept: "application/json" },
+      body: JSON.stringify({ ...edit, revision: revisionOf() }),
+    });
+    return answer(response);
   }
 
   const get = async (url) => answer(await fetch(url, { headers: { Accept: "application/json" } }));
 
-  async function send(edit) {
-    return answer(await fetch(urls.edits, {
-      method: "POST",
-      headers: { "Content-Type": "application/json", "X-CSRFToken": urls.csrf, Accept: "application/json" },
-      body: JSON.stringify({ ...edit, revision: revisionOf() }),
-    }));
-  }
-
   return {
-    edit(edit, onDelta) {
-      last = last.then(() => send(edit)).then(onDelta);
+    get,
+    state: () => get(urls.state),
+    edit(edit, onAnswer) {
+      last = last.then(() => send(edit)).then(onAnswer);
       const mine = last;
       last = last.catch(() => {});
       return mine;
     },
-    state: () => get(urls.state),
-    history: () => get(urls.history),
-    alignment: (clip, to) => get(`${urls.alignment}?clip=${clip}&to=${to}`),
-    job: (id) => get(urls.job.replace("/0", `/${id}`)),
-    get,
   };
 }
