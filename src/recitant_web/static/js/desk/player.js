@@ -5,7 +5,7 @@ import { RATE_HZ } from "../lib/units.js";
 
 const FIRST_BLOCK = 0.35;
 const BLOCK = 1;
-const LEAD_S = 1.4;
+const LEAD_S = 3; // a stall of the server shorter than this is not heard; an edit is spliced in sooner
 const SPLICE_AHEAD_S = 0.2;
 const SPLICE_FADE_S = 0.01;
 const START_DELAY_S = 0.05;
