@@ -367,12 +367,14 @@ def crossfade_shaped(plan: Plan, earlier_id: str, later_id: str, shape: FadeShap
     Raises:
         EditRefused: the two clips do not overlap on one track.
     """
-    for track in plan.tracks:
-        for earlier, later in overlaps(track):
-            if (earlier.clip_id, later.clip_id) == (earlier_id, later_id):
-                first = replace(earlier, fade_out_shape=shape)
-                return _replaced(plan, {earlier_id: first, later_id: replace(later, fade_in_shape=shape)})
-    raise EditRefused("no_crossfade")
+    first_track, earlier = _clip(plan, earlier_id)
+    second_track, later = _clip(plan, later_id)
+    if first_track is not second_track or earlier.span.intersect(later.span) is None:
+        raise EditRefused("no_crossfade")
+    return _replaced(
+        plan,
+        {earlier_id: replace(earlier, fade_out_shape=shape), later_id: replace(later, fade_in_shape=shape)},
+    )
 
 
 def _curve_within(points: tuple[CurvePoint, ...], length_samples: int) -> tuple[CurvePoint, ...]:
