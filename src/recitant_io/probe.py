@@ -63,9 +63,6 @@ class Probe:
     picture: PictureFacts | None
 
 
-NOTHING: Final = Probe(None, None, None, (), None)
-
-
 def probe(path: Path) -> Probe:
     """What a file says about itself; empty facts for what is no container or carries none. Never raises for content."""
     reference = _time_reference(path)

@@ -208,10 +208,10 @@ def add_clip(plan: Plan, track_id: str, clip: Clip) -> Plan:
 
 def set_clips(plan: Plan, clip_ids: Collection[str], change: Callable[[Clip], Clip]) -> Plan:
     """Every one of these clips changed alike."""
-    return _replaced(plan, {clip_id: change(clip) for clip_id, clip in _clips(plan, with_group_of_one(plan, clip_ids))})
+    return _replaced(plan, {clip_id: change(clip) for clip_id, clip in _clips(plan, _known_ids(plan, clip_ids))})
 
 
-def with_group_of_one(plan: Plan, clip_ids: Collection[str]) -> set[str]:
+def _known_ids(plan: Plan, clip_ids: Collection[str]) -> set[str]:
     """These clips, if all are there.
 
     Raises:

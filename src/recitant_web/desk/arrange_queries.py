@@ -13,7 +13,7 @@ from recitant_core.ports import SampleSource
 from recitant_core.timeline.edits import clips_by_id
 from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.units.clock import RATE_HZ
-from recitant_core.units.timecode import samples_from_timecode
+from recitant_core.units.timecode import frame_rate, samples_from_timecode
 from recitant_web.desk.bridge import plan_of, sources_of_plan
 from recitant_web.desk.models import Edit, EditState
 from recitant_web.desk.models import Track as TrackRow
@@ -83,7 +83,10 @@ def picture_data(programme: Programme) -> dict[str, Any] | None:
         "is_shown": bool(picture.shown_file),
         "length_samples": picture.length_samples,
         "frame_rate": picture.frame_rate,
-        "rate_hz": picture.rate_hz,
+        # The light copy counts in a rate of its own where the original has none that stands still.
+        "rate_hz": float(frame_rate(picture.frame_rate or programme.frame_rate))
+        if picture.proxy_file
+        else picture.rate_hz,
         "is_variable_rate": picture.is_variable_rate,
         "reference_samples": picture.reference_samples,
         "is_light": bool(picture.proxy_file),

@@ -53,7 +53,7 @@ function showPicture() {
     setTimeout(async () => { try { model.state.picture = (await api.state()).picture; showPicture(); } catch { /* asked again by the next edit */ } }, 2000);
   } else if (!picture) {
     video.src = page.dataset.picture;
-    picture = new Picture(video, { rateHz: found.is_variable_rate && !found.frame_rate ? model.state.rate_hz || 25 : found.rate_hz });
+    picture = new Picture(video, { rateHz: found.rate_hz });
   }
 }
 
