@@ -6,11 +6,15 @@ import json
 import sys
 from pathlib import Path
 
+from recitant_core.balance.first_balance import AROUND_AIM_LU, DUCKING, STEPS, Choices
 from recitant_core.delivery.catalogue import CATALOGUE, DEFAULT_SPEC_ID, spec_by_id
 from recitant_core.delivery.judge import judge
 from recitant_core.errors import RecitantError
 from recitant_core.intake.findings import Severity
+from recitant_core.measure.clearance import DEFAULT_ASKED_LU
 from recitant_core.measure.meter import MeterState, Readings, feed_meter, read_meter
+from recitant_core.units.clock import RATE_HZ
+from recitant_io.balancing import balanced, ducking_data, with_rules_followed
 from recitant_io.decode import open_media
 from recitant_io.delivery import Delivered, deliver, readings_data, report_data, verdict_data
 from recitant_io.examine import examine_file, examined_data
@@ -59,6 +63,14 @@ def _parser() -> argparse.ArgumentParser:
     mix.add_argument("--out", required=True, metavar="DIR", type=Path)
     mix.add_argument("--spec", action="append", metavar="ID", help="may stand several times")
     mix.add_argument("--json", action="store_true", help="the report as JSON on standard output")
+    mix.add_argument("--first-balance", action="store_true", help="prepare the whole mix first, and say how")
+    mix.add_argument("--music", default="medium", choices=list(AROUND_AIM_LU), help="with --first-balance")
+    mix.add_argument("--effects", default="medium", choices=list(AROUND_AIM_LU), help="with --first-balance")
+    mix.add_argument("--ducking", default="clear", choices=list(DUCKING), help="with --first-balance")
+    mix.add_argument("--skip", action="append", default=[], choices=STEPS, help="a step to leave out; several times")
+    mix.add_argument(
+        "--clearance", type=_clearance, default=DEFAULT_ASKED_LU, metavar="LU", help="asked for; 7 unless told"
+    )
     mix.set_defaults(run=_mix)
     bench = commands.add_parser("bench", help="time and memory against references, in one run")
     bench.add_argument("--write", action="store_true", help="write docs/benchmarks.md")
@@ -154,19 +166,43 @@ def _check(chosen: argparse.Namespace) -> int:
 
 
 def _mix(chosen: argparse.Namespace) -> int:
-    with load_plan(chosen.plan) as loaded:
-        wanted = chosen.spec or [loaded.spec_id or DEFAULT_SPEC_ID]
+    with load_plan(chosen.plan) as found:
+        wanted = chosen.spec or [found.spec_id or DEFAULT_SPEC_ID]
         specs = [spec_by_id(spec_id) for spec_id in dict.fromkeys(wanted)]
         tell = _progress_line if sys.stderr.isatty() else (lambda _share: None)
-        done = deliver(loaded.plan, loaded.sources, specs, chosen.out, tell)
+        if chosen.first_balance:
+            steps = tuple(step for step in STEPS if step not in chosen.skip)
+            choices = Choices(chosen.music, chosen.effects, chosen.ducking, steps)
+            loaded, more = balanced(found, specs[0], choices, chosen.clearance)
+        else:
+            loaded = with_rules_followed(found, chosen.clearance)
+            more = {"ducking": ducking_data(loaded.plan)}
+        done = deliver(loaded.plan, loaded.sources, specs, chosen.out, tell, more)
         if sys.stderr.isatty():
             print("\r" + " " * 40 + "\r", end="", file=sys.stderr)
         if chosen.json:
-            print(json.dumps(report_data(loaded.plan, done)))
+            print(json.dumps(report_data(loaded.plan, done) | more))
         else:
+            for action in more.get("actions", ()):
+                print(f"{action['title']}: {action['measured_words']}")
+                for change in action["changed_words"]:
+                    print(f"  {change}")
+            for close in more.get("clearance", {}).get("left", ()):
+                at_s = close["start_sample"] / RATE_HZ
+                print(f"  close at {at_s:.1f} s: {close['sentence']}")
             for delivered in done:
                 _print_delivered(delivered, chosen.out)
     return 0 if all(delivered.verdict.is_passed for delivered in done) else 1
+
+
+def _clearance(text: str) -> float:
+    try:
+        asked_lu = float(text)
+    except ValueError as error:
+        raise argparse.ArgumentTypeError(f"{text!r} is not a number of LU") from error
+    if not 0.0 <= asked_lu <= 40.0:
+        raise argparse.ArgumentTypeError(f"{text} is not between 0 and 40 LU")
+    return asked_lu
 
 
 def _print_delivered(delivered: Delivered, folder: Path) -> None:

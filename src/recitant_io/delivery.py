@@ -2,7 +2,7 @@
 
 import json
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from contextlib import ExitStack
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
@@ -49,7 +49,12 @@ class Delivered:
 
 
 def deliver(
-    plan: Plan, sources: Sources, specs: Sequence[Spec], folder: Path, progress: Progress = no_progress
+    plan: Plan,
+    sources: Sources,
+    specs: Sequence[Spec],
+    folder: Path,
+    progress: Progress = no_progress,
+    more: Mapping[str, Any] | None = None,
 ) -> list[Delivered]:
     """Fit a plan to each specification and write mix-SPEC.wav and stem-ROLE-SPEC.wav, report.json and report.html.
 
@@ -62,6 +67,7 @@ def deliver(
         specs: at least one.
         folder: made if missing; files of the same names are replaced when the new ones are whole.
         progress: told the share done; may raise Cancelled.
+        more: what the report says beside the deliveries, such as speech, ducking and clearance.
 
     Raises:
         PlanError: nothing to mix. StorageFull: no room. UnreadableMedia: a source turns out damaged.
@@ -78,7 +84,7 @@ def deliver(
 
         found = fit(plan, sources, spec, lambda share, tell=tell: tell(0.7 * share))  # type: ignore[misc]
         done.append(_write(plan, sources, found, folder, lambda share, tell=tell: tell(0.7 + 0.3 * share)))  # type: ignore[misc]
-    report = report_data(plan, done)
+    report = report_data(plan, done) | dict(more or {})
     with storage_errors():
         for name, text in (("report.json", json.dumps(report, indent=2)), ("report.html", report_html(report))):
             part = folder / f".{name}.part"

@@ -49,7 +49,7 @@ _SENTENCES: Final = {
     "other-rate": "Recorded at {rate_hz} Hz; it is read at 48000 Hz.",
     "lossy": "Stored as {coding}: what was left out then is gone, and another encoding takes more.",
 }
-_REMEDIES: Final = {
+REMEDY_WORDS: Final = {
     "use-one-channel": "Use the louder side",
     "use-first": "Use the left one",
     "use-second": "Use the right one",
@@ -100,7 +100,7 @@ def remedy_data(remedy: Remedy) -> dict[str, Any]:
         data["keep"] = [remedy.keep.start_sample, remedy.keep.length_samples]
     if remedy.left_out is not None:
         data["left_out"] = [[span.start_sample, span.length_samples] for span in remedy.left_out]
-    data["words"] = _REMEDIES[remedy.code].format(**_readable(data))
+    data["words"] = REMEDY_WORDS[remedy.code].format(**_readable(data))
     return data
 
 

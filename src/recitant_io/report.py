@@ -30,12 +30,44 @@ def report_html(report: dict[str, Any]) -> str:
         f"{escape(report['frame_rate'])} frames a second · as balanced {signed(before['integrated_lufs'])} LUFS, "
         f"range {signed(before['range_lu'])} LU, true peak {signed(before['true_peak_dbtp'])} dBTP</p>"
     )
-    body = "".join(_section(delivery) for delivery in report["deliveries"])
+    body = "".join(_section(delivery) for delivery in report["deliveries"]) + _balance(report)
     return (
         f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{title}: loudness report</title>'
         f"<style>{_STYLE}</style></head><body><main>{head}{body}"
         "<p class=soft>Made by Recitant. Loudness after ITU-R BS.1770 and EBU Tech 3341 and 3342, on the samples in "
         "the file. The figures also stand in report.json.</p></main></body></html>"
+    )
+
+
+def _balance(report: dict[str, Any]) -> str:
+    if "clearance" not in report:
+        return ""
+    clearance = report["clearance"]
+    rows = "".join(
+        f"<tr><td class=n>{start:.2f} s<td class=n>{end:.2f} s<td class=n>{signed(least)}</tr>"
+        for start, end, least in clearance["close_passages"]
+    )
+    close = (
+        "<table><thead><tr><th class=n>from<th class=n>to<th class=n>least, LU</tr></thead>"
+        f"<tbody>{rows}</tbody></table>"
+        if rows
+        else "<p>No passage is closer.</p>"
+    )
+    actions = "".join(
+        f"<tr><td>{escape(action['title'])}<td>{escape(action['measured_words'])}"
+        f"<td>{escape('; '.join(action['changed_words']) or 'nothing changed')}</tr>"
+        for action in report["actions"]
+    )
+    steps = (
+        f"<section><h2>First balance</h2><table><thead><tr><th>step<th>measured<th>changed</tr></thead>"
+        f"<tbody>{actions}</tbody></table></section>"
+        if actions
+        else ""
+    )
+    return (
+        f"<section><h2>Clearance</h2><p>Speech {100 * report['speech_share']:.0f} % of the time, dialogue "
+        f"{signed(report['dialogue_speech_lufs'])} LUFS while it sounds; {clearance['asked_lu']:g} LU asked for.</p>"
+        f"{close}</section>{steps}"
     )
 
 

@@ -70,6 +70,17 @@ _SENTENCES = {
     "file_too_large": "{file} needs {needed} of room and only {free} is free. Free some room and send it again.",
     "upload_incomplete": "{file} did not arrive whole. Send it again.",
     "not_a_role": "“{found}” is none of dialogue, music, effects, ambience.",
+    "duck_rule": "The ducking rule cannot be read: {message}.",
+    "duck_number": "{field} lies between {low:g} and {high:g}. {found} is outside.",
+    "duck_of_dialogue": "Dialogue does not give way to itself. Choose music, effects or ambience ({field}).",
+    "duck_track": "{field} names a track that is not there: there are {n_tracks}, counted from 0.",
+    "unknown_choice": "“{found}” is no choice for {field}. Known: {known}.",
+    "no_duck": "This stem does not give way to speech yet.",
+    "duck_there": "This stem gives way to speech already.",
+    "no_speech": "No speech is known on the dialogue tracks yet, so nothing gives way to it.",
+    "speech_span": "A stretch of speech needs an end after its start, inside the clip.",
+    "no_such_edit": "That step is not in force any more.",
+    "changed_since": "What this step changed was changed again since. Undo back to it in the history instead.",
     "cancelled": "Stopped as you asked.",
 }
 

@@ -9,9 +9,10 @@ from itertools import pairwise
 from typing import Any
 
 from recitant_core.errors import PlanError
+from recitant_core.gain.ducking import DuckAim, DuckKind, DuckPoint, DuckRule, LiveKey, Points, Room
 from recitant_core.gain.envelope import CurvePoint, FadeShape
 from recitant_core.ports import SampleSource
-from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Duck, Master, Plan, Role, Track
 from recitant_core.units.channels import Routing
 from recitant_core.units.clock import RATE_HZ, s_from_samples, samples_from_s
 from recitant_core.units.timecode import FRAME_RATES
@@ -58,6 +59,7 @@ def plan_from_data(data: Mapping[str, Any], source_of_file: Mapping[str, SampleS
         tuple(tracks),
         stems,
         Master(float(master.get("gain_db", 0.0)), None if ceiling is None else float(ceiling)),
+        tuple(_duck(duck, index, len(tracks)) for index, duck in enumerate(data.get("ducking", ()))),
     )
 
 
@@ -80,7 +82,107 @@ def plan_to_data(plan: Plan, file_of_source: Mapping[str, str]) -> dict[str, Any
         ],
         "stems": {role.value: {"gain_db": gain_db} for role, gain_db in plan.stem_gains_db.items()},
         "master": {"gain_db": plan.master.gain_db, "ceiling_dbtp": plan.master.ceiling_dbtp},
+        **({"ducking": [_duck_data(duck, plan) for duck in plan.ducks]} if plan.ducks else {}),
     }
+
+
+def rule_from_data(data: Mapping[str, Any]) -> DuckRule:
+    """A ducking rule from its fields by name; what is missing is as the rule has it by itself.
+
+    Raises:
+        PlanError: an unknown word or a number out of range.
+    """
+    try:
+        room = Room(**data.get("room", {}))
+        live = LiveKey(**data.get("live", {}))
+        plain = {name: value for name, value in data.items() if name not in ("room", "live", "kind", "aim", "keys")}
+        kind, aim = DuckKind(data.get("kind", "curve")), DuckAim(data.get("aim", "clearance"))
+        rule = DuckRule(kind=kind, aim=aim, keys=tuple(map(str, data.get("keys", ()))), room=room, live=live, **plain)
+    except (TypeError, ValueError) as error:
+        raise PlanError("duck_rule", field="rule", message=str(error)[:200]) from error
+    for name, low, high in RULE_LIMITS:
+        part: object = rule
+        for step in name.split("."):
+            part = getattr(part, step)
+        if part is not None and not (isinstance(part, int | float) and low <= part <= high):
+            raise PlanError("duck_number", field=name, found=str(part)[:40], low=low, high=high)
+    return rule
+
+
+def rule_to_data(rule: DuckRule) -> dict[str, Any]:
+    """The fields of a rule that differ from a plain one, as JSON data."""
+    plain = DuckRule()
+    data: dict[str, Any] = {}
+    for name, value in vars(rule).items():
+        if value != getattr(plain, name):
+            if isinstance(value, Room | LiveKey):
+                base = type(value)()
+                data[name] = {part: v for part, v in vars(value).items() if v != getattr(base, part)}
+            else:
+                data[name] = list(value) if isinstance(value, tuple) else value
+    return data
+
+
+RULE_LIMITS: tuple[tuple[str, float, float], ...] = (
+    ("depth_db", 0.0, 60.0),
+    ("clearance_lu", 0.0, 40.0),
+    ("lead_in_s", 0.0, 10.0),
+    ("hold_s", 0.0, 10.0),
+    ("recovery_s", 0.0, 20.0),
+    ("bridge_s", 0.0, 60.0),
+    ("floor_db", -60.0, 0.0),
+    ("least_change_db", 0.1, 12.0),
+    ("slope_db_per_s", 1.0, 1000.0),
+    ("room.centre_hz", 100.0, 8000.0),
+    ("room.width_octaves", 0.2, 5.0),
+    ("room.most_db", 0.0, 24.0),
+    ("live.threshold_dbfs", -90.0, 0.0),
+    ("live.ratio", 1.0, 50.0),
+    ("live.attack_ms", 1.0, 2000.0),
+    ("live.hold_ms", 0.0, 5000.0),
+    ("live.release_ms", 5.0, 10000.0),
+)
+"""Least and most of every number of a rule."""
+
+
+def _duck(data: Mapping[str, Any], index: int, n_tracks: int) -> Duck:
+    rule = rule_from_data(data.get("rule", {}))
+    points = _duck_points(data.get("points", ()), f"ducking[{index}].points")
+    room_points = _duck_points(data.get("room_points", ()), f"ducking[{index}].room_points")
+    if "stem" in data:
+        if data["stem"] == Role.DIALOGUE.value:
+            raise PlanError("duck_of_dialogue", field=f"ducking[{index}].stem")
+        return Duck(str(index), Role(data["stem"]), "", rule, points, room_points)
+    if not data["track"] < n_tracks:
+        raise PlanError("duck_track", field=f"ducking[{index}].track", n_tracks=n_tracks)
+    return Duck(str(index), None, str(data["track"]), rule, points, room_points)
+
+
+def _duck_points(data: Any, field: str) -> Points:
+    points = tuple(
+        DuckPoint(_samples(at_s), float(gain_db), bool(pinned and pinned[0])) for at_s, gain_db, *pinned in data
+    )
+    if any(a.at_sample >= b.at_sample for a, b in pairwise(points)):
+        raise PlanError("curve_out_of_order", field=field)
+    return points
+
+
+def _duck_data(duck: Duck, plan: Plan) -> dict[str, Any]:
+    ids = [track.track_id for track in plan.tracks]
+    rule = rule_to_data(duck.rule)
+    if duck.rule.keys:
+        rule["keys"] = [str(ids.index(key)) for key in duck.rule.keys if key in ids]
+    data: dict[str, Any] = {"rule": rule, "points": duck_points_data(duck.points)}
+    if duck.room_points:
+        data["room_points"] = duck_points_data(duck.room_points)
+    if duck.stem is not None:
+        return {"stem": duck.stem.value, **data}
+    return {"track": ids.index(duck.track_id), **data}
+
+
+def duck_points_data(points: Points) -> list[list[Any]]:
+    """Points as [seconds, dB], with true behind them where they are pinned."""
+    return [[s_from_samples(p.at_sample), p.gain_db, *([True] if p.is_pinned else [])] for p in points]
 
 
 def _clip(data: Mapping[str, Any], field: str, source: SampleSource) -> Clip:
@@ -114,6 +216,7 @@ def _clip(data: Mapping[str, Any], field: str, source: SampleSource) -> Clip:
         routing=Routing(data.get("routing", "as-recorded")),
         reversed_channels=tuple(sorted(data.get("reversed_channels", ()))),
         dc_offset=tuple(map(float, data.get("dc_offset", ()))),
+        name=data["file"].replace("\\", "/").rsplit("/", 1)[-1].rsplit(".", 1)[0],
     )
 
 

@@ -9,7 +9,9 @@ from collections.abc import Mapping
 import numpy as np
 
 from recitant_core.dsp.kweighting import HOPS_PER_SECOND
+from recitant_core.gain.ducking import DuckKind, hop_gains_db
 from recitant_core.gain.envelope import curve_db
+from recitant_core.gain.keyed import keyed_hop_gains_db
 from recitant_core.timeline.model import Clip, Plan, Role, Track, clip_fade_factors, clip_matrix
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import STEREO
@@ -50,14 +52,65 @@ def routed_energy(clip: Clip, track: Track, source_energy: FloatArray) -> FloatA
     return routed
 
 
-def stem_energies(plan: Plan, source_energies: Mapping[str, FloatArray]) -> dict[Role, FloatArray]:
-    """Estimated 10 ms energies of each stem over the whole programme, float64 (hops,) each."""
-    n_hops = -(-plan.span.length_samples // HOP_SAMPLES)
-    stems = {role: np.zeros(n_hops) for role in plan.roles}
+def track_energies(plan: Plan, source_energies: Mapping[str, FloatArray]) -> dict[str, FloatArray]:
+    """Estimated 10 ms energies of each track with its faders, before it gives way; by id, float64 (hops,) each."""
+    n_hops = hops_of(plan)
+    tracks = {}
     for track in plan.tracks:
+        total = tracks[track.track_id] = np.zeros(n_hops)
         for clip in track.clips:
             gain_db = track.gain_db + plan.stem_gain_db(track.role)
             first, energy = clip_energy(clip, track, gain_db, source_energies[clip.source_key])
             end = min(n_hops, first + len(energy))
-            stems[track.role][first:end] += energy[: end - first]
+            total[first:end] += energy[: end - first]
+    return tracks
+
+
+def duck_gains_db(plan: Plan, tracks: Mapping[str, FloatArray]) -> dict[str, FloatArray]:
+    """Gain that each duck gives each hop, in dB, by the duck's id; the room in the spectrum is not counted.
+
+    Args:
+        tracks: see track_energies; live keys listen to them.
+    """
+    gains = {}
+    for duck in plan.ducks:
+        if duck.rule.kind is DuckKind.LIVE:
+            keys = duck.rule.keys
+            heard = [
+                tracks[t.track_id] for t in plan.tracks if t.role is Role.DIALOGUE and (not keys or t.track_id in keys)
+            ]
+            key_energy = sum(heard, np.zeros(hops_of(plan)))
+            gains[duck.duck_id] = keyed_hop_gains_db(key_energy, duck.rule.live, duck.rule.floor_db)
+        elif duck.rule.uses_level:
+            gains[duck.duck_id] = hop_gains_db(duck.points, hops_of(plan))
+        else:
+            gains[duck.duck_id] = np.zeros(hops_of(plan))
+    return gains
+
+
+def given_way_db(plan: Plan, track: Track, gains: Mapping[str, FloatArray]) -> FloatArray | None:
+    """Gain in dB that all ducks together give a track at each hop; None where none acts on it.
+
+    Args:
+        gains: see duck_gains_db.
+    """
+    acting = [gains[duck.duck_id] for duck in plan.ducks if duck.acts_on(track)]
+    return sum(acting[1:], acting[0]) if acting else None
+
+
+def stem_energies(plan: Plan, source_energies: Mapping[str, FloatArray]) -> dict[Role, FloatArray]:
+    """Estimated 10 ms energies of each stem over the whole programme, giving way; float64 (hops,) each."""
+    tracks = track_energies(plan, source_energies)
+    gains = duck_gains_db(plan, tracks)
+    stems = {role: np.zeros(hops_of(plan)) for role in plan.roles}
+    for track in plan.tracks:
+        if track.role in stems:
+            lowered_db = given_way_db(plan, track, gains)
+            energy = tracks[track.track_id]
+            stems[track.role] += energy if lowered_db is None else energy * 10.0 ** (lowered_db / 10.0)
     return stems
+
+
+def hops_of(plan: Plan) -> int:
+    """How many 10 ms hops a programme has."""
+    return -(-plan.span.length_samples // HOP_SAMPLES)

@@ -1,4 +1,4 @@
-"""From a plan to sound: stems, their sum, and what leaves the master.
+"""From a plan to sound: clips, tracks and stems giving way to speech, their sum, and what leaves the master.
 
 Every function here is pure over a bounded window: any span, rendered alone and in any order, holds the same bits as
 the same span of the whole. Preview, verdict and delivery all call render_output.
@@ -15,7 +15,8 @@ import numpy as np
 from recitant_core.gain.envelope import curve_db
 from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
 from recitant_core.ports import SampleSource
-from recitant_core.timeline.model import Clip, Plan, Role, Track, clip_fade_factors, clip_matrix
+from recitant_core.render.giving_way import KeySignal, Signal, ducked
+from recitant_core.timeline.model import Clip, Duck, Plan, Role, Track, clip_fade_factors, clip_matrix
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.level import factor_from_db
@@ -43,14 +44,57 @@ EVERYTHING: Final = Heard()
 
 def render_stems(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> dict[Role, Audio]:
     """Each stem of a span before the master, float32 (frames, 2), in summing order; silence outside the programme."""
-    stems = {}
-    for role in plan.roles:
-        total = np.zeros((span.length_samples, 2))
+    key = _Keys(plan, sources)
+    return {role: _stem(plan, role, sources, span, heard, key).astype(np.float32) for role in plan.roles}
+
+
+def _stem(plan: Plan, role: Role, sources: Sources, span: SampleSpan, heard: Heard, key: "_Keys") -> FloatArray:
+    def added(part: SampleSpan) -> FloatArray:
+        total = np.zeros((part.length_samples, 2))
         for track in plan.tracks:
             if track.role is role and heard.includes(track):
-                _add_track(track, plan.stem_gain_db(role), sources, span, total)
-        stems[role] = total.astype(np.float32)
-    return stems
+                duck = plan.duck_of_track(track.track_id)
+                if duck is None:
+                    _add_track(track, plan.stem_gain_db(role), sources, part, total)
+                else:
+                    total += ducked(_alone(track, plan, sources), part, duck, key.of(duck))
+        return total
+
+    duck = plan.duck_of_stem(role)
+    return added(span) if duck is None else ducked(added, span, duck, key.of(duck))
+
+
+def _alone(track: Track, plan: Plan, sources: Sources) -> Signal:
+    def signal(span: SampleSpan) -> FloatArray:
+        total = np.zeros((span.length_samples, 2))
+        _add_track(track, plan.stem_gain_db(track.role), sources, span, total)
+        return total
+
+    return signal
+
+
+class _Keys:
+    """What live keys listen to: dialogue with its gains, rendered once a window. It keys whether it is heard or not."""
+
+    def __init__(self, plan: Plan, sources: Sources) -> None:
+        self._plan = plan
+        self._sources = sources
+        self._known: dict[tuple[tuple[str, ...], SampleSpan], Audio] = {}
+
+    def of(self, duck: Duck) -> KeySignal:
+        keys = duck.rule.keys
+
+        def signal(span: SampleSpan) -> Audio:
+            found = self._known.get((keys, span))
+            if found is None:
+                total = np.zeros((span.length_samples, 2))
+                for track in self._plan.tracks:
+                    if track.role is Role.DIALOGUE and (not keys or track.track_id in keys):
+                        _add_track(track, self._plan.stem_gain_db(Role.DIALOGUE), self._sources, span, total)
+                found = self._known[keys, span] = total.astype(np.float32)
+            return found
+
+        return signal
 
 
 def render_mix(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> Audio:

@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Final
 
+from recitant_core.gain.ducking import DuckRule, Points
 from recitant_core.gain.envelope import CurvePoint, FadeShape, fade_factors
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import ChannelLayout, Routing
@@ -82,6 +83,25 @@ class Master:
 
 
 @dataclass(frozen=True)
+class Duck:
+    """How one stem, or one track, gives way to speech: the rule, and what it made."""
+
+    duck_id: str
+    stem: Role | None
+    """None where it is a track that gives way."""
+    track_id: str = ""
+    rule: DuckRule = field(default_factory=DuckRule)
+    points: Points = ()
+    """Gain over programme time."""
+    room_points: Points = ()
+    """Gain of the bell in the voice's range over programme time."""
+
+    def acts_on(self, track: Track) -> bool:
+        """Whether this track is lowered by it, by itself or with its stem."""
+        return track.role is self.stem if self.stem is not None else track.track_id == self.track_id
+
+
+@dataclass(frozen=True)
 class Plan:
     """A whole programme."""
 
@@ -90,6 +110,7 @@ class Plan:
     tracks: tuple[Track, ...]
     stem_gains_db: dict[Role, float] = field(default_factory=dict)
     master: Master = Master()
+    ducks: tuple[Duck, ...] = ()
 
     @property
     def span(self) -> SampleSpan:
@@ -105,6 +126,14 @@ class Plan:
     def stem_gain_db(self, role: Role) -> float:
         """Gain of a stem; 0 where none was set."""
         return self.stem_gains_db.get(role, 0.0)
+
+    def duck_of_stem(self, role: Role) -> Duck | None:
+        """How a stem gives way; None where it does not."""
+        return next((duck for duck in self.ducks if duck.stem is role), None)
+
+    def duck_of_track(self, track_id: str) -> Duck | None:
+        """How a track by itself gives way; None where it does not."""
+        return next((duck for duck in self.ducks if duck.stem is None and duck.track_id == track_id), None)
 
 
 def clip_matrix(clip: Clip, track: Track, layout: ChannelLayout) -> FloatArray:

@@ -1,0 +1,1 @@
+"""Balance as a whole: figures of speech, close passages with their cures, and the first balance."""

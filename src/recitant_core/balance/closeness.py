@@ -1,0 +1,220 @@
+"""Close passages with what makes them close, and the remedies that would cure it.
+
+Held to: tests/core/test_closeness.py
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+
+from recitant_core.balance.speech_figures import clip_speech_lufs
+from recitant_core.delivery.spec import Spec
+from recitant_core.gain.ducking import DuckKind
+from recitant_core.measure.clearance import HOP_SAMPLES, LEAST_PASSAGE_S, ClosePassage, close_passages
+from recitant_core.render.estimate import clip_energy, duck_gains_db, given_way_db
+from recitant_core.render.following import MARGIN_LU, Scene
+from recitant_core.timeline.model import MOST_GAIN_DB, Clip, Duck, Plan, Role, Track
+from recitant_core.timeline.speaking import SpeechOfSources, speech_of_clip
+from recitant_core.units.arrays import FloatArray
+from recitant_core.units.clock import RATE_HZ, SampleSpan
+
+UNDER_AIM_LU: Final = 1.5
+SHORT_EFFECT_S: Final = 15.0
+
+
+@dataclass(frozen=True)
+class Cure:
+    """One remedy of a close passage: what to change, and what it will probably come to."""
+
+    code: str
+    """raise-clip, deepen, add-duck, lower-clip or lower-floor."""
+    by_db: float
+    target_id: str
+    """Of a clip or a duck; a role for add-duck."""
+    name: str
+    role: Role
+    cures: bool
+    """Whether it will probably be enough by itself."""
+
+
+@dataclass(frozen=True)
+class Diagnosis:
+    """A close passage, explained."""
+
+    passage: ClosePassage
+    asked_lu: float
+    cause: str
+    """clip-under-aim, music, effects, ambience or silent-speech."""
+    cause_name: str
+    cause_share: float
+    """Of everything but dialogue, how much the cause makes, 0 to 1; for a clip how far it is under its aim, in LU."""
+    cures: tuple[Cure, ...]
+    stands_in_the_way: str
+    """Why no single cure is enough; empty where one is."""
+
+    @property
+    def short_lu(self) -> float:
+        """What is missing at the closest moment."""
+        return self.asked_lu - self.passage.least_lu
+
+
+def diagnoses(
+    scene: Scene,
+    plan: Plan,
+    energies: Mapping[str, FloatArray],
+    speech: SpeechOfSources,
+    spec: Spec,
+    asked_lu: float,
+    least_s: float = LEAST_PASSAGE_S,
+) -> list[Diagnosis]:
+    """Every close passage of a plan, in order, with its cause and cures.
+
+    Args:
+        scene: of the plan, its ducks apart.
+        energies: 10 ms energies of every recording.
+    """
+    found = close_passages(scene.clearance(plan), asked_lu, least_s)
+    if not found:
+        return []
+    gains = duck_gains_db(plan, scene.tracks)
+    return [_diagnosis(p, scene, plan, gains, energies, speech, spec, asked_lu) for p in found]
+
+
+def _diagnosis(
+    passage: ClosePassage,
+    scene: Scene,
+    plan: Plan,
+    gains: Mapping[str, FloatArray],
+    energies: Mapping[str, FloatArray],
+    speech: SpeechOfSources,
+    spec: Spec,
+    asked_lu: float,
+) -> Diagnosis:
+    hops = slice(passage.span.start_sample // HOP_SAMPLES, passage.span.end_sample // HOP_SAMPLES)
+    short = asked_lu - passage.least_lu + MARGIN_LU
+    parts: dict[str, float] = {}
+    for track in plan.tracks:
+        if track.role is not Role.DIALOGUE:
+            lowered = given_way_db(plan, track, gains)
+            energy = scene.tracks[track.track_id][hops]
+            parts[track.track_id] = float(
+                energy.sum() if lowered is None else (energy * 10.0 ** (lowered[hops] / 10.0)).sum()
+            )
+    total = sum(parts.values()) or 1e-12
+    speaker = _speaker(plan, passage.span, speech)
+    cures: list[Cure] = []
+    under = 0.0
+    if speaker is not None:
+        track, clip = speaker
+        level = clip_speech_lufs(clip, track, plan.stem_gain_db(track.role), energies[clip.source_key], speech)
+        aim = spec.aim_lufs(Role.DIALOGUE)
+        under = aim - level if level is not None else 0.0
+        if under > UNDER_AIM_LU:
+            by = round(min(under, MOST_GAIN_DB - clip.gain_db), 1)
+            cures.append(Cure("raise-clip", by, clip.clip_id, clip.name, track.role, by >= short - MARGIN_LU))
+    worst_id = max(parts, key=parts.__getitem__) if parts else ""
+    worst = next((t for t in plan.tracks if t.track_id == worst_id), None)
+    way = ""
+    if worst is not None:
+        cures += _against(worst, parts[worst_id] / total, short, passage, plan, gains, energies)
+        way = _in_the_way(cures, worst, plan, gains, hops)
+    if speaker is not None and under <= UNDER_AIM_LU:
+        track, clip = speaker
+        by = round(min(short, MOST_GAIN_DB - clip.gain_db), 1)
+        if by > 0.0:
+            cures.append(Cure("raise-clip", by, clip.clip_id, clip.name, track.role, by >= short - MARGIN_LU))
+    if passage.least_lu <= -90.0:
+        cause, name, share = "silent-speech", speaker[1].name if speaker else "", 1.0
+    elif under > UNDER_AIM_LU and speaker is not None:
+        cause, name, share = "clip-under-aim", speaker[1].name, under
+    else:
+        cause, name = (worst.role.value, worst.name) if worst is not None else ("music", "")
+        share = parts.get(worst_id, 0.0) / total
+    return Diagnosis(passage, asked_lu, cause, name, share, tuple(cures), way)
+
+
+def _speaker(plan: Plan, span: SampleSpan, speech: SpeechOfSources) -> tuple[Track, Clip] | None:
+    best: tuple[int, Track, Clip] | None = None
+    for track in plan.tracks:
+        for clip in track.clips if track.role is Role.DIALOGUE else ():
+            if clip.span.intersect(span) is None:
+                continue
+            parts = [part.span.intersect(span) for part in speech_of_clip(clip, speech)]
+            spoken = sum(part.length_samples for part in parts if part is not None)
+            if best is None or spoken > best[0]:
+                best = (spoken, track, clip)
+    return None if best is None else (best[1], best[2])
+
+
+def _against(
+    worst: Track,
+    share: float,
+    short: float,
+    passage: ClosePassage,
+    plan: Plan,
+    gains: Mapping[str, FloatArray],
+    energies: Mapping[str, FloatArray],
+) -> list[Cure]:
+    # Lowering what makes a share of the rest can win this much at the most.
+    most_won = -10.0 * np.log10(max(1.0 - share, 1e-6))
+    wanted = _lowering(share, short)
+    hops = slice(passage.span.start_sample // HOP_SAMPLES, passage.span.end_sample // HOP_SAMPLES)
+    cures: list[Cure] = []
+    duck = plan.duck_of_track(worst.track_id) or plan.duck_of_stem(worst.role)
+    if duck is None:
+        cures.append(
+            Cure("add-duck", 0.0, worst.role.value, worst.role.value, worst.role, most_won >= short - MARGIN_LU)
+        )
+    elif duck.rule.kind is DuckKind.CURVE and duck.rule.uses_level:
+        left = float(gains[duck.duck_id][hops].min()) - duck.rule.floor_db
+        by = round(min(wanted, left), 1)
+        if by >= 0.1:
+            enough = wanted <= left and most_won >= short - MARGIN_LU
+            cures.append(Cure("deepen", by, duck.duck_id, _duck_name(duck, worst), worst.role, enough))
+    clip = _loudest_clip(worst, passage.span, plan, energies)
+    if clip is not None and worst.role is Role.EFFECTS and clip.length_samples <= SHORT_EFFECT_S * RATE_HZ:
+        by = round(wanted, 1)
+        cures.append(Cure("lower-clip", by, clip.clip_id, clip.name, worst.role, most_won >= short - MARGIN_LU))
+    return cures
+
+
+def _lowering(share: float, short: float) -> float:
+    # What a part that makes `share` of the rest must lose so that the rest loses `short`.
+    left = 10.0 ** (-short / 10.0) - (1.0 - share)
+    return float(min(60.0, -10.0 * np.log10(max(left, 1e-6) / share))) if share > 0.0 else 60.0
+
+
+def _in_the_way(cures: list[Cure], worst: Track, plan: Plan, gains: Mapping[str, FloatArray], hops: slice) -> str:
+    if any(cure.cures for cure in cures):
+        return ""
+    duck = plan.duck_of_track(worst.track_id) or plan.duck_of_stem(worst.role)
+    if duck is None:
+        return "several"
+    if duck.rule.kind is DuckKind.LIVE:
+        return "live-key"
+    if duck.rule.is_frozen:
+        return "frozen"
+    if float(gains[duck.duck_id][hops].min()) <= duck.rule.floor_db + 0.1:
+        return "floor"
+    return "several"
+
+
+def _loudest_clip(track: Track, span: SampleSpan, plan: Plan, energies: Mapping[str, FloatArray]) -> Clip | None:
+    best: tuple[float, Clip] | None = None
+    for clip in track.clips:
+        if clip.span.intersect(span) is None:
+            continue
+        first, energy = clip_energy(
+            clip, track, track.gain_db + plan.stem_gain_db(track.role), energies[clip.source_key]
+        )
+        begin = max(0, span.start_sample // HOP_SAMPLES - first)
+        power = float(energy[begin : max(begin, span.end_sample // HOP_SAMPLES - first)].sum())
+        if best is None or power > best[0]:
+            best = (power, clip)
+    return None if best is None else best[1]
+
+
+def _duck_name(duck: Duck, track: Track) -> str:
+    return duck.stem.value if duck.stem is not None else track.name

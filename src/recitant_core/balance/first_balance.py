@@ -1,0 +1,427 @@
+"""The first balance: a whole mix prepared in steps, each with what was measured, what changed and why.
+
+Every step is a plan of its own, so that it can be kept, left out or taken back alone.
+Held to: tests/core/test_first_balance.py
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any, Final
+
+import numpy as np
+
+from recitant_core.balance.closeness import Diagnosis, diagnoses
+from recitant_core.balance.speech_figures import clip_speech_lufs
+from recitant_core.delivery.fit import REACH_LU
+from recitant_core.delivery.spec import Anchor, Spec
+from recitant_core.dsp.kweighting import KState, k_energies
+from recitant_core.errors import PlanError
+from recitant_core.gain.ducking import STARTING_POINTS, DuckKind, DuckRule, comfort, dips
+from recitant_core.intake.findings import Finding, Severity
+from recitant_core.intake.mending import mended
+from recitant_core.measure.clearance import DEFAULT_ASKED_LU, LEAST_PASSAGE_S, clearance_lu, close_passages
+from recitant_core.measure.loudness import anchored_lufs, gating_block_powers, integrated_lufs
+from recitant_core.ports import Progress, no_progress
+from recitant_core.render.estimate import stem_energies
+from recitant_core.render.following import BandEnergies, Scene, follow, scene_of
+from recitant_core.render.mix import SEGMENT_SAMPLES, Sources, render_stems
+from recitant_core.timeline.edits import levelled, set_clips
+from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Clip, Duck, Plan, Role
+from recitant_core.timeline.speaking import SpeechOfSources
+from recitant_core.units.arrays import FloatArray
+from recitant_core.units.channels import STEREO
+from recitant_core.units.clock import SampleSpan
+
+STEPS: Final = ("mend", "even-out", "stems", "duck", "check", "fit")
+AROUND_AIM_LU: Final = {"soft": -4.0, "medium": 0.0, "forward": 4.0}
+"""Added to a stem's aim. Common practice: music and effects are chosen by ear around their aims."""
+DUCKING: Final = {"gentle": ("documentary", 0.0), "clear": ("talk over a bed", 2.0), "strong": ("talk over a bed", 5.0)}
+"""Starting point of the rule, and what is asked for over the programme's clearance, in LU."""
+KEPT_SHARE: Final = 0.2  # of a clip's distance to its aim stays, so that a whisper is not a shout
+KEPT_LU: Final = 0.6
+MOST_SHIFT_LU: Final = 0.8  # the fit moves dialogue by this much at the most; with KEPT_LU under 1.5 LU
+MOST_OTHERS_LU: Final = 6.0
+_NEW_DUCK: Final = "new "
+
+
+@dataclass(frozen=True)
+class Choices:
+    """What a person decides before."""
+
+    music: str = "medium"
+    effects: str = "medium"
+    ducking: str = "clear"
+    steps: tuple[str, ...] = STEPS
+    part: SampleSpan | None = None
+    """Only clips that sound in this stretch; the stems stay as they are then."""
+
+
+@dataclass(frozen=True)
+class Material:
+    """Everything the first balance works on."""
+
+    plan: Plan
+    sources: Sources
+    energies: Mapping[str, FloatArray]
+    speech: SpeechOfSources
+    findings: Mapping[str, Sequence[Finding]]
+    spec: Spec
+    asked_lu: float = DEFAULT_ASKED_LU
+    least_s: float = LEAST_PASSAGE_S
+    bands: BandEnergies | None = None
+
+
+@dataclass(frozen=True)
+class Step:
+    """One step: facts measured, changes as (what, from, to), and the plan after it."""
+
+    code: str
+    measured: dict[str, Any]
+    changes: tuple[dict[str, Any], ...]
+    plan: Plan
+
+
+@dataclass(frozen=True)
+class FirstBalance:
+    """What the first balance came to."""
+
+    plan: Plan
+    steps: tuple[Step, ...]
+    left: tuple[Diagnosis, ...]
+    """Close passages that are left."""
+    stems: dict[Role, FloatArray]
+    """10 ms energies of the stems as rendered, float64 (hops,) each."""
+
+
+class _Run:
+    """The material of one run, its choices, and the stems of the plan that was rendered last."""
+
+    def __init__(self, material: Material, choices: Choices) -> None:
+        self.material = material
+        self.choices = choices
+        self._rendered: tuple[Plan, dict[Role, FloatArray]] | None = None
+
+    def exact(self, plan: Plan) -> dict[Role, FloatArray]:
+        if self._rendered is None or self._rendered[0] is not plan:
+            self._rendered = (plan, exact_energies(plan, self.material.sources))
+        return self._rendered[1]
+
+    def scene(self, plan: Plan) -> Scene:
+        return scene_of(plan, self.material.energies, self.material.speech)
+
+    def follow(self, scene: Scene) -> Plan:
+        return follow(scene, self.material.speech, self.material.asked_lu, self.material.bands)
+
+
+def first_balance(material: Material, choices: Choices, progress: Progress = no_progress) -> FirstBalance:
+    """Prepare a mix.
+
+    Args:
+        progress: told the share done; may raise Cancelled.
+
+    Raises:
+        PlanError: an unknown choice, or nothing to balance.
+    """
+    _require(choices)
+    if material.plan.span.length_samples == 0:
+        raise PlanError("nothing_to_mix", field="tracks")
+    plan = material.plan
+    run = _Run(material, choices)
+    steps: list[Step] = []
+    for index, code in enumerate(STEPS):
+        progress(index / len(STEPS))
+        if code not in choices.steps or (choices.part is not None and code in ("stems", "fit")):
+            continue
+        step = _DO[code](run, plan)
+        plan = step.plan
+        steps.append(step)
+    left = diagnoses(
+        run.scene(plan), plan, material.energies, material.speech, material.spec, material.asked_lu, material.least_s
+    )
+    stems = run.exact(plan)
+    progress(1.0)
+    return FirstBalance(plan, tuple(steps), tuple(left), stems)
+
+
+def exact_energies(plan: Plan, sources: Sources) -> dict[Role, FloatArray]:
+    """10 ms energies of every stem as it is rendered, float64 (hops,) each."""
+    states = {role: KState.at_rest(STEREO, 48_000) for role in plan.roles}
+    parts: dict[Role, list[FloatArray]] = {role: [] for role in plan.roles}
+    for span in plan.span.blocks(SEGMENT_SAMPLES):
+        for role, stem in render_stems(plan, sources, span).items():
+            energy, states[role] = k_energies(stem, states[role])
+            parts[role].append(energy)
+    return {role: np.concatenate(found) for role, found in parts.items()}
+
+
+def _require(choices: Choices) -> None:
+    for name, value, known in (
+        ("music", choices.music, AROUND_AIM_LU),
+        ("effects", choices.effects, AROUND_AIM_LU),
+        ("ducking", choices.ducking, DUCKING),
+    ):
+        if value not in known:
+            raise PlanError("unknown_choice", field=name, found=value, known=list(known))
+    for code in choices.steps:
+        if code not in STEPS:
+            raise PlanError("unknown_choice", field="steps", found=code, known=list(STEPS))
+
+
+def _is_in(clip: Clip, choices: Choices) -> bool:
+    return choices.part is None or clip.span.intersect(choices.part) is not None
+
+
+def _mend(run: _Run, plan: Plan) -> Step:
+    material, choices = run.material, run.choices
+    changes = []
+    n_findings = 0
+    for key, findings in material.findings.items():
+        for finding in findings:
+            n_findings += 1
+            if finding.severity is Severity.NOTE:
+                continue
+            # Levels are the next step's work.
+            safe = [r for r in finding.remedies if r.is_safe and r.gain_change_db is None]
+            ids = [
+                c.clip_id
+                for t in plan.tracks
+                for c in t.clips
+                if c.source_key == key and _is_in(c, choices) and safe and safe[0].code not in c.mended
+            ]
+            if safe and ids:
+                remedy = safe[0]
+                names = {c.name for t in plan.tracks for c in t.clips if c.clip_id in ids}
+                plan = set_clips(plan, ids, lambda clip, remedy=remedy: mended(clip, remedy))  # type: ignore[misc]
+                changes.append(
+                    {"what": "clip", "name": ", ".join(sorted(names)), "finding": finding.code, "remedy": remedy.code}
+                )
+    return Step("mend", {"findings": n_findings}, tuple(changes), plan)
+
+
+def _even_out(run: _Run, plan: Plan) -> Step:
+    material, choices = run.material, run.choices
+    aim = material.spec.aim_lufs(Role.DIALOGUE)
+    changes = []
+    gains: dict[str, float] = {}
+    before = []
+    for track in plan.tracks:
+        for clip in track.clips if track.role is Role.DIALOGUE else ():
+            energy = material.energies[clip.source_key]
+            level = clip_speech_lufs(clip, track, plan.stem_gain_db(track.role), energy, material.speech)
+            if level is None or level < -70.0 or not _is_in(clip, choices):
+                continue
+            before.append(level)
+            away = level - aim
+            kept = float(np.clip(away * KEPT_SHARE, -KEPT_LU, KEPT_LU))
+            now = clip.gain_db
+            by = round(min(max(kept - away, LEAST_GAIN_DB - now), MOST_GAIN_DB - now), 1)
+            if abs(by) >= 0.1:
+                gains[clip.clip_id] = by
+                changes.append(
+                    {
+                        "what": "clip",
+                        "name": clip.name,
+                        "by_db": by,
+                        "from_lufs": round(level, 1),
+                        "to_lufs": round(level + by, 1),
+                    }
+                )
+    for clip_id, by in gains.items():
+        plan = set_clips(plan, [clip_id], lambda clip, by=by: levelled(clip, by))  # type: ignore[misc]
+    measured = {
+        "aim_lufs": aim,
+        "clips": len(before),
+        "loudest_lufs": round(max(before), 1) if before else None,
+        "quietest_lufs": round(min(before), 1) if before else None,
+    }
+    return Step("even-out", measured, tuple(changes), plan)
+
+
+def _set_stems(run: _Run, plan: Plan) -> Step:
+    material, choices = run.material, run.choices
+    stems = stem_energies(replace(plan, ducks=()), material.energies)
+    shift = {Role.MUSIC: AROUND_AIM_LU[choices.music], Role.EFFECTS: AROUND_AIM_LU[choices.effects]}
+    gains = dict(plan.stem_gains_db)
+    changes = []
+    measured: dict[str, Any] = {}
+    for role in plan.roles:
+        if role is Role.DIALOGUE and "even-out" in choices.steps:
+            continue  # its clips are at their aim already, one by one
+        level = integrated_lufs(gating_block_powers(stems[role]))
+        measured[f"{role.value}_lufs"] = None if level is None or not np.isfinite(level) else round(level, 1)
+        if level is None or not np.isfinite(level):
+            continue
+        wanted = material.spec.aim_lufs(role) + shift.get(role, 0.0)
+        now = plan.stem_gain_db(role)
+        gain_db = round(min(max(now + wanted - level, LEAST_GAIN_DB), MOST_GAIN_DB), 1)
+        if abs(gain_db - now) >= 0.1:
+            gains[role] = gain_db
+            changes.append(
+                {
+                    "what": "stem",
+                    "name": role.value,
+                    "from_db": now,
+                    "to_db": gain_db,
+                    "from_lufs": round(level, 1),
+                    "aim_lufs": round(wanted, 1),
+                }
+            )
+    return Step("stems", measured, tuple(changes), replace(plan, stem_gains_db=gains))
+
+
+def duck_rule(choices: Choices, asked_lu: float) -> DuckRule:
+    """The rule that a choice of ducking stands for."""
+    start, over_lu = DUCKING[choices.ducking]
+    return replace(STARTING_POINTS[start], clearance_lu=asked_lu + over_lu)
+
+
+def _duck(run: _Run, plan: Plan) -> Step:
+    material, choices = run.material, run.choices
+    scene = run.scene(plan)
+    before = close_passages(scene.clearance(plan), material.asked_lu, material.least_s)
+    rule = duck_rule(choices, material.asked_lu)
+    ducks = [replace(duck, rule=rule) if _is_of_a_choice(duck.rule) else duck for duck in plan.ducks]
+    if scene.speech:
+        for role in plan.roles:
+            tracks = [track for track in plan.tracks if track.role is role]
+            has_own = any(duck.stem is None and duck.acts_on(track) for duck in ducks for track in tracks)
+            if role is not Role.DIALOGUE and plan.duck_of_stem(role) is None and not has_own:
+                ducks.append(Duck(f"{_NEW_DUCK}{role.value}", role, "", rule))
+    plan = replace(plan, ducks=tuple(ducks))
+    scene = replace(scene, plan=plan)
+    after = run.follow(scene)
+    return Step("duck", {"close_before": len(before)}, tuple(_duck_changes(after, scene.speech)), after)
+
+
+def _is_of_a_choice(rule: DuckRule) -> bool:
+    # Made by a first balance before and not touched since: another choice takes its place.
+    plain = replace(rule, clearance_lu=None)
+    return rule.clearance_lu is not None and any(plain == STARTING_POINTS[start] for start, _ in DUCKING.values())
+
+
+def _duck_changes(plan: Plan, speech: Sequence[SampleSpan]) -> list[dict[str, Any]]:
+    changes = []
+    for duck in plan.ducks:
+        found = dips(duck.points)
+        calm = comfort(duck.points, speech, duck.rule.least_change_db)
+        name = duck.stem.value if duck.stem is not None else duck.track_id
+        change: dict[str, Any] = {"what": "duck", "name": name, "dips": len(found)}
+        if duck.rule.kind is DuckKind.CURVE and found:
+            change |= {
+                "deepest_db": min(dip.depth_db for dip in found),
+                "rises_per_minute": round(calm.rises_per_minute, 1),
+                "comfort": calm.judgement,
+            }
+        changes.append(change)
+    return changes
+
+
+def _check(run: _Run, plan: Plan) -> Step:
+    """Clearance from the rendered stems; where it is short, the rule asks for that much more."""
+    material, choices = run.material, run.choices
+    scene = run.scene(plan)
+    changes: list[dict[str, Any]] = []
+    found = []
+    for _ in range(3):
+        stems = run.exact(plan)
+        n = min([len(scene.is_speech), *(len(energy) for energy in stems.values())])
+        rest = sum((e[:n] for role, e in stems.items() if role is not Role.DIALOGUE), np.zeros(n))
+        exact = clearance_lu(stems.get(Role.DIALOGUE, np.zeros(n))[:n], rest, scene.is_speech[:n])
+        found = close_passages(exact, material.asked_lu, material.least_s)
+        remade = [d for d in plan.ducks if d.rule.kind is DuckKind.CURVE and not d.rule.is_frozen]
+        foretold = close_passages(scene.clearance(plan), material.asked_lu, material.least_s)
+        # What the estimate knows of already was tried as far as it goes.
+        if len(found) <= len(foretold) or not remade or "duck" not in choices.steps:
+            break
+        short = max(material.asked_lu - passage.least_lu for passage in found)
+        more = round(min(max(short, 0.2), 2.0), 1)
+        ducks = tuple(
+            replace(d, rule=replace(d.rule, clearance_lu=(d.rule.clearance_lu or material.asked_lu) + more))
+            if d in remade
+            else d
+            for d in plan.ducks
+        )
+        plan = run.follow(replace(scene, plan=replace(plan, ducks=ducks)))
+        changes.append({"what": "rule", "name": "clearance", "by_lu": more})
+    measured = {
+        "asked_lu": material.asked_lu,
+        "close": len(found),
+        "least_lu": round(min((p.least_lu for p in found), default=material.asked_lu), 1),
+    }
+    return Step("check", measured, tuple(changes), plan)
+
+
+def _fit(run: _Run, plan: Plan) -> Step:
+    """All stems by one gain to the target; where that would move dialogue too far, the others more than dialogue."""
+    material = run.material
+    spec = material.spec
+    target = spec.target_for(STEREO.n_channels)
+    stems = run.exact(plan)
+    before = _anchor(stems, spec)
+    if before is None:
+        return Step("fit", {"before_lufs": None, "target_lufs": target}, (), plan)
+    together = float(np.clip(target - before, -MOST_SHIFT_LU, MOST_SHIFT_LU))
+    others = 0.0
+    low, high = -MOST_OTHERS_LU, MOST_OTHERS_LU
+    if abs(target - before) > MOST_SHIFT_LU and spec.anchor is not Anchor.DIALOGUE and len(stems) > 1:
+        for _ in range(12):
+            others = (low + high) / 2.0
+            now = _anchor(_shifted(stems, together, others), spec)
+            if now is None:
+                break
+            low, high = (others, high) if now < target else (low, others)
+    elif Role.DIALOGUE not in stems:
+        together = target - before
+    after = _anchor(_shifted(stems, together, others), spec)
+    rest = target - after if after is not None else 0.0
+    if abs(rest) < 3 * REACH_LU and abs(together + rest) <= MOST_SHIFT_LU + 3 * REACH_LU:
+        together += rest
+    gains = dict(plan.stem_gains_db)
+    changes = []
+    for role in plan.roles:
+        now = plan.stem_gain_db(role)
+        by = together + (0.0 if role is Role.DIALOGUE else others)
+        gain_db = round(min(max(now + by, LEAST_GAIN_DB), MOST_GAIN_DB), 2)
+        if abs(gain_db - now) >= 0.01:
+            gains[role] = gain_db
+            changes.append({"what": "stem", "name": role.value, "from_db": now, "to_db": gain_db})
+    fitted = replace(plan, stem_gains_db=gains)
+    if others > 0.0:
+        # Louder than before against speech: the curves are made for the new levels.
+        scene = run.scene(fitted)
+        fitted = run.follow(scene)
+    now = _anchor(run.exact(fitted), spec)
+    left = target - now if now is not None else 0.0
+    if 0.01 < abs(left) < 3 * REACH_LU:
+        # The curves made anew moved it a little: by one gain, which leaves every distance as it is.
+        moved = {role: round(gain_db + left, 2) for role, gain_db in fitted.stem_gains_db.items()}
+        missing = {role: round(left, 2) for role in plan.roles if role not in moved}
+        fitted = replace(fitted, stem_gains_db=moved | missing)
+        for change in changes:
+            change["to_db"] = fitted.stem_gains_db[Role(str(change["name"]))]
+    reached = _anchor(run.exact(fitted), spec)
+    measured = {
+        "before_lufs": round(before, 2),
+        "target_lufs": target,
+        "reached_lufs": None if reached is None else round(reached, 2),
+    }
+    return Step("fit", measured, tuple(changes), fitted)
+
+
+def _shifted(stems: Mapping[Role, FloatArray], together: float, others: float) -> dict[Role, FloatArray]:
+    return {
+        role: energy * 10.0 ** ((together + (0.0 if role is Role.DIALOGUE else others)) / 10.0)
+        for role, energy in stems.items()
+    }
+
+
+def _anchor(stems: Mapping[Role, FloatArray], spec: Spec) -> float | None:
+    blocks = gating_block_powers(sum(stems.values(), np.zeros(max(map(len, stems.values()), default=0))))
+    found = None
+    if spec.anchor is Anchor.DIALOGUE and Role.DIALOGUE in stems:
+        found = anchored_lufs(blocks, gating_block_powers(stems[Role.DIALOGUE]))
+    found = found if found is not None else integrated_lufs(blocks)
+    return found if found is not None and np.isfinite(found) else None
+
+
+_DO = {"mend": _mend, "even-out": _even_out, "stems": _set_stems, "duck": _duck, "check": _check, "fit": _fit}

@@ -1,0 +1,472 @@
+"""Ducking: the rule by which a stem gives way to speech, and the curve of few points that the rule makes.
+
+Works on arrays of 10 ms hops and on spans of the programme; which stem and which speech, render.following decides.
+Held to: tests/core/test_ducking.py
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from enum import StrEnum
+from itertools import pairwise
+from typing import Final
+
+import numpy as np
+from scipy.ndimage import grey_closing
+
+from recitant_core.measure.clearance import HOP_SAMPLES
+from recitant_core.speech.marking import merged
+from recitant_core.units.arrays import FloatArray
+from recitant_core.units.clock import RATE_HZ, SampleSpan, samples_from_s
+
+DEEPEST_DB: Final = -60.0
+BLOCK_S: Final = 4.0  # inside a passage the depth is looked at again about this often
+SHALLOWER_LASTS_S: Final = 8.0  # and the sound comes up inside talk only for this long
+SHALLOWER_DB: Final = 3.0  # and by this much
+PERSISTS_HOPS: Final = 50  # what is over in half a second sets no depth
+AHEAD_S: Final = 0.1  # a dip is whole this long before the first word: momentary loudness still holds what was before
+TOP_STAY_S: Final = 0.5  # a rise that could not stay up this long is not made
+PHRASE_SEARCH_S: Final = 2.0
+PHRASE_RISE_DB: Final = 4.0
+_PHRASE_HOPS: Final = 60
+
+
+class DuckKind(StrEnum):
+    """How a stem gives way."""
+
+    CURVE = "curve"
+    """By a drawn curve of few points, made from where speech is."""
+    LIVE = "live"
+    """By a compressor that listens to the dialogue while it plays."""
+
+
+class DuckAim(StrEnum):
+    """What decides how deep."""
+
+    DEPTH = "depth"
+    CLEARANCE = "clearance"
+
+
+@dataclass(frozen=True)
+class Room:
+    """A wide dip in the voice's range that opens only while speech sounds."""
+
+    is_on: bool = False
+    centre_hz: float = 800.0  # common practice: a wide bell around 800 Hz
+    width_octaves: float = 2.0
+    most_db: float = 6.0
+    """The deepest it may go."""
+
+
+@dataclass(frozen=True)
+class LiveKey:
+    """A compressor keyed by the dialogue. Levels are mean squares of 10 ms, in dBFS."""
+
+    threshold_dbfs: float = -45.0
+    ratio: float = 3.0
+    attack_ms: float = 80.0
+    hold_ms: float = 400.0
+    release_ms: float = 900.0
+    """From the deepest reduction allowed back to none, on a straight line in dB."""
+
+
+@dataclass(frozen=True)
+class DuckRule:
+    """How a stem or track gives way to speech. Defaults: talk over a bed."""
+
+    kind: DuckKind = DuckKind.CURVE
+    aim: DuckAim = DuckAim.CLEARANCE
+    keys: tuple[str, ...] = ()
+    """Ids of the tracks whose speech counts; empty for all dialogue."""
+    depth_db: float = 10.0
+    clearance_lu: float | None = None
+    """None for what the programme asks for."""
+    lead_in_s: float = 0.3
+    hold_s: float = 0.3
+    recovery_s: float = 1.2
+    bridge_s: float = 2.5
+    floor_db: float = -30.0
+    least_change_db: float = 1.0
+    slope_db_per_s: float = 40.0
+    uses_phrases: bool = True
+    uses_level: bool = True
+    """False: only room in the spectrum is made."""
+    room: Room = field(default_factory=Room)
+    live: LiveKey = field(default_factory=LiveKey)
+    is_frozen: bool = False
+
+
+STARTING_POINTS: Final[dict[str, DuckRule]] = {
+    "talk over a bed": DuckRule(),
+    "documentary": DuckRule(lead_in_s=0.6, hold_s=0.5, recovery_s=2.0, bridge_s=4.0, slope_db_per_s=20.0),
+    "spot": DuckRule(lead_in_s=0.15, hold_s=0.15, recovery_s=0.5, bridge_s=1.2, slope_db_per_s=60.0),
+}
+"""Rules to begin from, by kind of programme. Common practice."""
+
+
+@dataclass(frozen=True, order=True)
+class DuckPoint:
+    """A point of a ducking curve, in programme time; pinned where somebody touched it."""
+
+    at_sample: int
+    gain_db: float
+    is_pinned: bool = False
+
+
+Points = tuple[DuckPoint, ...]
+
+
+@dataclass(frozen=True)
+class Dip:
+    """A stretch in which a curve lies under its top."""
+
+    span: SampleSpan
+    depth_db: float
+    is_pinned: bool
+
+
+def points_db(points: Points, places: FloatArray) -> FloatArray:
+    """Gain in dB at each place: straight lines between points, 0 without any."""
+    if not points:
+        return np.zeros(len(places))
+    at = np.array([point.at_sample for point in points], dtype=np.float64)
+    gains_db: FloatArray = np.interp(places, at, np.array([point.gain_db for point in points]))
+    return gains_db
+
+
+def hop_gains_db(points: Points, n_hops: int) -> FloatArray:
+    """Gain in dB at the middle of each hop, float64 (hops,)."""
+    return points_db(points, np.arange(n_hops, dtype=np.float64) * HOP_SAMPLES + HOP_SAMPLES // 2)
+
+
+def passages(speech: Sequence[SampleSpan], rule: DuckRule) -> list[SampleSpan]:
+    """Stretches of talk that one dip covers, over pauses shorter than the bridge or than a whole rise and fall."""
+    whole = rule.hold_s + rule.recovery_s + AHEAD_S + rule.lead_in_s + TOP_STAY_S
+    return merged(speech, samples_from_s(max(rule.bridge_s, whole)))
+
+
+def levels_in_passage(passage: SampleSpan, need_db: FloatArray, rule: DuckRule) -> list[tuple[int, float]]:
+    """How deep a dip goes along a passage: [(from sample, level in dB)], the first at the passage's start.
+
+    Args:
+        need_db: float64 (hops,) of the whole programme: 0 or negative, the gain each moment needs.
+    """
+    first, last = passage.start_sample // HOP_SAMPLES, -(-passage.end_sample // HOP_SAMPLES)
+    inside = np.maximum(_persistent(need_db[first:last]), rule.floor_db)
+    if not inside.size:
+        return [(passage.start_sample, 0.0)]
+    n_blocks = max(1, round(len(inside) / (BLOCK_S * RATE_HZ / HOP_SAMPLES)))
+    edges = np.linspace(0, len(inside), n_blocks + 1).astype(int)
+    blocks = [(int(a), float(inside[a:b].min())) for a, b in pairwise(edges.tolist()) if b > a]
+    levels: list[tuple[int, float]] = []
+    for index, (at, wanted) in enumerate(blocks):
+        level = 0.0 if wanted > -0.05 else min(wanted, -rule.least_change_db)
+        if not levels:
+            levels.append((at, level))
+            continue
+        now = levels[-1][1]
+        if level < now:
+            if now - level >= rule.least_change_db:
+                levels.append((at, level))
+            else:
+                levels[-1] = (levels[-1][0], level)
+        elif level - now >= max(SHALLOWER_DB, rule.least_change_db):
+            # Up again only if what follows lets it stay there.
+            until = at + SHALLOWER_LASTS_S * RATE_HZ / HOP_SAMPLES
+            ahead = [w for begin, w in blocks[index:] if begin < until]
+            calm = min(ahead)
+            if len(inside) - at >= SHALLOWER_LASTS_S * RATE_HZ / HOP_SAMPLES and calm - now >= SHALLOWER_DB:
+                levels.append((at, 0.0 if calm > -0.05 else min(calm, -rule.least_change_db)))
+    return [((first + at) * HOP_SAMPLES if at else passage.start_sample, round(level, 2)) for at, level in levels]
+
+
+def curve_points(
+    levelled: Sequence[tuple[SampleSpan, list[tuple[int, float]]]], rule: DuckRule, own_energy: FloatArray
+) -> Points:
+    """The points of a curve that lies at these levels in these passages and at 0 between them.
+
+    Args:
+        levelled: passages in order with their levels, see levels_in_passage.
+        own_energy: float64 (hops,), of what is ducked: it rises with a phrase of its own where one begins near by.
+    """
+    joined: list[tuple[SampleSpan, list[tuple[int, float]]]] = []
+    for span, levels in levelled:
+        if all(level == 0.0 for _, level in levels):
+            continue
+        if joined:
+            before, before_levels = joined[-1]
+            up = _rise_samples(before_levels[-1][1], rule)
+            down = _fall_samples(levels[0][1], rule)
+            stay = samples_from_s(rule.hold_s + AHEAD_S + TOP_STAY_S)
+            if span.start_sample - down < before.end_sample + up + stay:
+                # No time to come up in between: stay down, at the shallower of both.
+                whole = SampleSpan(before.start_sample, span.end_sample - before.start_sample)
+                joined[-1] = (whole, [*before_levels, *levels])
+                continue
+        joined.append((span, levels))
+    points: list[DuckPoint] = []
+    for index, (span, levels) in enumerate(joined):
+        next_down = None
+        if index + 1 < len(joined):
+            following, following_levels = joined[index + 1]
+            next_down = following.start_sample - _fall_samples(following_levels[0][1], rule) - samples_from_s(AHEAD_S)
+        points += _one_dip(span, levels, rule, own_energy, next_down)
+    return _tidy(points)
+
+
+def laid_around_pinned(made: Points, old: Points, rule: DuckRule) -> Points:
+    """A new curve that keeps the pinned points of the old one and the lines between them.
+
+    Pinned points that follow each other in the old curve are one stretch; outside of it the new curve holds.
+    """
+    stretches: list[list[DuckPoint]] = []
+    before: DuckPoint | None = None
+    for point in old:
+        if point.is_pinned:
+            if before is not None and before.is_pinned:
+                stretches[-1].append(point)
+            else:
+                stretches.append([point])
+        before = point
+    points = list(made)
+    for stretch in stretches:
+        first, last = stretch[0], stretch[-1]
+        curve = tuple(points)
+        ramp_in = _ramp_samples(float(points_db(curve, np.array([first.at_sample]))[0]) - first.gain_db, rule)
+        ramp_out = _ramp_samples(float(points_db(curve, np.array([last.at_sample]))[0]) - last.gain_db, rule)
+        begin, end = max(0, first.at_sample - ramp_in), last.at_sample + ramp_out
+        edges = points_db(curve, np.array([begin, end], dtype=np.float64))
+        kept = [p for p in points if p.at_sample < begin or p.at_sample > end]
+        if ramp_in and begin < first.at_sample:
+            kept.append(DuckPoint(begin, round(float(edges[0]), 2)))
+        if ramp_out:
+            kept.append(DuckPoint(end, round(float(edges[1]), 2)))
+        points = sorted([*kept, *stretch], key=lambda p: p.at_sample)
+    return tuple(points)
+
+
+def dips(points: Points) -> list[Dip]:
+    """Every stretch in which a curve lies under 0 dB."""
+    found: list[Dip] = []
+    begun: int | None = None
+    for index, point in enumerate(points):
+        is_low = point.gain_db < -0.05
+        if is_low and begun is None:
+            begun = index
+        elif not is_low and begun is not None:
+            found.append(_dip(points, begun, index))
+            begun = None
+    if begun is not None:
+        found.append(_dip(points, begun, len(points) - 1))
+    return found
+
+
+@dataclass(frozen=True)
+class Comfort:
+    """How restless a curve is while people talk."""
+
+    n_rises: int
+    n_dips: int
+    rises_per_minute: float
+    """Rises inside runs of talk, for each minute of them."""
+    judgement: str
+    """calm, lively or pumping."""
+
+
+CALM_RISES: Final = 3.0
+MOST_RISES: Final = 6.0
+RUN_OF_TALK_S: Final = 5.0
+
+
+def comfort(points: Points, speech: Sequence[SampleSpan], least_change_db: float) -> Comfort:
+    """How often a curve comes up while talk goes on. Common practice: more than six times a minute pumps.
+
+    Talk goes on through pauses shorter than 5 s; what comes up in a longer one, or after the last word, is welcome.
+    """
+    runs = merged(speech, samples_from_s(RUN_OF_TALK_S))
+    rises = [a.at_sample for a, b in pairwise(points) if b.gain_db - a.gain_db >= least_change_db]
+    inside = sum(1 for at in rises if any(run.start_sample < at < run.end_sample for run in runs))
+    minutes = sum(run.length_samples for run in runs) / (60 * RATE_HZ)
+    # A minute at least: one rise in ten seconds of talk is no habit.
+    rate = inside / max(1.0, minutes)
+    judgement = "calm" if rate <= CALM_RISES else "lively" if rate <= MOST_RISES else "pumping"
+    return Comfort(len(rises), len(dips(points)), rate, judgement)
+
+
+@dataclass(frozen=True)
+class CurveChange:
+    """What became of the dips of a curve when it was remade."""
+
+    n_new: int = 0
+    n_moved: int = 0
+    n_gone: int = 0
+    n_kept: int = 0
+    """Dips that hold pinned points."""
+
+
+def curve_change(old: Points, new: Points) -> CurveChange:
+    """Dips of two curves against each other; a dip has moved when an edge moved 20 ms or its depth 0.2 dB."""
+    before, after = dips(old), dips(new)
+    n_moved = n_new = 0
+    met = set()
+    for dip in after:
+        twin = next((i for i, b in enumerate(before) if i not in met and b.span.intersect(dip.span)), None)
+        if twin is None:
+            n_new += 1
+            continue
+        met.add(twin)
+        was = before[twin]
+        shift = max(abs(was.span.start_sample - dip.span.start_sample), abs(was.span.end_sample - dip.span.end_sample))
+        if shift > RATE_HZ // 50 or abs(was.depth_db - dip.depth_db) > 0.2:
+            n_moved += 1
+    return CurveChange(n_new, n_moved, len(before) - len(met), sum(1 for dip in after if dip.is_pinned))
+
+
+def point_moved(points: Points, index: int, at_sample: int, gain_db: float) -> Points:
+    """A point at another place, between its neighbours; it and they are pinned."""
+    low = points[index - 1].at_sample + 1 if index > 0 else 0
+    high = points[index + 1].at_sample - 1 if index + 1 < len(points) else at_sample
+    moved = DuckPoint(min(max(at_sample, low), max(low, high)), round(min(max(gain_db, DEEPEST_DB), 0.0), 2), True)
+    return _pinned_around((*points[:index], moved, *points[index + 1 :]), index)
+
+
+def point_added(points: Points, at_sample: int) -> Points:
+    """A point on the curve where there was none; it and its neighbours are pinned."""
+    if any(point.at_sample == at_sample for point in points):
+        return points
+    gain_db = round(float(points_db(points, np.array([at_sample], dtype=np.float64))[0]), 2)
+    added = sorted([*points, DuckPoint(at_sample, gain_db, True)], key=lambda p: p.at_sample)
+    return _pinned_around(tuple(added), next(i for i, p in enumerate(added) if p.at_sample == at_sample))
+
+
+def point_removed(points: Points, index: int) -> Points:
+    """The curve without a point; its neighbours are pinned."""
+    left = [*points[:index], *points[index + 1 :]]
+    for near in (index - 1, index):
+        if 0 <= near < len(left):
+            left[near] = replace(left[near], is_pinned=True)
+    return tuple(left)
+
+
+def released(points: Points, span: SampleSpan) -> Points:
+    """The curve with no point pinned within a span."""
+    return tuple(
+        replace(p, is_pinned=False) if span.start_sample <= p.at_sample <= span.end_sample else p for p in points
+    )
+
+
+def deepened(points: Points, span: SampleSpan, by_db: float, rule: DuckRule) -> Points:
+    """The curve lower by ``by_db`` in a span, pinned there, with slopes as the rule has them."""
+    ramp_in, ramp_out = _fall_samples(by_db, rule), _rise_samples(by_db, rule)
+    begin, end = max(0, span.start_sample - ramp_in), span.end_sample + ramp_out
+    places = sorted(
+        {begin, span.start_sample, span.end_sample, end} | {p.at_sample for p in points if begin < p.at_sample < end}
+    )
+    now = points_db(points, np.array(places, dtype=np.float64))
+    shape = np.interp(places, [begin, span.start_sample, span.end_sample, end], [0.0, -by_db, -by_db, 0.0])
+    if begin == span.start_sample:
+        shape[0] = -by_db
+    laid = [
+        DuckPoint(at, round(max(DEEPEST_DB, float(level + lower)), 2), True)
+        for at, level, lower in zip(places, now, shape, strict=True)
+    ]
+    return tuple(sorted([*(p for p in points if not begin <= p.at_sample <= end), *laid], key=lambda p: p.at_sample))
+
+
+def _pinned_around(points: Points, index: int) -> Points:
+    near = {index - 1, index, index + 1}
+    return tuple(replace(p, is_pinned=True) if i in near else p for i, p in enumerate(points))
+
+
+def _dip(points: Points, first: int, last: int) -> Dip:
+    begin, end = points[max(0, first - 1)], points[last]
+    held = points[max(0, first - 1) : last + 1]
+    span = SampleSpan(begin.at_sample, end.at_sample - begin.at_sample)
+    return Dip(span, min(p.gain_db for p in held), any(p.is_pinned for p in held))
+
+
+def _persistent(need_db: FloatArray) -> FloatArray:
+    # What every window of half a second around a moment agrees on: shorter needs vanish, longer ones keep their length.
+    if len(need_db) <= PERSISTS_HOPS:
+        return np.full(len(need_db), float(np.median(need_db))) if len(need_db) else need_db
+    opened: FloatArray = grey_closing(need_db, PERSISTS_HOPS, mode="nearest")
+    return opened
+
+
+def _fall_samples(depth_db: float, rule: DuckRule) -> int:
+    return samples_from_s(max(rule.lead_in_s, abs(depth_db) / rule.slope_db_per_s, 0.005))
+
+
+def _rise_samples(depth_db: float, rule: DuckRule) -> int:
+    return samples_from_s(max(rule.recovery_s, abs(depth_db) / rule.slope_db_per_s, 0.005))
+
+
+def _ramp_samples(step_db: float, rule: DuckRule) -> int:
+    if abs(step_db) < 0.05:
+        return 0
+    return _fall_samples(step_db, rule) if step_db > 0 else _rise_samples(step_db, rule)
+
+
+def _one_dip(
+    span: SampleSpan, levels: list[tuple[int, float]], rule: DuckRule, own_energy: FloatArray, next_down: int | None
+) -> list[DuckPoint]:
+    level = levels[0][1]
+    points = []
+    whole = max(0, span.start_sample - samples_from_s(AHEAD_S))
+    begin = whole - _fall_samples(level, rule)
+    if begin > 0:
+        points.append(DuckPoint(begin, 0.0))
+    points.append(DuckPoint(whole, level))
+    for at, wanted in levels[1:]:
+        if abs(wanted - level) < 0.05:
+            continue
+        last = points[-1].at_sample
+        if wanted < level:
+            ramp = _fall_samples(wanted - level, rule)
+            points += [DuckPoint(max(at - ramp, last + 1), level), DuckPoint(max(at, last + 2), wanted)]
+        else:
+            points += [
+                DuckPoint(max(at, last + 1), level),
+                DuckPoint(max(at, last + 1) + _rise_samples(wanted - level, rule), wanted),
+            ]
+        level = wanted
+    ramp = _rise_samples(level, rule)
+    leave = max(span.end_sample + samples_from_s(rule.hold_s), points[-1].at_sample + 1)
+    if rule.uses_phrases:
+        leave = _with_phrase(leave, ramp, own_energy, next_down)
+    points += [DuckPoint(leave, level), DuckPoint(leave + ramp, 0.0)]
+    return points
+
+
+def _with_phrase(leave: int, ramp: int, own_energy: FloatArray, next_down: int | None) -> int:
+    # The strongest onset of what is ducked, shortly after it would be up: the rise ends under it.
+    up = (leave + ramp) // HOP_SAMPLES
+    until = up + round(PHRASE_SEARCH_S * RATE_HZ / HOP_SAMPLES)
+    if next_down is not None:
+        until = min(until, (next_down - samples_from_s(TOP_STAY_S)) // HOP_SAMPLES)
+    from_hop, to_hop = up - _PHRASE_HOPS, min(until + _PHRASE_HOPS, len(own_energy))
+    if until <= up or from_hop < 0 or to_hop - from_hop < 3 * _PHRASE_HOPS:
+        return leave
+    total = np.concatenate([[0.0], np.cumsum(own_energy[from_hop:to_hop])])
+    at = np.arange(_PHRASE_HOPS, to_hop - from_hop - _PHRASE_HOPS)
+    after = total[at + _PHRASE_HOPS] - total[at]
+    before = total[at] - total[at - _PHRASE_HOPS]
+    rise_db = 10.0 * np.log10((after + 1e-9) / (before + 1e-9))
+    best = int(np.argmax(rise_db))
+    if rise_db[best] < PHRASE_RISE_DB:
+        return leave
+    return (from_hop + int(at[best])) * HOP_SAMPLES - ramp
+
+
+def _tidy(points: list[DuckPoint]) -> Points:
+    # In order, each place once; of two at one place the deeper.
+    tidy: list[DuckPoint] = []
+    for point in sorted(points, key=lambda p: (p.at_sample, -p.gain_db)):
+        if (tidy and point.at_sample == tidy[-1].at_sample) or (
+            len(tidy) >= 2 and tidy[-1].gain_db == tidy[-2].gain_db == point.gain_db
+        ):
+            tidy[-1] = point
+        else:
+            tidy.append(point)
+    while len(tidy) > 1 and tidy[0].gain_db == tidy[1].gain_db == 0.0:
+        tidy.pop(0)
+    return tuple(tidy)

@@ -1,0 +1,121 @@
+"""Clearance: how far speech stands above everything else, moment by moment, and where it is too close.
+
+Speech is read as the level of the words around a moment (one second, with its own short gaps gated out), the rest as
+momentary loudness (400 ms): a syllable's end is no buried word, a hammer blow of half a second is.
+Definition of this project; the 400 ms window and the gate of 10 LU follow BS.1770 and Tech 3341.
+Held to: tests/core/test_clearance.py
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+import numpy.typing as npt
+
+from recitant_core.dsp.kweighting import HOPS_PER_SECOND
+from recitant_core.measure.loudness import BLOCK_HOPS, RELATIVE_GATE_LU
+from recitant_core.units.arrays import FloatArray
+from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.level import LOUDNESS_OFFSET_DB, ratio_from_lu
+
+BoolArray = npt.NDArray[np.bool_]
+HOP_SAMPLES: Final = RATE_HZ // HOPS_PER_SECOND
+WORDS_HOPS: Final = 100  # one second: a few words
+DEFAULT_ASKED_LU: Final = 7.0
+STRICT_LU: Final = 20.0  # W3C WCAG 2.1, success criterion 1.4.7
+LEAST_PASSAGE_S: Final = 0.5
+_JOIN_HOPS: Final = 20  # passages closer than 0.2 s are one
+_TOLERANCE_LU: Final = 0.05
+
+
+@dataclass(frozen=True)
+class ClosePassage:
+    """A stretch where speech has less clearance than asked for."""
+
+    span: SampleSpan
+    least_lu: float
+    mean_lu: float
+
+
+def speech_mask(spans: Sequence[SampleSpan], n_hops: int) -> BoolArray:
+    """Which hops lie in speech, bool (hops,)."""
+    mask = np.zeros(n_hops, bool)
+    for span in spans:
+        mask[max(0, span.start_sample // HOP_SAMPLES) : max(0, -(-span.end_sample // HOP_SAMPLES))] = True
+    return mask
+
+
+def words_power(speech_energy: FloatArray, is_speech: BoolArray) -> FloatArray:
+    """Mean square of the words around each hop, float64 (hops,); 0 where no speech is near.
+
+    Args:
+        speech_energy: float64 (hops,), 10 ms K-weighted energies of all dialogue.
+        is_speech: which hops lie in speech.
+    """
+    inside = is_speech.astype(np.float64)
+    energy = speech_energy * inside
+    mean = _windowed(energy, WORDS_HOPS) / np.maximum(_windowed(inside, WORDS_HOPS), 1e-9)
+    kept = inside * (speech_energy > mean * ratio_from_lu(-RELATIVE_GATE_LU))
+    n_kept = _windowed(kept, WORDS_HOPS)
+    words: FloatArray = np.where(n_kept > 0.5, _windowed(energy * kept, WORDS_HOPS) / np.maximum(n_kept, 1.0), 0.0)
+    return words / HOP_SAMPLES
+
+
+def momentary_power(energy: FloatArray) -> FloatArray:
+    """Mean square of the 400 ms around each hop, float64 (hops,); silence outside."""
+    power: FloatArray = _windowed(energy, BLOCK_HOPS) / (BLOCK_HOPS * HOP_SAMPLES)
+    return power
+
+
+def clearance_lu(speech_energy: FloatArray, rest_energy: FloatArray, is_speech: BoolArray) -> FloatArray:
+    """Clearance at each hop, float64 (hops,): +inf where nobody speaks or nothing else sounds, -inf for silent speech.
+
+    Args:
+        speech_energy: float64 (hops,), of all dialogue with all its gains.
+        rest_energy: float64 (hops,), of everything else with all its gains.
+        is_speech: bool (hops,).
+    """
+    words, rest = words_power(speech_energy, is_speech), momentary_power(rest_energy)
+    found = np.full(len(words), np.inf)
+    # What lies under -70 LUFS (BS.1770's absolute gate) is in nobody's way.
+    audible = is_speech & (rest > ratio_from_lu(-70.0 - LOUDNESS_OFFSET_DB))
+    with np.errstate(divide="ignore"):
+        found[audible] = 10.0 * np.log10(words[audible] / rest[audible])
+    return found
+
+
+def close_passages(clearance: FloatArray, asked_lu: float, least_s: float = LEAST_PASSAGE_S) -> list[ClosePassage]:
+    """Stretches with less clearance than asked for, in order.
+
+    Args:
+        clearance: float64 (hops,), see clearance_lu.
+        asked_lu: less than this is too close.
+        least_s: shorter stretches do not count.
+    """
+    is_close = clearance < asked_lu - _TOLERANCE_LU
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], is_close, [False]]).astype(np.int8)))
+    joined: list[list[int]] = []
+    for first, last in edges.reshape(-1, 2).tolist():
+        # A pause between two of them is no word in between.
+        if joined and first - joined[-1][1] < _JOIN_HOPS:
+            joined[-1][1] = last
+        else:
+            joined.append([first, last])
+    found = []
+    for first, last in joined:
+        if last - first >= round(least_s * HOPS_PER_SECOND):
+            values = np.clip(clearance[first:last], -99.0, 99.0)
+            close = values[values < asked_lu]
+            span = SampleSpan(first * HOP_SAMPLES, (last - first) * HOP_SAMPLES)
+            found.append(ClosePassage(span, float(close.min()), float(close.mean())))
+    return found
+
+
+def _windowed(values: FloatArray, window_hops: int) -> FloatArray:
+    # Sum of the window centred on each hop; outside is nothing.
+    half = window_hops // 2
+    total = np.concatenate([np.zeros(half + 1), np.cumsum(values)])
+    total = np.concatenate([total, np.full(window_hops - half, total[-1])])
+    sums: FloatArray = np.maximum(total[window_hops : window_hops + len(values)] - total[: len(values)], 0.0)
+    return sums

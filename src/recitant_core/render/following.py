@@ -1,0 +1,245 @@
+"""Ducking that follows: from a plan, the energies of its recordings and their speech to the curves of its ducks.
+
+Held to: tests/core/test_following.py
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from typing import Final
+
+import numpy as np
+
+from recitant_core.gain.ducking import (
+    DuckAim,
+    DuckKind,
+    DuckRule,
+    Points,
+    curve_points,
+    laid_around_pinned,
+    levels_in_passage,
+    passages,
+)
+from recitant_core.measure.clearance import (
+    HOP_SAMPLES,
+    BoolArray,
+    clearance_lu,
+    close_passages,
+    momentary_power,
+    speech_mask,
+    words_power,
+)
+from recitant_core.render.estimate import duck_gains_db, given_way_db, hops_of, track_energies
+from recitant_core.timeline.model import Duck, Plan, Role
+from recitant_core.timeline.speaking import SpeechOfSources, speech_in_programme
+from recitant_core.units.arrays import FloatArray
+from recitant_core.units.clock import SampleSpan
+from recitant_core.units.level import ratio_from_lu
+
+MARGIN_LU: Final = 0.3  # what an estimate may be off by
+SHARE: Final = 0.15  # of the rest: who makes less of it is not asked to give way further
+_ROUNDS: Final = 4
+_SILENT_HOP: Final = 1e-6  # energy of 10 ms under some -85 LUFS
+BandEnergies = Callable[[str, float, float], FloatArray]
+"""Energies in a band of a recording: its key, centre in Hz, width in octaves to float64 (hops, 1)."""
+
+
+@dataclass(frozen=True)
+class Scene:
+    """What sounds against what, by 10 ms hops, before anything gives way."""
+
+    plan: Plan
+    tracks: dict[str, FloatArray]
+    speech: tuple[SampleSpan, ...]
+    is_speech: BoolArray
+
+    @property
+    def dialogue(self) -> FloatArray:
+        """Energy of all dialogue, float64 (hops,)."""
+        mine = [self.tracks[t.track_id] for t in self.plan.tracks if t.role is Role.DIALOGUE]
+        return sum(mine, np.zeros(len(self.is_speech)))
+
+    def target(self, duck: Duck) -> FloatArray:
+        """Energy of what a duck lowers, before it does, float64 (hops,)."""
+        mine = [self.tracks[t.track_id] for t in self.plan.tracks if duck.acts_on(t)]
+        return sum(mine, np.zeros(len(self.is_speech)))
+
+    def rest(self, gains: Mapping[str, FloatArray], plan: Plan | None = None) -> FloatArray:
+        """Energy of everything but dialogue, given way by these gains in dB, float64 (hops,)."""
+        plan = plan or self.plan
+        total = np.zeros(len(self.is_speech))
+        for track in plan.tracks:
+            if track.role is not Role.DIALOGUE:
+                lowered_db = given_way_db(plan, track, gains)
+                energy = self.tracks[track.track_id]
+                total += energy if lowered_db is None else energy * 10.0 ** (lowered_db / 10.0)
+        return total
+
+    def clearance(self, plan: Plan) -> FloatArray:
+        """Clearance at each hop with the ducks of a plan (tracks and clips as in this one), float64 (hops,)."""
+        return clearance_lu(self.dialogue, self.rest(duck_gains_db(plan, self.tracks), plan), self.is_speech)
+
+
+def scene_of(plan: Plan, energies: Mapping[str, FloatArray], speech: SpeechOfSources) -> Scene:
+    """What sounds against what.
+
+    Args:
+        energies: 10 ms energies of every recording the plan names.
+        speech: of every recording of dialogue.
+    """
+    spans = speech_in_programme(plan, speech)
+    return Scene(plan, track_energies(plan, energies), tuple(spans), speech_mask(spans, hops_of(plan)))
+
+
+def follow(scene: Scene, speech: SpeechOfSources, asked_lu: float, bands: BandEnergies | None = None) -> Plan:
+    """The plan with every curve remade that is not frozen; pinned points stay.
+
+    Args:
+        scene: of the plan.
+        asked_lu: clearance that the programme asks for.
+        bands: for ducks that make room in the spectrum.
+    """
+    plan = scene.plan
+    mine = {duck.duck_id: tuple(speech_in_programme(plan, speech, duck.rule.keys)) for duck in plan.ducks}
+    made = {duck.duck_id: duck for duck in plan.ducks}
+    for duck in plan.ducks:
+        if _is_remade(duck) and duck.rule.aim is DuckAim.DEPTH:
+            made[duck.duck_id] = replace(duck, points=_fixed_points(duck, scene, mine[duck.duck_id]))
+    plan = replace(plan, ducks=tuple(made.values()))
+    asking = [duck for duck in plan.ducks if _is_remade(duck) and duck.rule.aim is DuckAim.CLEARANCE]
+    if asking:
+        plan = _to_clearance(plan, scene, asking, mine, asked_lu)
+    if bands is not None and any(duck.rule.room.is_on and not duck.rule.is_frozen for duck in plan.ducks):
+        plan = _with_room(plan, scene, mine, asked_lu, bands)
+    ducks = tuple(duck if duck.rule.room.is_on else replace(duck, room_points=()) for duck in plan.ducks)
+    return replace(plan, ducks=ducks)
+
+
+def needs_db(
+    targets: list[FloatArray], fixed: FloatArray, words: FloatArray, asked_lu: list[float]
+) -> list[FloatArray]:
+    """Gain that each target needs at each hop so that speech stands clear, float64 (hops,) each, 0 or negative.
+
+    The loudest give way first, down to the level of the next: all that still are too loud end at one level.
+
+    Args:
+        targets: momentary powers of what gives way.
+        fixed: momentary power of the rest that does not.
+        words: power of the words around each hop.
+        asked_lu: clearance each target is asked for.
+    """
+    stacked = np.sort(np.stack(targets), axis=0)
+    below = np.concatenate([np.zeros((1, stacked.shape[1])), np.cumsum(stacked, axis=0)])
+    found = []
+    for target, asked in zip(targets, asked_lu, strict=True):
+        allowed = np.maximum(words / ratio_from_lu(asked) - fixed, 0.0)
+        cap = np.full(len(words), np.inf)
+        for index in range(len(targets) - 1, -1, -1):
+            candidate = np.maximum(allowed - below[index], 0.0) / (len(targets) - index)
+            cap = np.where(candidate <= stacked[index], candidate, cap)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            need = 10.0 * np.log10(np.minimum(1.0, cap / np.maximum(target, 1e-30)))
+        found.append(np.where(target > 0.0, np.maximum(need, -99.0), 0.0))
+    return found
+
+
+def _is_remade(duck: Duck) -> bool:
+    return duck.rule.kind is DuckKind.CURVE and not duck.rule.is_frozen and duck.rule.uses_level
+
+
+def _fixed_points(duck: Duck, scene: Scene, speech: tuple[SampleSpan, ...]) -> Points:
+    rule, own = duck.rule, scene.target(duck)
+    depth_db = max(-abs(rule.depth_db), rule.floor_db)
+    need = np.where(_sounds(own), depth_db, 0.0)
+    levelled = []
+    for passage in passages(speech, rule):
+        first, last = passage.start_sample // HOP_SAMPLES, -(-passage.end_sample // HOP_SAMPLES)
+        level = depth_db if (need[first:last] < 0.0).any() else 0.0
+        levelled.append((passage, [(passage.start_sample, level)]))
+    return laid_around_pinned(curve_points(levelled, rule, own), duck.points, rule)
+
+
+def _sounds(energy: FloatArray) -> BoolArray:
+    return momentary_power(energy) > _SILENT_HOP / HOP_SAMPLES
+
+
+def _to_clearance(
+    plan: Plan, scene: Scene, asking: list[Duck], mine: dict[str, tuple[SampleSpan, ...]], asked_lu: float
+) -> Plan:
+    words = words_power(scene.dialogue, scene.is_speech)
+    asked = [(duck.rule.clearance_lu or asked_lu) + MARGIN_LU for duck in asking]
+    free = replace(plan, ducks=tuple(replace(d, points=()) if d in asking else d for d in plan.ducks))
+    gains = duck_gains_db(free, scene.tracks)
+    own = [scene.target(duck) for duck in asking]
+    targets = [momentary_power(energy) for energy in own]
+    # What several ducks lower at once is counted with each; the rounds below settle the rest.
+    fixed = np.maximum(momentary_power(scene.rest(gains, free)) - sum(targets), 0.0)
+    needs = []
+    for duck, need in zip(asking, needs_db(targets, fixed, words, asked), strict=True):
+        needs.append(np.where(speech_mask(mine[duck.duck_id], len(words)), need, 0.0))
+    made = dict.fromkeys((duck.duck_id for duck in plan.ducks), Duck("", None))
+    made.update({duck.duck_id: duck for duck in plan.ducks})
+    talk = [passages(mine[duck.duck_id], duck.rule) for duck in asking]
+    for turn in range(_ROUNDS):
+        for duck, need, spoken, energy in zip(asking, needs, talk, own, strict=True):
+            levelled = [(passage, levels_in_passage(passage, need, duck.rule)) for passage in spoken]
+            points = laid_around_pinned(curve_points(levelled, duck.rule, energy), duck.points, duck.rule)
+            made[duck.duck_id] = replace(duck, points=points)
+        plan = replace(plan, ducks=tuple(made.values()))
+        if turn == _ROUNDS - 1 or not _deepen(plan, scene, asking, needs, own, asked):
+            break
+    return plan
+
+
+def _deepen(
+    plan: Plan, scene: Scene, asking: list[Duck], needs: list[FloatArray], own: list[FloatArray], asked: list[float]
+) -> bool:
+    # Where speech is still too close, whoever makes much of the rest and can go deeper needs that much more.
+    gains = duck_gains_db(plan, scene.tracks)
+    rest = scene.rest(gains, plan)
+    clear = clearance_lu(scene.dialogue, rest, scene.is_speech)
+    is_deeper = False
+    for duck, need, energy, wanted in zip(asking, needs, own, asked, strict=True):
+        lowered = gains[duck.duck_id]
+        share = momentary_power(energy * 10.0 ** (lowered / 10.0)) / np.maximum(momentary_power(rest), 1e-30)
+        for passage in close_passages(clear, wanted - MARGIN_LU, 0.3):
+            first = passage.span.start_sample // HOP_SAMPLES
+            hops = slice(first, first + passage.span.length_samples // HOP_SAMPLES)
+            may = (share[hops] >= SHARE) & (lowered[hops] > duck.rule.floor_db + 0.05)
+            short = np.clip(wanted - clear[hops], 0.0, 60.0)
+            deeper = np.where(may & (short > 0.0), lowered[hops] - short, 0.0)
+            if may.mean() > 0.5:
+                deeper = np.minimum(deeper, float(np.median(deeper)))
+            if (deeper < need[hops] - 0.05).any():
+                need[hops] = np.minimum(need[hops], deeper)
+                is_deeper = True
+    return is_deeper
+
+
+def _with_room(
+    plan: Plan, scene: Scene, mine: dict[str, tuple[SampleSpan, ...]], asked_lu: float, bands: BandEnergies
+) -> Plan:
+    made = []
+    for duck in plan.ducks:
+        room = duck.rule.room
+        if not room.is_on or duck.rule.is_frozen:
+            made.append(duck)
+            continue
+        keys = {clip.source_key for track in plan.tracks for clip in track.clips}
+        in_band = track_energies(plan, {key: bands(key, room.centre_hz, room.width_octaves) for key in keys})
+        voice = Scene(plan, in_band, scene.speech, scene.is_speech)
+        gains = duck_gains_db(plan, scene.tracks)
+        words = words_power(voice.dialogue, scene.is_speech)
+        target = voice.target(duck) * 10.0 ** (gains[duck.duck_id] / 10.0)
+        rest = voice.rest(gains, plan)
+        asked = (duck.rule.clearance_lu or asked_lu) + MARGIN_LU
+        fixed = np.maximum(momentary_power(rest - target), 0.0)
+        need = needs_db([momentary_power(target)], fixed, words, [asked])[0]
+        need = np.where(speech_mask(mine[duck.duck_id], len(need)), need, 0.0)
+        made.append(replace(duck, room_points=_room_points(duck.rule, need, mine[duck.duck_id], voice.target(duck))))
+    return replace(plan, ducks=tuple(made))
+
+
+def _room_points(rule: DuckRule, need: FloatArray, speech: tuple[SampleSpan, ...], own: FloatArray) -> Points:
+    room_rule = replace(rule, floor_db=-rule.room.most_db)
+    levelled = [(passage, levels_in_passage(passage, need, room_rule)) for passage in passages(speech, room_rule)]
+    return curve_points(levelled, room_rule, own)

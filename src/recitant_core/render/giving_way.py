@@ -1,0 +1,98 @@
+"""A track or stem that gives way to speech: its curve, its live key and the room it makes, over any span.
+
+Held to: tests/core/test_render.py, tests/core/test_giving_way.py
+"""
+
+from collections.abc import Callable
+
+import numba
+import numpy as np
+
+from recitant_core.dsp.bell import bell_window, with_bell
+from recitant_core.gain.ducking import DuckKind, Points, points_db
+from recitant_core.gain.keyed import key_window, keyed_factors
+from recitant_core.timeline.model import Duck
+from recitant_core.units.arrays import Audio, FloatArray
+from recitant_core.units.clock import SampleSpan
+
+Signal = Callable[[SampleSpan], FloatArray]
+"""The samples of any span: float64 (frames, 2), fresh."""
+KeySignal = Callable[[SampleSpan], Audio]
+"""What a live key hears in any span: float32 (frames, 2)."""
+
+
+def ducked(signal: Signal, span: SampleSpan, duck: Duck, key: KeySignal) -> FloatArray:
+    """A span of a signal as it gives way, float64 (frames, 2).
+
+    Args:
+        signal: what gives way.
+        key: the dialogue that a live key listens to.
+    """
+    room = duck.rule.room
+    if room.is_on and _is_open(duck.room_points, span):
+        places = np.arange(span.start_sample, span.end_sample, dtype=np.float64)
+        depth_db = points_db(duck.room_points, places)
+        out = with_bell(signal(bell_window(span)), span, depth_db, room.centre_hz, room.width_octaves)
+    else:
+        out = signal(span)
+    if duck.rule.kind is DuckKind.LIVE:
+        window = key_window(span, duck.rule.live)
+        return out * keyed_factors(key(window), span, duck.rule.live, duck.rule.floor_db)[:, None]
+    if duck.points and duck.rule.uses_level:
+        _apply_points(out, span.start_sample, *_as_arrays(duck.points))
+    return out
+
+
+def duck_gain_db(duck: Duck, at_sample: int, key: KeySignal) -> float:
+    """The level gain at one sample, without the room in the spectrum."""
+    if duck.rule.kind is DuckKind.LIVE:
+        span = SampleSpan(at_sample, 1)
+        heard = key(key_window(span, duck.rule.live))
+        factor = float(keyed_factors(heard, span, duck.rule.live, duck.rule.floor_db)[0])
+        return 20.0 * float(np.log10(factor))
+    if not duck.rule.uses_level:
+        return 0.0
+    return float(points_db(duck.points, np.array([at_sample], dtype=np.float64))[0])
+
+
+def _is_open(points: Points, span: SampleSpan) -> bool:
+    if not points:
+        return False
+    edges = points_db(points, np.array([span.start_sample, span.end_sample - 1], dtype=np.float64))
+    inside = any(p.gain_db < 0.0 for p in points if span.start_sample <= p.at_sample < span.end_sample)
+    return inside or bool((edges < 0.0).any())
+
+
+def _as_arrays(points: Points) -> tuple[FloatArray, FloatArray]:
+    at = np.array([point.at_sample for point in points], dtype=np.float64)
+    return at, np.array([point.gain_db for point in points])
+
+
+@numba.njit(cache=True, nogil=True)
+def _apply_points(audio, start_sample, at, gains_db):  # type: ignore[no-untyped-def]
+    # Each factor is a function of its own place alone, so any cut gives the same bits.
+    scale = np.log(10.0) / 20.0
+    n_points = len(at)
+    segment = 0
+    steady_db = 1e9
+    steady = 1.0
+    for i in range(len(audio)):
+        place = float(start_sample + i)
+        while segment < n_points and at[segment] <= place:
+            segment += 1
+        if segment == 0:
+            low = high = gains_db[0]
+        elif segment == n_points:
+            low = high = gains_db[n_points - 1]
+        else:
+            low, high = gains_db[segment - 1], gains_db[segment]
+        if low == high:
+            if low != steady_db:
+                steady_db = low
+                steady = np.exp(low * scale) if low != 0.0 else 1.0
+            factor = steady
+        else:
+            share = (place - at[segment - 1]) / (at[segment] - at[segment - 1])
+            factor = np.exp((low + (high - low) * share) * scale)
+        audio[i, 0] *= factor
+        audio[i, 1] *= factor

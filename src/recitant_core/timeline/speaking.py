@@ -1,0 +1,45 @@
+"""Speech of recordings as it falls in the programme, through the clips."""
+
+from bisect import bisect_left
+from collections.abc import Mapping, Sequence
+from typing import Final
+
+from recitant_core.speech.activity import SpeechSpan
+from recitant_core.speech.marking import merged
+from recitant_core.timeline.model import Clip, Plan, Role
+from recitant_core.units.clock import SampleSpan
+
+SpeechOfSources = Mapping[str, Sequence[SpeechSpan]]
+"""Corrected speech of each recording, by its key, in order."""
+SILENT_DB: Final = -60.0  # a clip turned down this far does not speak any more
+
+
+def speech_of_clip(clip: Clip, speech: SpeechOfSources) -> list[SpeechSpan]:
+    """Speech in a clip, in programme time."""
+    spans = speech.get(clip.source_key, ())
+    first = max(0, bisect_left(spans, clip.in_sample, key=lambda s: s.start_sample) - 1)
+    shift = clip.start_sample - clip.in_sample
+    found = []
+    for span in spans[first:]:
+        if span.start_sample >= clip.in_sample + clip.length_samples:
+            break
+        part = SampleSpan(span.start_sample + shift, span.length_samples).intersect(clip.span)
+        if part is not None:
+            found.append(SpeechSpan(part.start_sample, part.length_samples, span.confidence))
+    return found
+
+
+def speech_in_programme(plan: Plan, speech: SpeechOfSources, keys: Sequence[str] = ()) -> list[SampleSpan]:
+    """Where somebody is heard to speak, merged and in order.
+
+    Args:
+        keys: ids of the tracks that count; empty for all dialogue. A vocal in the music is no dialogue.
+    """
+    found = []
+    for track in plan.tracks:
+        if track.role is not Role.DIALOGUE or (keys and track.track_id not in keys):
+            continue
+        for clip in track.clips:
+            if clip.gain_db + track.gain_db + plan.stem_gain_db(track.role) > SILENT_DB:
+                found += [span.span for span in speech_of_clip(clip, speech)]
+    return merged(found)

@@ -1,0 +1,189 @@
+"""Words of the first balance, of close passages and of ducking that was remade."""
+
+from collections.abc import Sequence
+from typing import Any, Final
+
+from recitant_core.balance.closeness import Cure, Diagnosis
+from recitant_core.balance.first_balance import Step
+from recitant_core.gain.ducking import CurveChange
+from recitant_core.units.clock import RATE_HZ
+from recitant_io.finding_words import REMEDY_WORDS
+from recitant_io.words import gain_text, signed
+
+TITLES: Final = {
+    "mend": "Mend what intake found",
+    "even-out": "Even out the dialogue",
+    "stems": "Set the stems to their aims",
+    "duck": "Make the rest give way to speech",
+    "check": "Check the clearance",
+    "fit": "Fit to the specification",
+}
+WHY: Final = {
+    "mend": "Faults are mended before levels are set; only remedies that can do no harm are applied.",
+    "even-out": "Speech is the anchor of the mix. A fifth of a clip's difference stays, so that the performance lives.",
+    "stems": "Each stem starts at the distance from speech that its role usually has.",
+    "duck": "Words stay clear, no further than they need: the rest comes up only in pauses longer than the bridge.",
+    "check": "The stems were rendered and speech measured against all the rest, moment by moment.",
+    "fit": "One gain for everything keeps the balance; what is left to the target is made up when it is handed over.",
+}
+_CAUSES: Final = {
+    "music": "the music",
+    "effects": "the effects",
+    "ambience": "the ambience",
+}
+_IN_THE_WAY: Final = {
+    "floor": "{name} is at the floor of its rule already; a deeper floor, or a lower {name}, would help.",
+    "frozen": "The curve of {name} is frozen; let it follow again.",
+    "live-key": "{name} gives way by a live key; a lower threshold or a higher ratio would help.",
+    "several": "Several sounds share the blame, so no single one is enough.",
+}
+
+
+def step_data(step: Step) -> dict[str, Any]:
+    """A step of the first balance as JSON data, with its words."""
+    return {
+        "step": step.code,
+        "title": TITLES[step.code],
+        "measured": step.measured,
+        "measured_words": _measured(step),
+        "changes": [dict(change) for change in step.changes],
+        "changed_words": [_change(change) for change in step.changes],
+        "why": WHY[step.code],
+    }
+
+
+def diagnosis_data(found: Diagnosis) -> dict[str, Any]:
+    """A close passage as JSON data: times in samples, levels in LU, its words and its cures."""
+    return {
+        "start_sample": found.passage.span.start_sample,
+        "length_samples": found.passage.span.length_samples,
+        "least_lu": round(found.passage.least_lu, 1),
+        "mean_lu": round(found.passage.mean_lu, 1),
+        "cause": found.cause,
+        "title": _title(found),
+        "sentence": _sentence(found),
+        "cures": [cure_data(cure) for cure in found.cures],
+    }
+
+
+def cure_data(cure: Cure) -> dict[str, Any]:
+    """A remedy of a close passage as JSON data, with the words of its button."""
+    return {
+        "code": cure.code,
+        "by_db": cure.by_db,
+        "target_id": cure.target_id,
+        "cures": cure.cures,
+        "words": _cure_words(cure),
+    }
+
+
+def followed_sentence(changes: Sequence[CurveChange]) -> str:
+    """What became of the dips when the curves were remade; empty where nothing did."""
+    n_moved, n_new = sum(c.n_moved for c in changes), sum(c.n_new for c in changes)
+    n_gone, n_kept = sum(c.n_gone for c in changes), sum(c.n_kept for c in changes)
+    parts = []
+    if n_moved:
+        parts.append(f"{_dips(n_moved)} moved")
+    if n_new:
+        parts.append(f"{n_new} new" if parts else f"{_dips(n_new)} new")
+    if n_gone:
+        parts.append(f"{n_gone} gone" if parts else f"{_dips(n_gone)} gone")
+    if not parts:
+        return ""
+    if n_kept:
+        parts.append(f"{n_kept} kept as you drew {'it' if n_kept == 1 else 'them'}")
+    return "Ducking followed: " + ", ".join(parts) + "."
+
+
+def _dips(n: int) -> str:
+    return f"{n} dip" if n == 1 else f"{n} dips"
+
+
+def _title(found: Diagnosis) -> str:
+    seconds = found.passage.span.length_samples / RATE_HZ
+    if found.cause == "silent-speech":
+        return f"{seconds:.1f} s of speech that is not heard"
+    against = "the rest" if found.cause == "clip-under-aim" else _CAUSES[found.cause]
+    return f"{seconds:.1f} s of speech too close to {against}"
+
+
+def _sentence(found: Diagnosis) -> str:
+    least = signed(found.passage.least_lu)
+    asked = f"{found.asked_lu:g}"
+    words = f"At its closest speech is {least} LU above the rest; you asked for {asked}."
+    if found.cause == "silent-speech":
+        words = "Speech is marked here, but nothing of it reaches the mix."
+    elif found.cause == "clip-under-aim":
+        words += (
+            f" {found.cause_name} sits {signed(found.cause_share)} LU under its aim: "
+            "raise it before lowering anything else."
+        )
+    else:
+        words += f" {found.cause_name} makes {100 * found.cause_share:.0f} % of what stands against it."
+    if found.stands_in_the_way:
+        name = found.cause_name if found.cause != "clip-under-aim" else "What stands against it"
+        words += " " + _IN_THE_WAY[found.stands_in_the_way].format(name=name)
+    return words
+
+
+def _cure_words(cure: Cure) -> str:
+    match cure.code:
+        case "raise-clip":
+            return f"Raise {cure.name} by {signed(cure.by_db)} dB"
+        case "lower-clip":
+            return f"Lower {cure.name} by {signed(cure.by_db)} dB"
+        case "add-duck":
+            return f"Let the {cure.name} give way to speech"
+        case _:
+            return f"Dip {cure.name} {signed(cure.by_db)} dB further here"
+
+
+def _measured(step: Step) -> str:  # noqa: PLR0911 (one sentence a step)
+    m = step.measured
+    match step.code:
+        case "mend":
+            return f"{m['findings']} finding(s) of intake looked at."
+        case "even-out":
+            if not m["clips"]:
+                return "No clip of dialogue that can be measured."
+            return (
+                f"{m['clips']} clip(s), from {signed(m['quietest_lufs'])} to {signed(m['loudest_lufs'])} LUFS; "
+                f"their aim is {signed(m['aim_lufs'])}."
+            )
+        case "stems":
+            found = [f"{name.removesuffix('_lufs')} {signed(level)} LUFS" for name, level in m.items()]
+            return (", ".join(found).capitalize() + ".") if found else "No stem but dialogue."
+        case "duck":
+            return f"{m['close_before']} passage(s) with less clearance than asked for before."
+        case "check":
+            if not m["close"]:
+                return f"Speech stands {m['asked_lu']:g} LU clear everywhere."
+            return (
+                f"{m['close']} passage(s) left under {m['asked_lu']:g} LU, the closest at {signed(m['least_lu'])} LU."
+            )
+        case _:
+            if m["before_lufs"] is None:
+                return "The mix is silent or too short to fit."
+            return (
+                f"{signed(m['before_lufs'])} LUFS before, {signed(m['reached_lufs'])} now; "
+                f"the target is {signed(m['target_lufs'])}."
+            )
+
+
+def _change(change: dict[str, Any]) -> str:
+    name = change["name"]
+    if "remedy" in change:
+        return f"{name}: {REMEDY_WORDS[change['remedy']].format(gain_change_db='')}".strip()
+    if change["what"] == "clip":
+        levels = f"{signed(change['from_lufs'])} to {signed(change['to_lufs'])} LUFS"
+        return f"{name} {gain_text(change['by_db'])} dB ({levels})"
+    if change["what"] == "stem":
+        return f"{name.capitalize()} stem {gain_text(change['from_db'])} to {gain_text(change['to_db'])} dB"
+    if change["what"] == "rule":
+        return f"Asked the rules for {signed(change['by_lu'])} LU more"
+    if not change["dips"]:
+        return f"{name.capitalize()}: no dip needed"
+    return (
+        f"{name.capitalize()}: {_dips(change['dips'])}, down to {signed(change['deepest_db'])} dB; "
+        f"{signed(change['rises_per_minute'])} rises a minute of talk, {change['comfort']}"
+    )

@@ -1,0 +1,135 @@
+"""The first balance from files: what it needs to know of each recording, and its part of the report."""
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from recitant_core.balance.first_balance import Choices, FirstBalance, Material, first_balance
+from recitant_core.balance.speech_figures import speech_figures
+from recitant_core.delivery.spec import Spec
+from recitant_core.dsp.kweighting import KState, k_energies, k_pairs
+from recitant_core.intake.checks import findings_of
+from recitant_core.intake.evidence import gather
+from recitant_core.intake.findings import Finding
+from recitant_core.interchange.plan_json import duck_points_data
+from recitant_core.measure.clearance import DEFAULT_ASKED_LU, ClosePassage, clearance_lu, close_passages
+from recitant_core.ports import Progress, SampleSource, no_progress
+from recitant_core.render.following import follow, scene_of
+from recitant_core.speech.activity import SpeechSpan
+from recitant_core.timeline.model import Plan, Role
+from recitant_core.units.arrays import FloatArray
+from recitant_core.units.channels import STEREO
+from recitant_core.units.clock import RATE_HZ, s_from_samples
+from recitant_io.balance_words import diagnosis_data, step_data
+from recitant_io.conform import folded
+from recitant_io.delivery import finite
+from recitant_io.plan_file import LoadedPlan
+from recitant_io.speech import speech_spans
+
+_CHUNK = 60 * RATE_HZ
+
+
+def source_hop_energies(source: SampleSource) -> FloatArray:
+    """10 ms energies of a recording: float64 (hops, 3) of two channels, (hops, 1) of any other number."""
+    is_pair = source.layout.n_channels == STEREO.n_channels
+    state = KState.at_rest(STEREO if source.layout.n_channels > 1 else source.layout, RATE_HZ)
+    parts = []
+    for start in range(0, source.length_samples, _CHUNK):
+        block = source.read(start, min(_CHUNK, source.length_samples - start))
+        if is_pair:
+            found, state = k_pairs(block, state)
+        else:
+            mono_or_two = block if source.layout.n_channels == 1 else folded(block, source.layout)
+            hops, state = k_energies(mono_or_two, state)
+            found = hops[:, None]
+        parts.append(found)
+    return np.concatenate(parts)
+
+
+def dialogue_speech(loaded: LoadedPlan, energies: Mapping[str, FloatArray]) -> dict[str, list[SpeechSpan]]:
+    """Where someone speaks in every recording that lies on a dialogue track."""
+    keys = {c.source_key for track in loaded.plan.tracks if track.role is Role.DIALOGUE for c in track.clips}
+    return {key: speech_spans(loaded.sources[key], energies[key][:, 0]) for key in sorted(keys)}
+
+
+def material_of(loaded: LoadedPlan, spec: Spec, asked_lu: float = DEFAULT_ASKED_LU) -> Material:
+    """Everything the first balance needs of a plan on disk."""
+    energies = {key: source_hop_energies(source) for key, source in loaded.sources.items()}
+    speech = dialogue_speech(loaded, energies)
+    findings: dict[str, list[Finding]] = {}
+    for key, source in loaded.sources.items():
+        findings[key] = findings_of(gather(source), speech.get(key, []), source, "", RATE_HZ)
+    return Material(loaded.plan, loaded.sources, energies, speech, findings, spec, asked_lu)
+
+
+def balanced(
+    loaded: LoadedPlan,
+    spec: Spec,
+    choices: Choices,
+    asked_lu: float = DEFAULT_ASKED_LU,
+    progress: Progress = no_progress,
+) -> tuple[LoadedPlan, dict[str, Any]]:
+    """The first balance of a plan on disk, and its part of the report.
+
+    Raises:
+        PlanError: an unknown choice, or nothing to balance.
+    """
+    material = material_of(loaded, spec, asked_lu)
+    done = first_balance(material, choices, progress)
+    return replace(loaded, plan=done.plan), balance_data(done, material)
+
+
+def with_rules_followed(loaded: LoadedPlan, asked_lu: float = DEFAULT_ASKED_LU) -> LoadedPlan:
+    """A plan whose rules have no points yet, with the points that they make."""
+    waiting = {duck.duck_id for duck in loaded.plan.ducks if not duck.points and not duck.rule.is_frozen}
+    if not waiting:
+        return loaded
+    energies = {key: source_hop_energies(source) for key, source in loaded.sources.items()}
+    speech = dialogue_speech(loaded, energies)
+    made = follow(scene_of(loaded.plan, energies, speech), speech, asked_lu)
+    # What stands in the plan with points stays as it stands.
+    ducks = tuple(
+        new if new.duck_id in waiting else old for new, old in zip(made.ducks, loaded.plan.ducks, strict=True)
+    )
+    return replace(loaded, plan=replace(loaded.plan, ducks=ducks))
+
+
+def ducking_data(plan: Plan) -> list[dict[str, Any]]:
+    """Curves by track, as the report has them: a stem's curve stands with each of its tracks."""
+    found = []
+    for track in plan.tracks:
+        for duck in plan.ducks:
+            if duck.acts_on(track) and duck.points and duck.rule.uses_level:
+                points = [[at_s, gain_db] for at_s, gain_db, *_ in duck_points_data(duck.points)]
+                found.append({"track": track.name, "role": track.role.value, "points": points})
+    return found
+
+
+def balance_data(done: FirstBalance, material: Material) -> dict[str, Any]:
+    """What the report says of speech, ducking, clearance and actions."""
+    scene = scene_of(done.plan, material.energies, material.speech)
+    n = min([len(scene.is_speech), *(len(energy) for energy in done.stems.values())])
+    rest = sum((e[:n] for role, e in done.stems.items() if role is not Role.DIALOGUE), np.zeros(n))
+    exact = clearance_lu(done.stems.get(Role.DIALOGUE, np.zeros(n))[:n], rest, scene.is_speech[:n])
+    figures = speech_figures(done.stems, scene.is_speech)
+    return {
+        "speech": [[s_from_samples(s.start_sample), s_from_samples(s.end_sample)] for s in scene.speech],
+        "speech_share": round(figures.speech_share, 4),
+        "dialogue_speech_lufs": finite(figures.dialogue_lufs),
+        "stems_in_speech_lufs": {r.value: finite(level) for r, level in figures.in_speech_lufs.items()},
+        "stems_outside_speech_lufs": {r.value: finite(level) for r, level in figures.outside_speech_lufs.items()},
+        "ducking": ducking_data(done.plan),
+        "clearance": {
+            "asked_lu": material.asked_lu,
+            "close_passages": [_passage(p) for p in close_passages(exact, material.asked_lu, material.least_s)],
+            "left": [diagnosis_data(found) for found in done.left],
+        },
+        "actions": [step_data(step) for step in done.steps],
+    }
+
+
+def _passage(passage: ClosePassage) -> list[float]:
+    span = passage.span
+    return [s_from_samples(span.start_sample), s_from_samples(span.end_sample), round(passage.least_lu, 2)]
