@@ -5,7 +5,7 @@ from typing import Any, Final
 
 from recitant_core.balance.closeness import Cure, Diagnosis
 from recitant_core.balance.first_balance import Step
-from recitant_core.gain.ducking import CurveChange
+from recitant_core.gain.ducking import Comfort, CurveChange, Dip
 from recitant_core.units.clock import RATE_HZ
 from recitant_io.finding_words import REMEDY_WORDS
 from recitant_io.words import gain_text, signed
@@ -75,6 +75,55 @@ def cure_data(cure: Cure) -> dict[str, Any]:
         "cures": cure.cures,
         "words": _cure_words(cure),
     }
+
+
+_PATH: Final = {
+    "edges": "beyond the clip's edge",
+    "repair": "offset taken off",
+    "routing": "routing and pan",
+    "clip-gain": "clip gain",
+    "fade": "fade",
+    "curve": "clip curve",
+    "track-fader": "track fader",
+    "track-duck": "track gives way",
+    "track-room": "track makes room",
+    "stem-fader": "stem fader",
+    "stem-duck": "stem gives way",
+    "stem-room": "stem makes room",
+    "master-gain": "fit, gain",
+    "limiter": "fit, limiter",
+    "silent-outside": "The playhead is not in this clip.",
+    "silent-recording": "The recording itself is silent here.",
+    "silent-edges": "Only what lies beyond the clip's edge sounds here.",
+    "silent-repair": "Nothing but an offset is recorded here.",
+    "silent-routing": "Its routing leaves out the channel that sounds here.",
+    "silent-clip-gain": "Its clip gain takes it down out of hearing.",
+    "silent-fade": "Its fade is closed here.",
+    "silent-curve": "Its gain curve takes it down out of hearing here.",
+    "silent-track-fader": "The track fader takes it down out of hearing.",
+    "silent-track-duck": "The track gives way so far here that it is not heard.",
+    "silent-track-room": "The track makes so much room here that it is not heard.",
+    "silent-stem-fader": "The stem fader takes it down out of hearing.",
+    "silent-stem-duck": "The stem gives way so far here that it is not heard.",
+    "silent-stem-room": "The stem makes so much room here that it is not heard.",
+    "silent-master-gain": "The fit takes it down out of hearing.",
+    "silent-limiter": "The limiter takes it down out of hearing.",
+}
+
+
+def path_words(code: str) -> str:
+    """A line of the level path, or why nothing is heard."""
+    return _PATH[code]
+
+
+def comfort_words(calm: Comfort, found: Sequence[Dip]) -> str:
+    """How restless a curve is, in a line."""
+    if not found:
+        return "no dip is needed"
+    deepest = signed(min(dip.depth_db for dip in found))
+    judged = {"calm": "calm", "lively": "lively", "pumping": "restless: a longer bridge helps"}[calm.judgement]
+    rises = f"{signed(calm.rises_per_minute)} rises a minute of talk"
+    return f"{_dips(len(found))}, down to {deepest} dB; {rises}, {judged}"
 
 
 def followed_sentence(changes: Sequence[CurveChange]) -> str:

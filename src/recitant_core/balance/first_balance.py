@@ -28,9 +28,9 @@ from recitant_core.render.mix import SEGMENT_SAMPLES, Sources, render_stems
 from recitant_core.timeline.edits import levelled, set_clips
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Clip, Duck, Plan, Role
 from recitant_core.timeline.speaking import SpeechOfSources
-from recitant_core.units.arrays import FloatArray
+from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.channels import STEREO
-from recitant_core.units.clock import SampleSpan
+from recitant_core.units.clock import RATE_HZ, SampleSpan
 
 STEPS: Final = ("mend", "even-out", "stems", "duck", "check", "fit")
 AROUND_AIM_LU: Final = {"soft": -4.0, "medium": 0.0, "forward": 4.0}
@@ -143,15 +143,30 @@ def first_balance(material: Material, choices: Choices, progress: Progress = no_
     return FirstBalance(plan, tuple(steps), tuple(left), stems)
 
 
+class StemMeter:
+    """10 ms energies of every stem, while its segments pass by."""
+
+    def __init__(self, plan: Plan) -> None:
+        self._states = {role: KState.at_rest(STEREO, RATE_HZ) for role in plan.roles}
+        self._parts: dict[Role, list[FloatArray]] = {role: [] for role in plan.roles}
+
+    def feed(self, stems: Mapping[Role, Audio]) -> None:
+        """Count one more stretch of all stems."""
+        for role, stem in stems.items():
+            energy, self._states[role] = k_energies(stem, self._states[role])
+            self._parts[role].append(energy)
+
+    def energies(self) -> dict[Role, FloatArray]:
+        """Of each stem, float64 (hops,)."""
+        return {role: np.concatenate(found) for role, found in self._parts.items()}
+
+
 def exact_energies(plan: Plan, sources: Sources) -> dict[Role, FloatArray]:
     """10 ms energies of every stem as it is rendered, float64 (hops,) each."""
-    states = {role: KState.at_rest(STEREO, 48_000) for role in plan.roles}
-    parts: dict[Role, list[FloatArray]] = {role: [] for role in plan.roles}
+    meter = StemMeter(plan)
     for span in plan.span.blocks(SEGMENT_SAMPLES):
-        for role, stem in render_stems(plan, sources, span).items():
-            energy, states[role] = k_energies(stem, states[role])
-            parts[role].append(energy)
-    return {role: np.concatenate(found) for role, found in parts.items()}
+        meter.feed(render_stems(plan, sources, span))
+    return meter.energies()
 
 
 def _require(choices: Choices) -> None:

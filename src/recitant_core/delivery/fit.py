@@ -143,11 +143,22 @@ def written_segments(plan: Plan, sources: Sources, bit_depth: int) -> Iterator[W
         yield WrittenSegment(segment, quantise(segment.output, bit_depth, segment.span.start_sample))
 
 
-def measure_mix(plan: Plan, sources: Sources, progress: Progress = no_progress) -> tuple[Trial, FloatArray]:
-    """The figures of a mix as balanced, before any master; and its dialogue's block powers, float64 (blocks,)."""
+def measure_mix(
+    plan: Plan,
+    sources: Sources,
+    progress: Progress = no_progress,
+    hear: Callable[[MasteredSegment], None] | None = None,
+) -> tuple[Trial, FloatArray]:
+    """The figures of a mix as balanced, before any master; and its dialogue's block powers, float64 (blocks,).
+
+    Args:
+        hear: given every segment in order, for whoever measures more of it in the same pass.
+    """
     meter = TrialMeter(Master())
     for segment in render_segments(replace(plan, master=Master()), sources):
         meter.feed(segment.output, segment)
+        if hear is not None:
+            hear(segment)
         progress(segment.span.end_sample / plan.span.length_samples)
     return meter.trial(), meter.dialogue_blocks()
 

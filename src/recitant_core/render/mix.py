@@ -44,18 +44,18 @@ EVERYTHING: Final = Heard()
 
 def render_stems(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> dict[Role, Audio]:
     """Each stem of a span before the master, float32 (frames, 2), in summing order; silence outside the programme."""
-    key = _Keys(plan, sources)
+    key = Keys(plan, sources)
     return {role: _stem(plan, role, sources, span, heard, key).astype(np.float32) for role in plan.roles}
 
 
-def _stem(plan: Plan, role: Role, sources: Sources, span: SampleSpan, heard: Heard, key: "_Keys") -> FloatArray:
+def _stem(plan: Plan, role: Role, sources: Sources, span: SampleSpan, heard: Heard, key: "Keys") -> FloatArray:
     def added(part: SampleSpan) -> FloatArray:
         total = np.zeros((part.length_samples, 2))
         for track in plan.tracks:
             if track.role is role and heard.includes(track):
                 duck = plan.duck_of_track(track.track_id)
                 if duck is None:
-                    _add_track(track, plan.stem_gain_db(role), sources, part, total)
+                    add_track(track, plan.stem_gain_db(role), sources, part, total)
                 else:
                     total += ducked(_alone(track, plan, sources), part, duck, key.of(duck))
         return total
@@ -64,16 +64,31 @@ def _stem(plan: Plan, role: Role, sources: Sources, span: SampleSpan, heard: Hea
     return added(span) if duck is None else ducked(added, span, duck, key.of(duck))
 
 
+def add_track(track: Track, stem_gain_db: float, sources: Sources, span: SampleSpan, total: FloatArray) -> None:
+    """Add a track's clips with its fader and a stem's gain to a span; ``total`` is float64 (frames, 2)."""
+    for clip in track.clips:
+        part = clip.span.intersect(span)
+        if part is not None:
+            source = sources[clip.source_key]
+            audio = source.read(clip.in_sample + part.start_sample - clip.start_sample, part.length_samples)
+            if any(clip.dc_offset):
+                audio = audio - np.array(clip.dc_offset, dtype=np.float32)
+            matrix = clip_matrix(clip, track, source.layout)
+            out = total[part.start_sample - span.start_sample : part.end_sample - span.start_sample]
+            matrix = matrix * factor_from_db(clip.gain_db + track.gain_db + stem_gain_db)
+            _add_clip(clip, part, audio, matrix, out)
+
+
 def _alone(track: Track, plan: Plan, sources: Sources) -> Signal:
     def signal(span: SampleSpan) -> FloatArray:
         total = np.zeros((span.length_samples, 2))
-        _add_track(track, plan.stem_gain_db(track.role), sources, span, total)
+        add_track(track, plan.stem_gain_db(track.role), sources, span, total)
         return total
 
     return signal
 
 
-class _Keys:
+class Keys:
     """What live keys listen to: dialogue with its gains, rendered once a window. It keys whether it is heard or not."""
 
     def __init__(self, plan: Plan, sources: Sources) -> None:
@@ -90,7 +105,7 @@ class _Keys:
                 total = np.zeros((span.length_samples, 2))
                 for track in self._plan.tracks:
                     if track.role is Role.DIALOGUE and (not keys or track.track_id in keys):
-                        _add_track(track, self._plan.stem_gain_db(Role.DIALOGUE), self._sources, span, total)
+                        add_track(track, self._plan.stem_gain_db(Role.DIALOGUE), self._sources, span, total)
                 found = self._known[keys, span] = total.astype(np.float32)
             return found
 
@@ -159,20 +174,6 @@ def render_segments(plan: Plan, sources: Sources) -> Iterator[MasteredSegment]:
         yield MasteredSegment(span, {role: stem[:n] for role, stem in stems.items()}, output, factor)
         waiting = {role: stem[n:] for role, stem in stems.items()}
         waiting_mix = mix[n:]
-
-
-def _add_track(track: Track, stem_gain_db: float, sources: Sources, span: SampleSpan, total: FloatArray) -> None:
-    for clip in track.clips:
-        part = clip.span.intersect(span)
-        if part is not None:
-            source = sources[clip.source_key]
-            audio = source.read(clip.in_sample + part.start_sample - clip.start_sample, part.length_samples)
-            if any(clip.dc_offset):
-                audio = audio - np.array(clip.dc_offset, dtype=np.float32)
-            matrix = clip_matrix(clip, track, source.layout)
-            out = total[part.start_sample - span.start_sample : part.end_sample - span.start_sample]
-            matrix = matrix * factor_from_db(clip.gain_db + track.gain_db + stem_gain_db)
-            _add_clip(clip, part, audio, matrix, out)
 
 
 def _add_clip(clip: Clip, part: SampleSpan, audio: Audio, matrix: FloatArray, out: FloatArray) -> None:

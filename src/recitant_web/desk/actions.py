@@ -7,6 +7,7 @@ from django.contrib.auth.models import User
 from django.db import transaction
 from django.db.models import Max
 
+from recitant_core.balance.first_balance import StemMeter
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.delivery.fit import FitState, fit, measure_mix
 from recitant_core.errors import Cancelled, EditRefused, PlanError
@@ -14,17 +15,19 @@ from recitant_core.ports import Progress
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.delivery import finite, readings_data
+from recitant_io.stem_levels import keep_stem_levels
 from recitant_io.words import fit_sentence, gain_text
+from recitant_web.desk.balance_queries import exact_stems, stem_levels_folder
 from recitant_web.desk.bridge import plan_key, plan_of, sources_of_plan, spec_of
 from recitant_web.desk.log import Change, inserted, lock, record
-from recitant_web.desk.models import Clip, FitResult, Stem, Track, Verdict
+from recitant_web.desk.models import Clip, Edit, FitResult, Stem, Track, Verdict
 from recitant_web.programme.models import ROLES, Programme, Source, SourceKind
 
 EDGE_FADE_SAMPLES = RATE_HZ // 200  # 5 ms: a clip neither starts nor ends with a click
 
 
-def set_gain(programme: Programme, user: User, target: tuple[str, str], gain_db: float, revision: int) -> Programme:
-    """The gain of a clip, a track or a stem, as one edit.
+def set_gain(programme: Programme, user: User, target: tuple[str, str], gain_db: float, revision: int) -> Edit | None:
+    """The gain of a clip, a track or a stem, as one edit; None where it is that already.
 
     Args:
         target: "clip", "track" or "stem", and which: a row of this programme, or the role of a stem.
@@ -41,10 +44,9 @@ def set_gain(programme: Programme, user: User, target: tuple[str, str], gain_db:
         locked = lock(programme, revision)
         row, name = _target(locked, *target)
         if row.gain_db == gain_db:
-            return locked
+            return None
         change = {"table": target[0], "id": row.pk, "set": {"gain_db": [row.gain_db, gain_db]}}
-        record(locked, user, f"{name} to {gain_text(gain_db)} dB", [change])
-    return locked
+        return record(locked, user, f"{name} to {gain_text(gain_db)} dB", [change])
 
 
 def choose_spec(programme: Programme, user: User, spec_id: str, revision: int) -> Programme:
@@ -133,8 +135,12 @@ def examine(programme_id: int, revision: int, progress: Progress) -> str:
         raise PlanError("nothing_to_mix", field="tracks")
     key = plan_key(plan)
     sources = sources_of_plan(programme)
-    if not Verdict.objects.filter(programme=programme, plan_key=key).exists():
-        trial, _ = measure_mix(plan, sources, lambda share: still(0.3 * share))
+    if not Verdict.objects.filter(programme=programme, plan_key=key).exists() or exact_stems(plan) is None:
+        meter = StemMeter(plan)
+        trial, _ = measure_mix(
+            plan, sources, lambda share: still(0.3 * share), lambda segment: meter.feed(segment.stems)
+        )
+        keep_stem_levels(stem_levels_folder(), key, meter.energies())
         figures = readings_data(trial.readings) | {"dialogue_lufs": finite(trial.dialogue_lufs)}
         Verdict.objects.get_or_create(programme=programme, plan_key=key, defaults={"figures": figures})
     spec = spec_of(programme)

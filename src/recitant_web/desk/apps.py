@@ -11,6 +11,14 @@ class DeskConfig(AppConfig):
     def ready(self) -> None:
         """Place every source on a track of its own once it is ready."""
         from recitant_web.desk.actions import place_source
-        from recitant_web.programme.signals import source_ready
+        from recitant_web.desk.following import follow_speech, follow_step
+        from recitant_web.desk.log import recorded
+        from recitant_web.programme.signals import source_heard, source_ready
 
+        recorded.connect(
+            lambda programme, edit, after, **_: follow_step(programme, edit, after),
+            weak=False,
+            dispatch_uid="desk.follow_step",
+        )
+        source_heard.connect(lambda source, **_: follow_speech(source), weak=False, dispatch_uid="desk.follow_speech")
         source_ready.connect(lambda source, **_: place_source(source), weak=False, dispatch_uid="desk.place_source")

@@ -9,16 +9,17 @@ from django.db import transaction
 
 from recitant_core.errors import EditRefused
 from recitant_core.gain.envelope import FadeShape
+from recitant_core.intake.mending import mended, unmended
 from recitant_core.measure.likeness import RELATED, best_join, correlation, quietest_stretch
 from recitant_core.timeline import edits
 from recitant_core.timeline.model import Clip, Plan, Role, Track
-from recitant_core.units.channels import Routing
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.timecode import timecode_from_samples
 from recitant_io.words import gain_text
 from recitant_web.desk import models
 from recitant_web.desk.arrange_rows import ROW_EDITS
-from recitant_web.desk.bridge import changes_between, clip_of_row, keep_plan, lengths_of_plan, plan_of
+from recitant_web.desk.bridge import changes_between, clip_of_row, lengths_of_plan, plan_of, remedy_from_data
+from recitant_web.desk.duck_edits import BALANCE_ROW_EDITS, DUCK_PLAN_EDITS
 from recitant_web.desk.log import lock, record
 from recitant_web.programme.models import Programme, SourceState
 from recitant_web.programme.queries import source_energy, stored_source
@@ -26,6 +27,7 @@ from recitant_web.programme.queries import source_energy, stored_source
 Data = dict[str, Any]
 PlanEdit = Callable[[Programme, Plan, Data], tuple[Plan, str]]
 _SPEECH_MARGIN_SAMPLES = RATE_HZ // 10
+_ROWS = ROW_EDITS | BALANCE_ROW_EDITS
 _JOIN_FADE_SAMPLES = RATE_HZ // 20
 _TONE_FADE_SAMPLES = RATE_HZ // 10
 _LEAST_TONE_HOPS = 40
@@ -42,29 +44,28 @@ def edit_timeline(programme: Programme, user: User, data: Data) -> models.Edit |
     """
     with transaction.atomic():
         locked = lock(programme, data["revision"])
-        if data["kind"] in ROW_EDITS:
-            label, changes, made = ROW_EDITS[data["kind"]](locked, data)
+        if data["kind"] in _ROWS:
+            label, changes, made = _ROWS[data["kind"]](locked, data)
             final = None
         else:
             before = plan_of(locked)
-            after, label = _PLAN_EDITS[data["kind"]](locked, before, data)
+            after, label = PLAN_EDITS[data["kind"]](locked, before, data)
             if locked.is_picture_locked:
                 _require_in_place(before, after)
             changes, made, final = changes_between(locked, before, after)
         if not changes and not made:
             return None
-        edit = record(locked, user, label, changes, made)
         # A new recording or track is read anew; everything else is known already.
-        if final is not None and {t.track_id for t in before.tracks} == {t.track_id for t in final.tracks}:
+        is_known = final is not None and {t.track_id for t in before.tracks} == {t.track_id for t in final.tracks}
+        if final is not None and is_known:
             known = {clip.source_key for track in before.tracks for clip in track.clips}
-            if all(clip.source_key in known for track in final.tracks for clip in track.clips):
-                keep_plan(locked, final)
-        return edit
+            is_known = all(clip.source_key in known for track in final.tracks for clip in track.clips)
+        return record(locked, user, label, changes, made, final if is_known else None)
 
 
 def kinds() -> frozenset[str]:
     """Every kind of edit there is."""
-    return frozenset(_PLAN_EDITS) | frozenset(ROW_EDITS)
+    return frozenset(PLAN_EDITS) | frozenset(_ROWS)
 
 
 def _require_in_place(before: Plan, after: Plan) -> None:
@@ -205,58 +206,12 @@ def _mend(programme: Programme, plan: Plan, data: Data) -> tuple[Plan, str]:
     ids = [clip_id for clip_id, (_, clip) in edits.clips_by_id(plan).items() if clip.source_key == source.sha256]
     if remedy is None or not ids:
         raise EditRefused("gone")
+    cure = remedy_from_data(remedy)
     if data["is_undone"]:
-        after = edits.set_clips(plan, ids, lambda clip: _unmended(clip, remedy, source.length_samples))
+        after = edits.set_clips(plan, ids, lambda clip: unmended(clip, cure, source.length_samples))
         return after, f"{source.name}: not “{remedy['words']}”"
-    after = edits.set_clips(plan, ids, lambda clip: _mended(clip, remedy))
+    after = edits.set_clips(plan, ids, lambda clip: mended(clip, cure))
     return after, f"{source.name}: {remedy['words']}"
-
-
-def _mended(clip: Clip, remedy: Data) -> Clip:
-    if remedy["code"] in clip.mended:
-        return clip
-    changes: dict[str, Any] = {"mended": (*clip.mended, remedy["code"])}
-    if "routing" in remedy:
-        changes["routing"] = Routing(remedy["routing"])
-    if "reversed_channels" in remedy:
-        changes["reversed_channels"] = tuple(remedy["reversed_channels"])
-    if "dc_offset" in remedy:
-        changes["dc_offset"] = tuple(remedy["dc_offset"])
-    if "gain_change_db" in remedy:
-        clip = edits.levelled(clip, remedy["gain_change_db"])
-    if "left_out" in remedy:
-        changes["left_out"] = tuple(SampleSpan(start, length) for start, length in remedy["left_out"])
-    if "keep" in remedy:
-        start, length = remedy["keep"]
-        first = max(0, start - clip.in_sample)
-        last = min(clip.length_samples, start + length - clip.in_sample)
-        if last - first >= edits.LEAST_CLIP_SAMPLES:
-            clip = edits.cut_clip(clip, first, last)
-    return replace(clip, **changes)
-
-
-def _unmended(clip: Clip, remedy: Data, source_length: int) -> Clip:
-    if remedy["code"] not in clip.mended:
-        return clip
-    changes: dict[str, Any] = {"mended": tuple(code for code in clip.mended if code != remedy["code"])}
-    if "routing" in remedy:
-        changes["routing"] = Routing.AS_RECORDED
-    if "reversed_channels" in remedy:
-        changes["reversed_channels"] = ()
-    if "dc_offset" in remedy:
-        changes["dc_offset"] = ()
-    if "gain_change_db" in remedy:
-        clip = edits.levelled(clip, -remedy["gain_change_db"])
-    if "left_out" in remedy:
-        changes["left_out"] = ()
-    if "keep" in remedy:
-        start, length = remedy["keep"]
-        # Only an edge that still lies where the trim put it goes back.
-        first = -min(clip.in_sample, clip.start_sample) if clip.in_sample == start else 0
-        is_end = clip.in_sample + clip.length_samples == start + length
-        last = source_length - clip.in_sample if is_end else clip.length_samples
-        clip = edits.cut_clip(clip, first, last)
-    return replace(clip, **changes)
 
 
 def _use(programme: Programme, plan: Plan, data: Data) -> tuple[Plan, str]:
@@ -454,7 +409,7 @@ def _names(plan: Plan, ids: "list[str] | set[str]") -> str:
     return _name(plan, next(iter(ids))) if len(ids) == 1 else _clips(len(ids))
 
 
-_PLAN_EDITS: dict[str, PlanEdit] = {
+PLAN_EDITS: dict[str, PlanEdit] = DUCK_PLAN_EDITS | {
     "move": _move,
     "place": _place,
     "trim": _trim,

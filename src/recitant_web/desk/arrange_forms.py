@@ -31,6 +31,22 @@ def arrange_edit(request: HttpRequest) -> dict[str, Any]:
     return edit
 
 
+def first_balance_from(request: HttpRequest) -> dict[str, Any]:
+    """What a page chose for a first balance.
+
+    Raises:
+        EditRefused: not of that shape.
+    """
+    try:
+        data = json.loads(request.body)
+        found: dict[str, Any] = {"revision": int(data["revision"])}
+        for name, check in FIRST_BALANCE_FIELDS.items():
+            found[name] = check(data.get(name))
+    except (ValueError, KeyError, TypeError, OverflowError) as error:
+        raise EditRefused("gone") from error
+    return found
+
+
 def _whole(value: Any) -> int:
     number = float(value)
     if not math.isfinite(number) or abs(number) > 1e13:
@@ -109,6 +125,57 @@ def _name(value: Any) -> str:
     return text
 
 
+def _word(value: Any) -> str:
+    text = str(value)
+    if not (text.isascii() and text.isalnum() and len(text) < 19):
+        raise ValueError(text)
+    return text
+
+
+def _number(unit: str) -> Check:
+    def check(value: Any) -> float:
+        text = str(value).replace("−", "-").replace(",", ".").strip()
+        try:
+            number = float(text)
+        except ValueError as error:
+            raise EditRefused("not_a_figure", found=text[:40], unit=unit) from error
+        if not math.isfinite(number):
+            raise EditRefused("not_a_figure", found=text[:40], unit=unit)
+        return number
+
+    return check
+
+
+_RULE_TEXTS = {"kind", "aim", "start"}
+_RULE_FLAGS = {"uses_phrases", "uses_level", "is_frozen", "is_on"}
+
+
+def _rule(value: Any) -> dict[str, Any]:
+    # Numbers come as somebody typed them; which fields there are, the rule itself says.
+    if not isinstance(value, dict) or len(value) > 40:
+        raise ValueError("rule")
+    found: dict[str, Any] = {}
+    for name, part in value.items():
+        if name in ("room", "live"):
+            found[name] = _rule(part)
+        elif name == "keys":
+            found[name] = [_id(one) for one in part]
+        elif name in _RULE_TEXTS:
+            found[name] = _text(part)
+        elif name in _RULE_FLAGS:
+            found[name] = bool(part)
+        elif name == "clearance_lu" and part in (None, ""):
+            found[name] = None
+        else:
+            found[str(name)[:40]] = _number(_unit_of(str(name)))(part)
+    return found
+
+
+def _unit_of(name: str) -> str:
+    units = {"db": "dB", "lu": "LU", "s": "seconds", "ms": "milliseconds", "hz": "Hz", "dbfs": "dBFS"}
+    return units.get(name.rsplit("_", 1)[-1], "that")
+
+
 _SHAPE = _one_of("equal-power", "equal-gain", "smooth")
 _MARKER = _one_of("sync", "note", "chapter")
 _ROLE = _one_of("dialogue", "music", "effects", "ambience")
@@ -166,5 +233,38 @@ FIELDS: dict[str, dict[str, Check]] = {
     "go-to": {"edit_id": _whole},
     "version-save": {"name": _name},
     "version-return": {"id": _row},
+    "duck-add": {"target": _one_of("stem", "track"), "id": _word, "start": _text},
+    "duck-remove": {"id": _id},
+    "duck-rule": {"id": _id, "rule": _rule},
+    "duck-point": {"id": _id, "index": _whole, "at_sample": _whole, "gain_db": _gain},
+    "duck-point-add": {"id": _id, "at_sample": lambda value: max(0, _whole(value))},
+    "duck-point-remove": {"id": _id, "index": _whole},
+    "duck-release": {"id": _id, "from_sample": _whole, "to_sample": _whole},
+    "cure": {
+        "code": _one_of("raise-clip", "lower-clip", "deepen", "add-duck"),
+        "target_id": _word,
+        "by_db": _gain,
+        "start_sample": _whole,
+        "length_samples": _whole,
+    },
+    "speech": {"id": _id, "from_sample": _whole, "to_sample": _whole, "is_speech": bool},
+    "clearance": {"asked_lu": _number("LU"), "least_s": _number("seconds")},
+    "step-back": {"edit_id": _whole},
     "vary": {"id": _id, "speed": _gain, "keeps_pitch": bool, "semitones": _gain},
+}
+
+
+def _steps(value: Any) -> list[str]:
+    check = _one_of("mend", "even-out", "stems", "duck", "check", "fit")
+    return [check(one) for one in value]
+
+
+_AROUND = _one_of("soft", "medium", "forward")
+FIRST_BALANCE_FIELDS: dict[str, Check] = {
+    "music": _AROUND,
+    "effects": _AROUND,
+    "ducking": _one_of("gentle", "clear", "strong"),
+    "steps": _steps,
+    "from_sample": _whole_or(0),
+    "to_sample": _whole_or(0),
 }

@@ -94,7 +94,8 @@ def _remove_track(programme: Programme, data: Data) -> tuple[str, list[Change], 
     track = programme.tracks.filter(pk=data["id"]).first()
     if track is None:
         raise EditRefused("gone")
-    changes = [deleted("clip", clip) for clip in track.clips.all()] + [deleted("track", track)]
+    changes = [deleted("clip", clip) for clip in track.clips.all()]
+    changes += [deleted("duck", duck) for duck in track.ducks.all()] + [deleted("track", track)]
     return f"track {track.name} removed", changes, []
 
 

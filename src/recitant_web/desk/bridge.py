@@ -13,12 +13,16 @@ from django.db import transaction
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.delivery.spec import Spec
 from recitant_core.errors import StaleRevision
+from recitant_core.gain.ducking import DuckKind, DuckPoint, Points
 from recitant_core.gain.envelope import CurvePoint, FadeShape
-from recitant_core.interchange.plan_json import plan_to_data
+from recitant_core.intake.findings import Finding, Remedy, Severity
+from recitant_core.interchange.plan_json import plan_to_data, rule_from_data, rule_to_data
 from recitant_core.measure.meter import Readings
 from recitant_core.ports import SampleSource
+from recitant_core.speech.activity import SpeechSpan
+from recitant_core.speech.marking import SpeechMark, corrected
 from recitant_core.timeline.edits import NEW
-from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Duck, Master, Plan, Role, Track
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import Routing
 from recitant_core.units.clock import SampleSpan
@@ -48,8 +52,121 @@ def energies_of_plan(programme: Programme) -> dict[str, FloatArray]:
 def plan_key(plan: Plan) -> str:
     """A hash of all that makes the sound of a plan: equal keys, equal bits."""
     sources = {clip.source_key: clip.source_key for track in plan.tracks for clip in track.clips}
-    data = plan_to_data(plan, sources) | {"title": "", "frame_rate": ""}
+    # Of a rule that draws a curve only the curve sounds.
+    ducks = tuple(_sounding(duck) for duck in plan.ducks)
+    data = plan_to_data(replace(plan, ducks=ducks), sources) | {"title": "", "frame_rate": ""}
     return hashlib.sha256(json.dumps(data, sort_keys=True).encode()).hexdigest()
+
+
+def _sounding(duck: Duck) -> Duck:
+    rule = duck.rule
+    if rule.kind is DuckKind.CURVE:
+        rule = replace(rule_from_data({}), room=rule.room, uses_level=rule.uses_level)
+    points = tuple(replace(point, is_pinned=False) for point in duck.points)
+    return replace(duck, rule=rule, points=points)
+
+
+def speech_of(programme: Programme) -> dict[str, list[SpeechSpan]]:
+    """Corrected speech of every recording that has some, by its key."""
+    rows = programme.sources.filter(length_samples__isnull=False).exclude(speech=[], speech_marks=[])  # type: ignore[attr-defined]
+    found = {}
+    for sha256, speech, marks in rows.values_list("sha256", "speech", "speech_marks"):
+        spans = [SpeechSpan(start, length, confidence) for start, length, confidence in speech]
+        found[sha256] = corrected(spans, marks_from_data(marks))
+    return found
+
+
+def marks_from_data(marks: list[Any]) -> tuple[SpeechMark, ...]:
+    """Corrections of speech as they are stored."""
+    return tuple(SpeechMark(start, length, bool(is_speech)) for start, length, is_speech in marks)
+
+
+def marks_to_data(marks: tuple[SpeechMark, ...]) -> list[Any]:
+    """Corrections of speech as they are stored."""
+    return [[mark.start_sample, mark.length_samples, mark.is_speech] for mark in marks]
+
+
+def findings_from_data(data: list[dict[str, Any]]) -> list[Finding]:
+    """What intake found, as far as remedies go."""
+    return [
+        Finding(
+            found["code"],
+            Severity(found["severity"]),
+            remedies=tuple(remedy_from_data(remedy) for remedy in found["remedies"]),
+        )
+        for found in data
+    ]
+
+
+def remedy_from_data(data: dict[str, Any]) -> Remedy:
+    """A remedy as it is stored with a source."""
+    keep, left_out = data.get("keep"), data.get("left_out")
+    return Remedy(
+        data["code"],
+        bool(data["is_safe"]),
+        routing=Routing(data["routing"]) if "routing" in data else None,
+        reversed_channels=tuple(data["reversed_channels"]) if "reversed_channels" in data else None,
+        dc_offset=tuple(data["dc_offset"]) if "dc_offset" in data else None,
+        gain_change_db=data.get("gain_change_db"),
+        keep=SampleSpan(*keep) if keep is not None else None,
+        left_out=tuple(SampleSpan(*span) for span in left_out) if left_out is not None else None,
+    )
+
+
+def duck_of_row(row: "models.Duck") -> Duck:
+    """A duck row as the core knows it."""
+    stem = Role(row.stem) if row.stem else None
+    track_id = "" if row.track_id is None else str(row.track_id)
+    rule = rule_from_data(row.rule)
+    return Duck(str(row.pk), stem, track_id, rule, _points(row.points), _points(row.room_points))
+
+
+def duck_fields(duck: Duck) -> dict[str, Any]:
+    """The fields of a duck row that the core decides on."""
+    return {
+        "rule": rule_to_data(duck.rule),
+        "points": points_data(duck.points),
+        "room_points": points_data(duck.room_points),
+    }
+
+
+def points_data(points: Points) -> list[list[Any]]:
+    """Points as they are stored and sent to the page."""
+    return [[p.at_sample, p.gain_db, p.is_pinned] for p in points]
+
+
+def _points(data: list[Any]) -> Points:
+    return tuple(DuckPoint(int(at), float(gain_db), bool(is_pinned)) for at, gain_db, is_pinned in data)
+
+
+def plan_now(programme: Programme) -> Plan:
+    """The plan as the rows have it inside this transaction, which nobody else sees yet."""
+    return _read(programme)[0]
+
+
+def duck_changes(programme: Programme, before: Plan, after: Plan) -> tuple[list[Change], list[Change], dict[str, str]]:
+    """What differs in ducks, in rows: changes to carry out, changes carried out already, and ids that new rows got."""
+    was = {duck.duck_id: duck for duck in before.ducks}
+    changes: list[Change] = []
+    made: list[Change] = []
+    names: dict[str, str] = {}
+    for duck in after.ducks:
+        fields = duck_fields(duck)
+        if duck.duck_id in was:
+            old = duck_fields(was[duck.duck_id])
+            changed = {name: [old[name], value] for name, value in fields.items() if old[name] != value}
+            if changed:
+                changes.append({"table": "duck", "id": int(duck.duck_id), "set": changed})
+            continue
+        stem = duck.stem.value if duck.stem is not None else ""
+        row = models.Duck.objects.create(
+            programme=programme, stem=stem, track_id=int(duck.track_id) if duck.track_id else None, **fields
+        )
+        made.append(inserted("duck", row))
+        names[duck.duck_id] = str(row.pk)
+    gone = [int(duck_id) for duck_id in was if duck_id not in {duck.duck_id for duck in after.ducks}]
+    changes += [deleted("duck", row) for row in models.Duck.objects.filter(pk__in=gone)]
+    return changes, made, names
 
 
 def readings_from_data(data: dict[str, float | None]) -> Readings:
@@ -108,6 +225,11 @@ def keep_plan(programme: Programme, after: Plan) -> None:
     if before is not None:
         pk, revision = programme.pk, programme.revision
         transaction.on_commit(lambda: _keep(pk, revision, (after, before[1])))
+
+
+def known_energies(plan: Plan) -> dict[str, FloatArray]:
+    """The 10 ms energies of every recording a plan names."""
+    return {key: source_energy(key) for key in {c.source_key for track in plan.tracks for c in track.clips}}
 
 
 def _keep(programme_id: int, revision: int, loaded: Loaded) -> None:
@@ -234,7 +356,24 @@ def changes_between(programme: Programme, before: Plan, after: Plan) -> tuple[li
         named[clip_id] = replace(clip, clip_id=str(row.pk))
     gone = [int(clip_id) for clip_id in was if clip_id not in now]
     changes += [deleted("clip", row) for row in models.Clip.objects.filter(pk__in=gone)]
-    return changes, made, _renamed(after, named)
+    final = _renamed(after, named)
+    stems = {role: after.stem_gain_db(role) for role in Role if after.stem_gain_db(role) != before.stem_gain_db(role)}
+    for role, gain_db in stems.items():
+        row, _ = models.Stem.objects.get_or_create(programme=programme, role=role.value)
+        changes.append({"table": "stem", "id": row.pk, "set": {"gain_db": [row.gain_db, gain_db]}})
+    if before.ducks is not after.ducks:
+        duck_rows, made_ducks, duck_names = duck_changes(programme, before, after)
+        changes, made = changes + duck_rows, made + made_ducks
+        final = with_duck_names(final, duck_names)
+    return changes, made, final
+
+
+def with_duck_names(plan: Plan, names: dict[str, str]) -> Plan:
+    """The plan with the ids that new ducks got as rows."""
+    if not names:
+        return plan
+    ducks = tuple(replace(duck, duck_id=names.get(duck.duck_id, duck.duck_id)) for duck in plan.ducks)
+    return replace(plan, ducks=ducks)
 
 
 def _renamed(plan: Plan, named: dict[str, Clip]) -> Plan:
@@ -289,4 +428,5 @@ def _read(programme: Programme) -> Loaded:
         Track(str(row.pk), row.name, Role(row.role), row.gain_db, row.pan, tuple(by_track.get(row.pk, ())), row.is_mono)
         for row in models.Track.objects.filter(programme=programme).order_by("position", "pk")
     )
-    return Plan(programme.title, programme.frame_rate, tracks, stems), frozenset(channels)
+    ducks = tuple(duck_of_row(row) for row in models.Duck.objects.filter(programme=programme).order_by("pk"))
+    return Plan(programme.title, programme.frame_rate, tracks, stems, ducks=ducks), frozenset(channels)

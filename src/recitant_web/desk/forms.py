@@ -7,6 +7,20 @@ from django.http import HttpRequest
 
 from recitant_core.errors import EditRefused
 
+PLAIN_KINDS = ("gain", "spec", "undo", "redo")
+
+
+def kind_of(request: HttpRequest) -> str:
+    """What kind of edit a page posts.
+
+    Raises:
+        EditRefused: none.
+    """
+    try:
+        return str(json.loads(request.body)["kind"])
+    except (ValueError, KeyError, TypeError) as error:
+        raise EditRefused("gone") from error
+
 
 def edit_from(request: HttpRequest) -> dict[str, Any]:
     """An edit as a page posts it: kind, revision, and what the kind needs.

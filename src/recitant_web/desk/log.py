@@ -6,9 +6,10 @@ from typing import Any
 from django.contrib.auth.models import User
 from django.db import models as db
 from django.db import transaction
+from django.dispatch import Signal
 
 from recitant_core.errors import EditRefused, StaleRevision
-from recitant_web.desk.models import Clip, Edit, EditState, Marker, Stem, Track
+from recitant_web.desk.models import Clip, Duck, Edit, EditState, Marker, Stem, Track
 from recitant_web.jobs.actions import start_job
 from recitant_web.programme.models import Programme, Source
 
@@ -19,6 +20,7 @@ TABLES: dict[str, type[db.Model]] = {
     "stem": Stem,
     "marker": Marker,
     "track": Track,
+    "duck": Duck,
     "clip": Clip,
 }
 Change = dict[str, Any]
@@ -92,20 +94,74 @@ def lock(programme: Programme, revision: int) -> Programme:
     return locked
 
 
+recorded = Signal()
+"""Sent with ``programme``, ``edit`` and ``after`` inside the transaction of a step, for what follows from it."""
+
+
 def record(
-    programme: Programme, user: User | None, label: str, changes: list[Change], made: Sequence[Change] = ()
+    programme: Programme,
+    user: User | None,
+    label: str,
+    changes: list[Change],
+    made: Sequence[Change] = (),
+    after: object = None,
+    *,
+    is_followed: bool = True,
 ) -> Edit:
     """Carry changes out and write them to the log as one step; what was undone is dropped.
 
     Args:
         programme: locked.
         made: changes that were carried out already, such as rows that had to exist to have a number.
+        after: the plan with these changes, where it is known.
+        is_followed: whether ducking is remade with it, in the same step.
     """
     _apply_all(changes, is_forward=True)
     programme.edits.filter(state=EditState.UNDONE).update(state=EditState.DROPPED)
     edit = Edit(programme=programme, user=user, label=label[:200], changes=[*made, *changes])
     _finish(programme, edit, EditState.DONE)
+    if is_followed:
+        recorded.send(sender=Edit, programme=programme, edit=edit, after=after)
     return edit
+
+
+def carry_out_too(edit: Edit, changes: list[Change]) -> None:
+    """Carry more changes out as part of a step that is written already."""
+    _apply_all(changes, is_forward=True)
+    edit.changes = [*edit.changes, *changes]
+    edit.save(update_fields=["changes", "said"])
+
+
+def changes_back(edit: Edit) -> list[Change]:
+    """Changes that take one step back while later ones stay: numbers by their difference, all else as it was.
+
+    Raises:
+        EditRefused: something it changed was changed again since.
+    """
+    changes: list[Change] = []
+    for change in edit.changes:
+        row = TABLES[change["table"]]._default_manager.filter(pk=change["id"]).first()
+        if "set" not in change:
+            if "delete" in change or row is None:
+                raise EditRefused("changed_since")
+            changes.append(deleted(change["table"], row))
+            continue
+        if row is None:
+            raise EditRefused("changed_since")
+        wanted: dict[str, list[Any]] = {}
+        for name, (old, new) in change["set"].items():
+            now = getattr(row, name)
+            if change["table"] == "duck" and name in ("points", "room_points"):
+                continue  # remade with this step
+            if now == new:
+                wanted[name] = [now, old]
+            elif name == "gain_db":
+                wanted[name] = [now, round(now - (new - old), 2)]
+            else:
+                raise EditRefused("changed_since")
+        if wanted:
+            changes.append({"table": change["table"], "id": change["id"], "set": wanted})
+    return changes
 
 
 def _finish(programme: Programme, edit: Edit, state: EditState) -> None:

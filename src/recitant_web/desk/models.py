@@ -78,6 +78,32 @@ class Stem(models.Model):
         constraints = [models.UniqueConstraint(fields=["programme", "role"], name="one_stem_a_role")]
 
 
+class Duck(models.Model):
+    """How a stem or one track gives way to speech: the rule, and the curve it made."""
+
+    programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="ducks")
+    stem = models.CharField(max_length=10, choices=ROLES, default="", blank=True)
+    """Empty where it is a track that gives way."""
+    track = models.ForeignKey(Track, null=True, on_delete=models.CASCADE, related_name="ducks")
+    rule = models.JSONField(default=dict)
+    """Fields of the rule that differ from a plain one."""
+    points = models.JSONField(default=list)
+    """[at_sample, gain_db, is_pinned] of each point, in programme time."""
+    room_points = models.JSONField(default=list)
+
+
+class BalanceRun(models.Model):
+    """One first balance: what was chosen, and what its steps came to."""
+
+    programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="balance_runs")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    job = models.ForeignKey("jobs.Job", null=True, on_delete=models.SET_NULL)
+    choices = models.JSONField(default=dict)
+    steps = models.JSONField(default=list)
+    """Of each step: step, title, measured, changes and why in words, and the edit it became."""
+    made_at = models.DateTimeField(auto_now_add=True)
+
+
 class EditState(models.TextChoices):
     """Whether an edit is in force, taken back, or can no longer come back."""
 
@@ -92,6 +118,8 @@ class Edit(models.Model):
     programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="edits")
     user = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     label = models.CharField(max_length=200)
+    said = models.CharField(max_length=300, default="", blank=True)
+    """What else came of it, such as what became of the ducking."""
     changes = models.JSONField()
     state = models.CharField(max_length=8, choices=EditState.choices, default=EditState.DONE)
     made_at = models.DateTimeField(auto_now_add=True)

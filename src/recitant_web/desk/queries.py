@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 import soundfile
 
+from recitant_core.balance.speech_figures import loudness_over_speech
 from recitant_core.delivery.judge import judge
 from recitant_core.delivery.predict import predict
 from recitant_core.dsp.quantise import quantise
@@ -24,10 +25,12 @@ from recitant_core.measure.running import LEAD_SAMPLES, running_readings
 from recitant_core.render.estimate import HOP_SAMPLES, clip_energy, stem_energies
 from recitant_core.render.mix import Heard, render_output
 from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
+from recitant_core.timeline.speaking import SpeechOfSources
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.delivery import finite, verdict_data
 from recitant_io.words import prediction_sentence
+from recitant_web.desk.balance_queries import balance_state, clearance_contour, giving_way, path_at
 from recitant_web.desk.bridge import (
     energies_of_plan,
     master_of,
@@ -36,6 +39,7 @@ from recitant_web.desk.bridge import (
     readings_from_data,
     sources_of_plan,
     spec_of,
+    speech_of,
 )
 from recitant_web.desk.models import Clip as ClipRow
 from recitant_web.desk.models import EditState, FitResult, Verdict
@@ -53,6 +57,7 @@ def desk_state(programme: Programme) -> dict[str, Any]:
     spec = spec_of(programme)
     names = dict(ClipRow.objects.filter(track__programme=programme).values_list("pk", "name"))
     energies = energies_of_plan(programme)
+    speech = speech_of(programme)
     staves = []
     for role in plan.roles:
         tracks = [track for track in plan.tracks if track.role is role]
@@ -65,7 +70,7 @@ def desk_state(programme: Programme) -> dict[str, Any]:
                 "aim_lufs": spec.aim_lufs(role),
                 "gain_db": stem_gain_db,
                 "tracks": [{"id": t.track_id, "name": t.name, "gain_db": t.gain_db} for t in tracks],
-                "clips": [_clip_data(c, t, stem_gain_db, names, energies) for t in tracks for c in t.clips],
+                "clips": [_clip_data(c, t, stem_gain_db, names, energies, speech) for t in tracks for c in t.clips],
             }
         )
     newest = programme.edits.filter(state=EditState.DONE).order_by("-pk").values_list("label", flat=True).first()
@@ -98,6 +103,7 @@ def contours(programme: Programme, start_sample: int, end_sample: int, n_points:
     energies = energies_of_plan(programme)
     step_hops = max(1, (end_sample - start_sample) // (HOP_SAMPLES * n_points))
     found = {}
+    lowered = giving_way(programme, plan)
     for track in plan.tracks:
         for clip in track.clips:
             part = clip.span.intersect(SampleSpan(start_sample, end_sample - start_sample))
@@ -109,11 +115,22 @@ def contours(programme: Programme, start_sample: int, end_sample: int, n_points:
             begin = max(0, part.start_sample // HOP_SAMPLES - first)
             end = min(len(energy), part.end_sample // HOP_SAMPLES - first + 1)
             places = np.arange(begin, end + step_hops, step_hops)
-            found[clip.clip_id] = {
-                "from_sample": (first + begin) * HOP_SAMPLES,
-                "tenths": _tenths(momentary_contour_lufs(energy, places)),
-            }
-    return {"revision": programme.revision, "step_samples": step_hops * HOP_SAMPLES, "clips": found}
+            contour = {"from_sample": (first + begin) * HOP_SAMPLES}
+            if track.track_id in lowered:
+                contour["undipped"] = _tenths(momentary_contour_lufs(energy, places))
+                gain_db = np.zeros(len(energy))
+                inside = lowered[track.track_id][first : first + len(energy)]
+                gain_db[: len(inside)] = inside
+                energy = energy * 10.0 ** (gain_db / 10.0)
+            contour["tenths"] = _tenths(momentary_contour_lufs(energy, places))
+            found[clip.clip_id] = contour
+    view = SampleSpan(start_sample, end_sample - start_sample)
+    return {
+        "revision": programme.revision,
+        "step_samples": step_hops * HOP_SAMPLES,
+        "clips": found,
+        "clearance": clearance_contour(programme, plan, view, step_hops),
+    }
 
 
 @dataclass(frozen=True)
@@ -195,6 +212,16 @@ def prediction_text(programme: Programme, spec: Any) -> tuple[str, bool, bool]:
     return prediction_sentence(prediction), prediction is not None and prediction.is_likely, False
 
 
+def path_of_clip(programme: Programme, clip_id: str, at_sample: int, hear: str) -> dict[str, Any]:
+    """The level path of a clip at a moment: to the mix as balanced, or to what is handed over.
+
+    Raises:
+        EditRefused: no such clip.
+    """
+    master = _master(programme, plan_of(programme))[0] if hear == "handed-over" else Master()
+    return path_at(programme, clip_id, at_sample, master)
+
+
 def _master(programme: Programme, plan: Plan) -> tuple[Master, bool]:
     spec = spec_of(programme)
     exact = FitResult.objects.filter(programme=programme, plan_key=plan_key(plan), spec_id=spec.spec_id).first()
@@ -234,6 +261,7 @@ def _figures(programme: Programme, plan: Plan, energies: dict[str, FloatArray]) 
     places = np.linspace(0, max(0, len(total) - 1), min(HORIZON_POINTS, max(1, len(total))))
     fit_words, is_reached, is_fit_exact = prediction_text(programme, spec)
     return {
+        **balance_state(programme, plan),
         "is_exact": is_exact,
         "is_passed": verdict.is_passed and is_exact,
         "findings": findings,
@@ -250,10 +278,20 @@ def _figures(programme: Programme, plan: Plan, energies: dict[str, FloatArray]) 
 
 
 def _clip_data(
-    clip: Clip, track: Track, stem_gain_db: float, names: dict[int, str], energies: dict[str, FloatArray]
+    clip: Clip,
+    track: Track,
+    stem_gain_db: float,
+    names: dict[int, str],
+    energies: dict[str, FloatArray],
+    speech: SpeechOfSources,
 ) -> dict[str, Any]:
-    energy = _without_left_out(clip, clip_energy(clip, track, 0.0, energies[clip.source_key])[1])
-    recorded = _whole_lufs(energy / 10.0 ** (clip.gain_db / 10.0))
+    energy = clip_energy(clip, track, 0.0, energies[clip.source_key])[1]
+    if track.role is Role.DIALOGUE:
+        # What counts of dialogue is its speech, not the pauses and noises between.
+        in_clip = loudness_over_speech(clip, energy, speech)
+        recorded = in_clip - clip.gain_db if in_clip is not None else None
+    else:
+        recorded = _whole_lufs(_without_left_out(clip, energy) / 10.0 ** (clip.gain_db / 10.0))
     gains_db = clip.gain_db + track.gain_db + stem_gain_db
     return {
         "id": clip.clip_id,

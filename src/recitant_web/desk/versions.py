@@ -7,10 +7,10 @@ from django.db import transaction
 
 from recitant_core.errors import EditRefused
 from recitant_web.desk.log import TABLES, Change, lock, record
-from recitant_web.desk.models import Clip, Edit, Marker, Stem, Track, Version
+from recitant_web.desk.models import Clip, Duck, Edit, Marker, Stem, Track, Version
 from recitant_web.programme.models import Programme
 
-_PROGRAMME_FIELDS = ("spec_id", "is_picture_locked")
+_PROGRAMME_FIELDS = ("spec_id", "is_picture_locked", "clearance_lu", "least_passage_s")
 
 
 def save_version(programme: Programme, user: User, name: str, revision: int) -> Version:
@@ -38,7 +38,10 @@ def return_to_version(programme: Programme, user: User, version_id: int, revisio
         if version is None:
             raise EditRefused("gone")
         changes = _changes(_rows(locked), version.rows)
-        return record(locked, user, f"returned to “{version.name}”", changes) if changes else None
+        if not changes:
+            return None
+        # The curves are those of the version too.
+        return record(locked, user, f"returned to “{version.name}”", changes, is_followed=False)
 
 
 def _rows(programme: Programme) -> dict[str, Any]:
@@ -46,6 +49,7 @@ def _rows(programme: Programme) -> dict[str, Any]:
         "stem": Stem.objects.filter(programme=programme),
         "marker": Marker.objects.filter(programme=programme),
         "track": Track.objects.filter(programme=programme),
+        "duck": Duck.objects.filter(programme=programme),
         "clip": Clip.objects.filter(track__programme=programme),
     }
     rows = {

@@ -9,9 +9,13 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_POST
 
 from recitant_web.desk.actions import choose_spec, set_gain
-from recitant_web.desk.forms import edit_from, whole_number
+from recitant_web.desk.arrange_actions import edit_timeline
+from recitant_web.desk.arrange_forms import arrange_edit, first_balance_from
+from recitant_web.desk.balance_queries import checked
+from recitant_web.desk.balancing import ask_first_balance
+from recitant_web.desk.forms import PLAIN_KINDS, edit_from, kind_of, whole_number
 from recitant_web.desk.log import redo, undo
-from recitant_web.desk.queries import block, contours, desk_state, heard_from
+from recitant_web.desk.queries import block, contours, desk_state, heard_from, path_of_clip
 from recitant_web.programme.queries import programmes_of, specs
 
 
@@ -38,18 +42,44 @@ def state(request: HttpRequest, programme_id: int) -> HttpResponse:
 def edits(request: HttpRequest, programme_id: int) -> HttpResponse:
     """One edit; the new state comes back."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
-    edit = edit_from(request)
-    match edit["kind"]:
+    kind = kind_of(request)
+    edit = edit_from(request) if kind in PLAIN_KINDS else arrange_edit(request)
+    step = None
+    match kind:
         case "gain":
-            set_gain(programme, request.user, (edit["target"], edit["id"]), edit["gain_db"], edit["revision"])
+            step = set_gain(programme, request.user, (edit["target"], edit["id"]), edit["gain_db"], edit["revision"])
         case "spec":
             choose_spec(programme, request.user, edit["spec_id"], edit["revision"])
         case "undo":
             undo(programme, edit["revision"])
         case "redo":
             redo(programme, edit["revision"])
+        case _:
+            step = edit_timeline(programme, request.user, edit)
     programme.refresh_from_db()
+    said = step.said if step is not None else ""
+    if kind == "cure":
+        said = f"{checked(programme, edit['start_sample'], edit['length_samples'])} {said}".strip()
+    return JsonResponse(desk_state(programme) | {"said": said})
+
+
+@login_required
+@require_POST
+def balance_first(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """Begin a first balance; the state, which tells how far it is, comes back."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    ask_first_balance(programme, request.user, first_balance_from(request))
     return JsonResponse(desk_state(programme))
+
+
+@login_required
+@require_GET
+def level_path(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """Every gain of a clip at a moment, from the recording to the output."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    hear = "handed-over" if request.GET.get("hear") == "handed-over" else "mix"
+    at_sample = max(0, whole_number(request, "at", 0))
+    return JsonResponse(path_of_clip(programme, request.GET.get("clip", ""), at_sample, hear))
 
 
 @login_required

@@ -15,7 +15,7 @@ from recitant_core.intake.checks import findings_of, speech_to_noise
 from recitant_core.intake.evidence import Evidence, gather
 from recitant_core.intake.roles import guess_role
 from recitant_core.ports import Progress, SampleSource
-from recitant_core.speech.activity import SpeechSpan, speech_share
+from recitant_core.speech.activity import SpeechSpan, energy_probability, spans_from_probabilities, speech_share
 from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.timecode import frame_rate, samples_from_timecode
@@ -28,7 +28,7 @@ from recitant_io.speech import speech_spans
 from recitant_web.jobs.actions import start_job
 from recitant_web.programme.models import Picture, Programme, Source, SourceState
 from recitant_web.programme.queries import conformed_folder, stored_source
-from recitant_web.programme.signals import source_ready
+from recitant_web.programme.signals import source_heard, source_ready
 
 LISTEN = "programme.listen"
 LIGHTEN = "programme.lighten"
@@ -107,6 +107,7 @@ def listen(source_id: int, progress: Progress) -> str:
     _store_findings(source, evidence, speech, recording)
     source.is_listened = True
     source.save(update_fields=["findings", "speech", "noise", "is_listened"])
+    source_heard.send(sender=Source, source=source)
     return "Heard."
 
 
@@ -217,6 +218,11 @@ def _find(source: Source, progress: Progress) -> None:
         source.role = guess.role.value
         source.role_reasons = role_reasons(guess)
     source.is_listened = not excerpt.is_part
+    if excerpt.is_part:
+        # A first answer at once, from energy alone; the model's follows when the whole was heard.
+        whole = stored_total_energy(conformed_folder(source.sha256))
+        first = spans_from_probabilities(energy_probability(whole), RATE_HZ // 100, source.length_samples)
+        source.speech = [[span.start_sample, span.length_samples, span.confidence] for span in first]
     _store_findings(source, evidence, None if excerpt.is_part else speech, recording)
 
 

@@ -18,6 +18,10 @@ class Programme(models.Model):
     revision = models.PositiveBigIntegerField(default=0)
     is_picture_locked = models.BooleanField(default=False)
     """Clips cannot move in time by accident; levels can."""
+    clearance_lu = models.FloatField(default=7.0)
+    """How far speech is to stand above everything else."""
+    least_passage_s = models.FloatField(default=0.5)
+    """Shorter close passages do not count."""
     created_at = models.DateTimeField(auto_now_add=True)
 
     def __str__(self) -> str:
@@ -64,6 +68,8 @@ class Source(models.Model):
     findings = models.JSONField(default=list)
     speech = models.JSONField(default=list)
     """[start, length, confidence] of each stretch of speech, in samples of the recording."""
+    speech_marks = models.JSONField(default=list)
+    """[start, length, is_speech] of each correction by hand; they stay when speech is found anew."""
     is_listened = models.BooleanField(default=False)
     """Whether all of it was heard for speech, or only the beginning of an answer is there."""
     noise = models.JSONField(default=dict)

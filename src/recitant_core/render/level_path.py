@@ -1,0 +1,219 @@
+"""The level path: every gain between a recording and the output at one moment, in order, adding up.
+
+Each stage is rendered and measured in the 400 ms around the moment (Tech 3341's momentary window), so that what is
+listed is what happens, also where a fade or a curve moves within the window.
+Held to: tests/core/test_level_path.py
+"""
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Final
+
+import numpy as np
+
+from recitant_core.dsp.kweighting import KState, k_energies
+from recitant_core.errors import RangeError
+from recitant_core.gain.envelope import FadeShape
+from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
+from recitant_core.ports import SampleSource
+from recitant_core.render.giving_way import ducked
+from recitant_core.render.mix import Keys, Sources, add_track, render_mix
+from recitant_core.timeline.model import Clip, Duck, Plan, Track
+from recitant_core.units.arrays import FloatArray
+from recitant_core.units.channels import STEREO, Routing
+from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.level import SILENCE, factor_from_db, lufs_from_power
+
+WINDOW_SAMPLES: Final = 19_200
+_LEAD_SAMPLES: Final = RATE_HZ // 2  # for the filter to settle
+SILENT_LUFS: Final = -70.0
+SWALLOWED_DB: Final = 40.0  # a single stage that takes this much makes a clip inaudible
+
+
+@dataclass(frozen=True)
+class PathLine:
+    """One stage: its gain as measured, and the level behind it."""
+
+    code: str
+    gain_db: float
+    level_lufs: float
+
+
+@dataclass(frozen=True)
+class LevelPath:
+    """The whole path at one moment."""
+
+    recorded_lufs: float
+    lines: tuple[PathLine, ...]
+    silent_because: str
+    """Code of the first stage that makes it inaudible; empty where it is heard."""
+
+    @property
+    def output_lufs(self) -> float:
+        """Level at the end of the path."""
+        return self.lines[-1].level_lufs if self.lines else self.recorded_lufs
+
+
+def level_path(plan: Plan, sources: Sources, clip_id: str, at_sample: int) -> LevelPath:
+    """Every gain of a clip at a moment, from the recording to the output.
+
+    Args:
+        plan: with its master, which counts where it has a gain or a ceiling.
+        at_sample: of the programme; outside of the clip everything is silent.
+
+    Raises:
+        RangeError: no such clip.
+    """
+    found = [(track, clip) for track in plan.tracks for clip in track.clips if clip.clip_id == clip_id]
+    if not found:
+        raise RangeError("no_clip", clip_id=clip_id)
+    track, clip = found[0]
+    if not clip.start_sample <= at_sample < clip.span.end_sample:
+        return LevelPath(SILENCE, (), "outside")
+    source = sources[clip.source_key]
+    middle = SampleSpan(at_sample - WINDOW_SAMPLES // 2, WINDOW_SAMPLES)
+    recorded = _recorded_lufs(source, clip, middle)
+    path = _Path(recorded)
+    bare = replace(
+        clip,
+        gain_db=0.0,
+        curve=(),
+        routing=Routing.AS_RECORDED,
+        reversed_channels=(),
+        dc_offset=(),
+        fade_in_samples=0,
+        fade_out_samples=0,
+        fade_in_shape=FadeShape.EQUAL_POWER,
+        fade_out_shape=FadeShape.EQUAL_POWER,
+    )
+    plain_track = replace(track, gain_db=0.0, pan=0.0, is_mono=False)
+
+    def measured(shaped: Clip, on: Track) -> float:
+        return _lufs(_of_clip(shaped, on, sources, 0.0), middle)
+
+    # The recording itself may go on beyond the clip's edges: from here on only the clip counts.
+    path.to("edges", measured(bare, plain_track))
+    shaped = replace(bare, dc_offset=clip.dc_offset)
+    if any(clip.dc_offset):
+        path.to("repair", measured(shaped, plain_track))
+    shaped = replace(shaped, routing=clip.routing, reversed_channels=clip.reversed_channels)
+    on = replace(track, gain_db=0.0)
+    path.to("routing", measured(shaped, on))
+    path.by("clip-gain", clip.gain_db)
+    shaped = replace(
+        shaped,
+        gain_db=clip.gain_db,
+        fade_in_samples=clip.fade_in_samples,
+        fade_out_samples=clip.fade_out_samples,
+        fade_in_shape=clip.fade_in_shape,
+        fade_out_shape=clip.fade_out_shape,
+    )
+    path.to("fade", measured(shaped, on))
+    path.to("curve", measured(replace(shaped, curve=clip.curve), on))
+    path.by("track-fader", track.gain_db)
+    keys = Keys(plan, sources)
+    own, stem = plan.duck_of_track(track.track_id), plan.duck_of_stem(track.role)
+    stem_gain_db = plan.stem_gain_db(track.role)
+    signal = _of_clip(clip, track, sources, 0.0)
+    if own is not None:
+        signal = _through(signal, own, keys, path, "track", middle)
+    path.by("stem-fader", stem_gain_db)
+    signal = _scaled(signal, factor_from_db(stem_gain_db))
+    if stem is not None:
+        signal = _through(signal, stem, keys, path, "stem", middle)
+    if plan.master.gain_db:
+        path.by("master-gain", plan.master.gain_db)
+    if plan.master.ceiling_dbtp is not None:
+        path.by("limiter", _limiting_db(plan, sources, middle))
+    return path.done()
+
+
+class _Path:
+    def __init__(self, recorded_lufs: float) -> None:
+        self._recorded = recorded_lufs
+        self._level = recorded_lufs
+        self._lines: list[PathLine] = []
+        self._because = "recording" if recorded_lufs <= SILENT_LUFS else ""
+
+    def to(self, code: str, level_lufs: float) -> None:
+        gain_db = level_lufs - self._level if math.isfinite(self._level) else 0.0
+        self._add(code, gain_db, level_lufs)
+
+    def by(self, code: str, gain_db: float) -> None:
+        self._add(code, gain_db, self._level + gain_db)
+
+    def _add(self, code: str, gain_db: float, level_lufs: float) -> None:
+        if code == "edges" and abs(gain_db) < 0.05:
+            return
+        self._lines.append(PathLine(code, gain_db, level_lufs))
+        was = self._level
+        self._level = level_lufs
+        if not self._because and (was > SILENT_LUFS >= level_lufs or gain_db <= -SWALLOWED_DB):
+            self._because = code
+
+    def done(self) -> LevelPath:
+        return LevelPath(self._recorded, tuple(self._lines), self._because)
+
+
+Rendered = Callable[[SampleSpan], FloatArray]
+
+
+def _of_clip(clip: Clip, track: Track, sources: Sources, stem_gain_db: float) -> Rendered:
+    alone = replace(track, clips=(clip,))
+
+    def signal(span: SampleSpan) -> FloatArray:
+        total = np.zeros((span.length_samples, 2))
+        add_track(alone, stem_gain_db, sources, span, total)
+        return total
+
+    return signal
+
+
+def _scaled(signal: Rendered, factor: float) -> Rendered:
+    return lambda span: signal(span) * factor
+
+
+def _through(signal: Rendered, duck: Duck, keys: Keys, path: _Path, name: str, middle: SampleSpan) -> Rendered:
+    closed = replace(duck, room_points=())
+
+    def levelled(span: SampleSpan) -> FloatArray:
+        return ducked(signal, span, closed, keys.of(duck))
+
+    def whole(span: SampleSpan) -> FloatArray:
+        return ducked(signal, span, duck, keys.of(duck))
+
+    path.to(f"{name}-duck", _lufs(levelled, middle))
+    if duck.rule.room.is_on:
+        path.to(f"{name}-room", _lufs(whole, middle))
+    return whole
+
+
+def _lufs(signal: Rendered, middle: SampleSpan) -> float:
+    audio = signal(middle.widen(_LEAD_SAMPLES, 0)).astype(np.float32)
+    energy, _ = k_energies(audio, KState.at_rest(STEREO, RATE_HZ))
+    return lufs_from_power(float(energy[-(WINDOW_SAMPLES * 100 // RATE_HZ) :].sum()) / WINDOW_SAMPLES)
+
+
+def _recorded_lufs(source: SampleSource, clip: Clip, middle: SampleSpan) -> float:
+    # The recording as two loudspeakers give it, also beyond the clip's edges.
+    matrix = source.layout.routed_matrix(Routing.AS_RECORDED, (), 0.0)
+
+    def signal(span: SampleSpan) -> FloatArray:
+        wanted = SampleSpan(span.start_sample - clip.start_sample + clip.in_sample, span.length_samples)
+        total = np.zeros((span.length_samples, 2))
+        part = wanted.intersect(SampleSpan(0, source.length_samples))
+        if part is not None:
+            at = part.start_sample - wanted.start_sample
+            total[at : at + part.length_samples] = source.read(part.start_sample, part.length_samples) @ matrix
+        return total
+
+    return _lufs(signal, middle)
+
+
+def _limiting_db(plan: Plan, sources: Sources, middle: SampleSpan) -> float:
+    assert plan.master.ceiling_dbtp is not None
+    gain = np.float32(factor_from_db(plan.master.gain_db))
+    mix = render_mix(plan, sources, middle.widen(BEFORE_SAMPLES, AFTER_SAMPLES)) * gain
+    _, factor = limit(mix, plan.master.ceiling_dbtp)
+    return 10.0 * math.log10(float(np.mean(factor.astype(np.float64) ** 2)))

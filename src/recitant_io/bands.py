@@ -1,0 +1,30 @@
+"""Energies of recordings in the voice's range, kept beside the conformed recording once they were asked for."""
+
+import uuid
+from pathlib import Path
+
+import numpy as np
+
+from recitant_core.dsp.bell import band_hop_energies
+from recitant_core.ports import SampleSource
+from recitant_core.units.arrays import FloatArray
+from recitant_io.conform import storage_errors
+
+
+def stored_band_energy(folder: Path, source: SampleSource, centre_hz: float, width_octaves: float) -> FloatArray:
+    """10 ms energies of a recording in a band, float64 (hops, 1); computed at the first call, some seconds an hour.
+
+    Args:
+        folder: of the conformed recording.
+
+    Raises:
+        StorageFull: no room to keep them.
+    """
+    path = folder / f"band-{centre_hz:g}-{width_octaves:g}.f64"
+    if not path.exists():
+        energy = band_hop_energies(source, centre_hz, width_octaves)
+        part = path.with_name(f"{path.name}.{uuid.uuid4().hex}.part")
+        with storage_errors():
+            part.write_bytes(energy.tobytes())
+            part.replace(path)
+    return np.fromfile(path, dtype=np.float64)[:, None]
