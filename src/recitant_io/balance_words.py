@@ -145,7 +145,11 @@ def followed_sentence(changes: Sequence[CurveChange]) -> str:
 
 
 def _dips(n: int) -> str:
-    return f"{n} dip" if n == 1 else f"{n} dips"
+    return _count(n, "dip")
+
+
+def _count(n: int, what: str) -> str:
+    return f"{n} {what}" if n == 1 else f"{n} {what}s"
 
 
 def _title(found: Diagnosis) -> str:
@@ -191,25 +195,25 @@ def _measured(step: Step) -> str:  # noqa: PLR0911 (one sentence a step)
     m = step.measured
     match step.code:
         case "mend":
-            return f"{m['findings']} finding(s) of intake looked at."
+            return f"{_count(m['findings'], 'finding')} of intake looked at."
         case "even-out":
             if not m["clips"]:
                 return "No clip of dialogue that can be measured."
             return (
-                f"{m['clips']} clip(s), from {signed(m['quietest_lufs'])} to {signed(m['loudest_lufs'])} LUFS; "
+                f"{_count(m['clips'], 'clip')}, from {signed(m['quietest_lufs'])} to {signed(m['loudest_lufs'])} LUFS; "
                 f"their aim is {signed(m['aim_lufs'])}."
             )
         case "stems":
             found = [f"{name.removesuffix('_lufs')} {signed(level)} LUFS" for name, level in m.items()]
-            return (", ".join(found).capitalize() + ".") if found else "No stem but dialogue."
+            words = ", ".join(found)
+            return (words[0].upper() + words[1:] + ".") if found else "No stem but dialogue."
         case "duck":
-            return f"{m['close_before']} passage(s) with less clearance than asked for before."
+            return f"{_count(m['close_before'], 'passage')} with less clearance than asked for before."
         case "check":
             if not m["close"]:
                 return f"Speech stands {m['asked_lu']:g} LU clear everywhere."
-            return (
-                f"{m['close']} passage(s) left under {m['asked_lu']:g} LU, the closest at {signed(m['least_lu'])} LU."
-            )
+            found, least = _count(m["close"], "passage"), signed(m["least_lu"])
+            return f"{found} left under {m['asked_lu']:g} LU, the closest at {least} LU."
         case _:
             if m["before_lufs"] is None:
                 return "The mix is silent or too short to fit."

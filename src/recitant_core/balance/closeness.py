@@ -3,11 +3,10 @@
 Held to: tests/core/test_closeness.py
 """
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
-
-import numpy as np
 
 from recitant_core.balance.speech_figures import clip_speech_lufs
 from recitant_core.delivery.spec import Spec
@@ -158,7 +157,7 @@ def _against(
     energies: Mapping[str, FloatArray],
 ) -> list[Cure]:
     # Lowering what makes a share of the rest can win this much at the most.
-    most_won = -10.0 * np.log10(max(1.0 - share, 1e-6))
+    most_won = -10.0 * math.log10(max(1.0 - share, 1e-6))
     wanted = _lowering(share, short)
     hops = slice(passage.span.start_sample // HOP_SAMPLES, passage.span.end_sample // HOP_SAMPLES)
     cures: list[Cure] = []
@@ -183,7 +182,7 @@ def _against(
 def _lowering(share: float, short: float) -> float:
     # What a part that makes `share` of the rest must lose so that the rest loses `short`.
     left = 10.0 ** (-short / 10.0) - (1.0 - share)
-    return float(min(60.0, -10.0 * np.log10(max(left, 1e-6) / share))) if share > 0.0 else 60.0
+    return min(60.0, -10.0 * math.log10(max(left, 1e-6) / share)) if share > 0.0 else 60.0
 
 
 def _in_the_way(cures: list[Cure], worst: Track, plan: Plan, gains: Mapping[str, FloatArray], hops: slice) -> str:

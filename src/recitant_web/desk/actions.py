@@ -19,8 +19,10 @@ from recitant_io.stem_levels import keep_stem_levels
 from recitant_io.words import fit_sentence, gain_text
 from recitant_web.desk.balance_queries import exact_stems, stem_levels_folder
 from recitant_web.desk.bridge import plan_key, plan_of, sources_of_plan, spec_of
-from recitant_web.desk.log import Change, inserted, lock, record
+from recitant_web.desk.log import EXAMINE, Change, inserted, lock, record
 from recitant_web.desk.models import Clip, Edit, FitResult, Stem, Track, Verdict
+from recitant_web.jobs.actions import start_job
+from recitant_web.jobs.queries import is_under_way
 from recitant_web.programme.models import ROLES, Programme, Source, SourceKind
 
 EDGE_FADE_SAMPLES = RATE_HZ // 200  # 5 ms: a clip neither starts nor ends with a click
@@ -113,6 +115,17 @@ def _track_with_room(programme: Programme, source: Source, name: str, span: Samp
     position = 0 if last is None else last + 1
     track = Track.objects.create(programme=programme, name=name[:255], role=source.role, position=position)
     return track, [inserted("track", track)]
+
+
+def measure_again(programme: Programme) -> None:
+    """Send a programme to be measured whose exact stems are not known, as after their store was thrown away."""
+    plan = plan_of(programme)
+    payload = {"programme_id": programme.pk, "revision": programme.revision}
+    if plan.span.length_samples == 0 or exact_stems(plan) is not None:
+        return
+    with transaction.atomic():
+        if not is_under_way(programme.workspace, EXAMINE, payload):
+            start_job(programme.workspace, EXAMINE, payload)
 
 
 def examine(programme_id: int, revision: int, progress: Progress) -> str:

@@ -8,7 +8,7 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_POST
 
-from recitant_web.desk.actions import choose_spec, set_gain
+from recitant_web.desk.actions import choose_spec, measure_again, set_gain
 from recitant_web.desk.arrange_actions import edit_timeline
 from recitant_web.desk.arrange_forms import arrange_edit, first_balance_from
 from recitant_web.desk.balance_queries import checked
@@ -25,6 +25,7 @@ from recitant_web.programme.queries import programmes_of, specs
 def balance(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The page, with its first state inside."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    measure_again(programme)
     context = {"programme": programme, "state": desk_state(programme), "specs": specs(), "step": "balance"}
     return render(request, "desk/balance.html", context)
 

@@ -11,9 +11,18 @@ export function bindScore(canvas, { model, score, actions }) {
     if (event.button !== 0) return;
     canvas.setPointerCapture(event.pointerId);
     const hit = hitTest(score(), event.offsetX, event.offsetY);
-    grabbed = { hit, y: event.clientY, hasMoved: false };
+    grabbed = { hit, x: event.clientX, y: event.clientY, hasMoved: false, at: sampleAt(event.offsetX, model().view, score().width) };
+    if (hit.row) actions.focusRole(hit.row.role);
     if (hit.kind === "ruler") actions.seek(sampleAt(event.offsetX, model().view, score().width));
-    if (hit.kind === "clip") actions.select(hit.clip.id);
+    if (hit.kind === "clip" || hit.kind === "speech-gap") actions.select(hit.clip.id);
+    if (hit.kind === "speech" || hit.kind === "speech-edge") actions.selectSpeech(hit.span);
+    if (hit.kind === "lane" && hit.passage) actions.goToPassage(hit.passage);
+  });
+
+  canvas.addEventListener("dblclick", (event) => {
+    const hit = hitTest(score(), event.offsetX, event.offsetY);
+    if (hit.kind === "duck-point") actions.removePoint(hit.handle.duck.id, hit.handle.index);
+    else if ((hit.kind === "clip" || hit.kind === "stave") && hit.row.duck) actions.addPoint(hit.row.duck.id, sampleAt(event.offsetX, model().view, score().width));
   });
 
   canvas.addEventListener("pointermove", (event) => {
@@ -21,7 +30,13 @@ export function bindScore(canvas, { model, score, actions }) {
     const { hit } = grabbed;
     if (hit.kind === "ruler") { actions.seek(sampleAt(event.offsetX, model().view, score().width)); return; }
     const movedPx = grabbed.y - event.clientY;
-    if (Math.abs(movedPx) > CLICK_PX) grabbed.hasMoved = true;
+    const sideways = hit.kind === "duck-point" || hit.kind.startsWith("speech");
+    if (Math.abs(movedPx) > CLICK_PX || (sideways && Math.abs(grabbed.x - event.clientX) > CLICK_PX)) grabbed.hasMoved = true;
+    if (grabbed.hasMoved && sideways) {
+      const now = sampleAt(event.offsetX, model().view, score().width);
+      dragSideways(hit, grabbed, now, movedPx, event.shiftKey ? 0.2 : 1, actions);
+      return;
+    }
     if (!grabbed.hasMoved || (hit.kind !== "clip" && hit.kind !== "stem")) return;
     const fine = event.shiftKey ? 0.2 : 1;
     const deltaDb = Math.round((movedPx * fine * 10) / hit.row.pxPerDb) / 10;
@@ -34,7 +49,7 @@ export function bindScore(canvas, { model, score, actions }) {
     const { hit, hasMoved } = grabbed;
     grabbed = null;
     if (hasMoved) actions.drop();
-    else if (hit.kind !== "ruler" && event.offsetX > GUTTER_WIDTH && event.offsetY > RULER_HEIGHT) {
+    else if (hit.kind === "lane" ? !hit.passage : hit.kind !== "ruler" && event.offsetX > GUTTER_WIDTH && event.offsetY > RULER_HEIGHT) {
       actions.seek(sampleAt(event.offsetX, model().view, score().width));
     }
   });
@@ -73,7 +88,7 @@ export function bindHorizon(canvas, { horizon, actions }) {
 
 export function bindKeys(actions) {
   document.addEventListener("keydown", (event) => {
-    if (event.target.matches("input, select, textarea")) return;
+    if (event.target.matches("input, select, textarea") || document.querySelector("dialog[open]")) return;
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
       event.preventDefault();
       (event.shiftKey ? actions.redo : actions.undo)();
@@ -96,6 +111,10 @@ export function bindKeys(actions) {
       "+": () => actions.zoom(1 / 1.5),
       "0": actions.whole,
       g: actions.typeGain,
+      n: () => actions.nextPassage(1),
+      b: () => actions.nextPassage(-1),
+      Delete: actions.deleteChosen,
+      Backspace: actions.deleteChosen,
     };
     const move = moves[event.key];
     if (!move) return;
@@ -104,6 +123,21 @@ export function bindKeys(actions) {
   });
 }
 
+function dragSideways(hit, grabbed, now, movedPx, fine, actions) {
+  if (hit.kind === "duck-point") {
+    const { handle, row } = hit;
+    const at = Math.max(0, Math.round(handle.sample + (now - grabbed.at) * fine));
+    const gainDb = Math.min(0, Math.round((handle.db + (movedPx * fine) / row.pxPerDb) * 10) / 10);
+    actions.drag({ target: "duck", id: handle.duck.id, index: handle.index, at, gainDb });
+  } else if (hit.kind === "speech-edge") {
+    const { span, side } = hit;
+    const moved = { from: span.from, to: span.to, [side]: Math.round(now) };
+    if (moved.to > moved.from) actions.drag({ target: "speech", clipId: span.clipId, was: span, side, ...moved });
+  } else if (hit.kind === "speech-gap") {
+    actions.drag({ target: "speech", clipId: hit.clip.id, from: Math.round(Math.min(grabbed.at, now)), to: Math.round(Math.max(grabbed.at, now)) });
+  }
+}
+
 function cursorFor(hit) {
-  return { ruler: "col-resize", clip: "ns-resize", stem: "ns-resize" }[hit.kind] || "default";
+  return { ruler: "col-resize", clip: "ns-resize", stem: "ns-resize", "duck-point": "move", "speech-edge": "col-resize", speech: "pointer", "speech-gap": "crosshair", lane: hit.passage ? "pointer" : "default" }[hit.kind] || "default";
 }

@@ -9,7 +9,9 @@ export function newModel(state) {
     contours: null,
     view: { start: 0, end: Math.max(state.length_samples, LEAST_VIEW_SAMPLES) },
     selectedId: null,
-    drag: null, // { target: "clip" | "stem", id, deltaDb }
+    selectedSpeech: null, // { clipId, from, to } of the chosen stretch of speech
+    focusRole: null, // the stave whose giving way the panel shows
+    drag: null, // { target: "clip" | "stem", id, deltaDb }, { target: "duck", id, index, at, gainDb } or { target: "speech", ... }
     only: new Set(),
     muted: new Set(),
   };
@@ -25,6 +27,38 @@ export function clipsInOrder(model) {
 
 export function selectedClip(model) {
   return allClips(model).find((clip) => clip.id === model.selectedId) || null;
+}
+
+// What gives way on a stave: the stem, or else the first of its tracks that does by itself.
+export function duckOf(model, role) {
+  const mine = model.state.ducks.filter((duck) => duck.role === role);
+  return mine.find((duck) => duck.stem) || mine[0] || null;
+}
+
+// The points of a curve, with the one that is being dragged where the pointer has it.
+export function pointsOf(model, duck) {
+  const drag = model.drag && model.drag.target === "duck" && model.drag.id === duck.id ? model.drag : null;
+  return duck.points.map(([at, db, pinned], index) => (drag && drag.index === index ? [drag.at, drag.gainDb, true] : [at, db, pinned]));
+}
+
+export function gainAt(points, sample) {
+  if (!points.length) return 0;
+  if (sample <= points[0][0]) return points[0][1];
+  for (let i = 1; i < points.length; i += 1) {
+    const [at, db] = points[i];
+    const [before, beforeDb] = points[i - 1];
+    if (sample <= at) return beforeDb + ((db - beforeDb) * (sample - before)) / (at - before);
+  }
+  return points.at(-1)[1];
+}
+
+// The close passage that the playhead is in, or the next one, or the first.
+export function passageAt(model, sample, step = 0) {
+  const { passages } = model.state.clearance;
+  if (!passages.length) return null;
+  if (step > 0) return passages.find((p) => p.start_sample > sample + 1) || passages[0];
+  if (step < 0) return [...passages].reverse().find((p) => p.start_sample + p.length_samples < sample) || passages.at(-1);
+  return passages.find((p) => p.start_sample + p.length_samples > sample) || passages[0];
 }
 
 export function staveOf(model, role) {

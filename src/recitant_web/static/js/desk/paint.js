@@ -35,6 +35,39 @@ export function paintScore(context, score, theme, silentRoles) {
     paintStave(context, row, score, theme);
     context.globalAlpha = 1;
   }
+  paintLane(context, score, theme);
+}
+
+function paintLane(context, score, theme) {
+  const { lane } = score;
+  context.fillStyle = theme.sheet;
+  context.fillRect(0, lane.top, score.width, lane.height);
+  for (const bar of lane.bars) {
+    context.fillStyle = bar.isClose ? theme.over : theme.within;
+    context.globalAlpha = bar.isClose ? 0.55 : 0.28;
+    context.fillRect(bar.x, bar.y, bar.width, bar.height);
+  }
+  context.globalAlpha = 1;
+  // Close passages are not told by colour alone: a bracket stands over each.
+  context.fillStyle = theme.over;
+  for (const { x, width } of lane.passages) {
+    context.fillRect(x, lane.top + 2, width, 2);
+    context.fillRect(x, lane.top + 2, 1.5, 6);
+    context.fillRect(x + width - 1.5, lane.top + 2, 1.5, 6);
+  }
+  context.strokeStyle = theme.ink;
+  context.lineWidth = 1;
+  context.setLineDash([5, 4]);
+  context.beginPath();
+  context.moveTo(GUTTER_WIDTH, lane.askedY);
+  context.lineTo(score.width, lane.askedY);
+  context.stroke();
+  context.setLineDash([]);
+  context.font = MONO;
+  context.fillStyle = theme.soft;
+  context.textAlign = "right";
+  context.fillText(signed(lane.asked, lane.asked % 1 ? 1 : 0), GUTTER_WIDTH - 6, lane.askedY + 3.5);
+  context.textAlign = "left";
 }
 
 function paintStave(context, row, score, theme) {
@@ -49,6 +82,8 @@ function paintStave(context, row, score, theme) {
   }
   context.globalAlpha = alpha;
   for (const clip of row.clips) paintClip(context, clip, colour, theme, alpha);
+  paintSpeech(context, row, colour, theme, alpha);
+  paintHandles(context, row, colour, theme);
   context.fillStyle = theme.paper;
   context.fillRect(0, row.top, GUTTER_WIDTH, row.height);
   context.font = MONO;
@@ -59,6 +94,74 @@ function paintStave(context, row, score, theme) {
   context.fillStyle = colour;
   context.fillRect(GUTTER_WIDTH - 5, row.top, 3, row.height);
   if (row.isDragged && grip) label(context, gainText(row.stemDb), GUTTER_WIDTH + 26, grip.y, theme);
+}
+
+function paintSpeech(context, row, colour, theme, alpha) {
+  for (const span of row.speech) {
+    context.globalAlpha = alpha * (0.35 + 0.55 * span.confidence);
+    context.fillStyle = colour;
+    context.fillRect(span.x, row.speechTop + 3, span.width, row.speechHeight - 4);
+    context.globalAlpha = alpha;
+    context.fillRect(span.x, row.speechTop, 1.5, row.speechHeight);
+    context.fillRect(span.x + span.width - 1.5, row.speechTop, 1.5, row.speechHeight);
+    if (span.isSelected) {
+      context.strokeStyle = theme.ink;
+      context.lineWidth = 1.5;
+      context.strokeRect(span.x - 1, row.speechTop - 1, span.width + 2, row.speechHeight);
+    }
+  }
+  context.globalAlpha = alpha;
+}
+
+function paintHandles(context, row, colour, theme) {
+  for (const handle of row.handles) {
+    context.save();
+    context.translate(handle.x, handle.y);
+    context.rotate(Math.PI / 4);
+    context.fillStyle = handle.isPinned ? colour : theme.raised;
+    context.strokeStyle = colour;
+    context.lineWidth = 1.6;
+    context.beginPath();
+    context.rect(-4, -4, 8, 8);
+    context.fill();
+    context.stroke();
+    context.restore();
+    if (handle.isDragged) label(context, gainText(handle.db), handle.x, Math.max(row.top + 12, handle.y - 16), theme);
+  }
+}
+
+const hatchings = new Map();
+function hatch(context, colour) {
+  if (hatchings.has(colour)) return hatchings.get(colour);
+  const tile = document.createElement("canvas");
+  tile.width = tile.height = 7;
+  const ink = tile.getContext("2d");
+  ink.strokeStyle = colour;
+  ink.globalAlpha = 0.45;
+  ink.lineWidth = 0.9;
+  ink.beginPath();
+  ink.moveTo(-1, 8); ink.lineTo(8, -1);
+  ink.stroke();
+  hatchings.set(colour, context.createPattern(tile, "repeat"));
+  return hatchings.get(colour);
+}
+
+// What giving way takes off: hatched between the dotted line as it would be and the line as it is.
+function paintTaken(context, clip, colour, alpha) {
+  trace(context, clip.undipped);
+  for (let i = clip.points.length - 1; i >= 0; i -= 1) context.lineTo(...clip.points[i]);
+  context.closePath();
+  context.fillStyle = hatch(context, colour);
+  context.globalAlpha = alpha * 0.9;
+  context.fill();
+  trace(context, clip.undipped);
+  context.setLineDash([1.5, 3]);
+  context.strokeStyle = colour;
+  context.lineWidth = 1.2;
+  context.globalAlpha = alpha * 0.8;
+  context.stroke();
+  context.setLineDash([]);
+  context.globalAlpha = alpha;
 }
 
 function paintClip(context, clip, colour, theme, alpha) {
@@ -78,6 +181,7 @@ function paintClip(context, clip, colour, theme, alpha) {
     context.globalAlpha = alpha * 0.17;
     context.fill();
     context.globalAlpha = alpha;
+    if (clip.undipped.length > 1) paintTaken(context, clip, colour, alpha);
     trace(context, clip.points);
     context.strokeStyle = colour;
     context.lineWidth = 1.6;

@@ -1,13 +1,8 @@
 // The explanation at the right and the readings at the foot, as text: everything the canvases show is here too.
 
 import { gainText, signed } from "../lib/units.js";
-import { clipsInOrder, selectedClip, staveOf } from "./model.js";
-
-const make = (tag, properties = {}, ...children) => {
-  const element = Object.assign(document.createElement(tag), properties);
-  element.append(...children);
-  return element;
-};
+import { make } from "../lib/dom.js";
+import { clipsInOrder, duckOf, staveOf } from "./model.js";
 
 export function gainInput(label, valueDb, onGain) {
   const input = make("input", { className: "gain mono", type: "text", inputMode: "decimal", value: gainText(valueDb) });
@@ -21,39 +16,19 @@ export function gainInput(label, valueDb, onGain) {
   return input;
 }
 
-export function showPath(model, setGain) {
-  const of = document.getElementById("path-of");
-  const path = document.getElementById("path");
-  const clip = selectedClip(model);
-  path.replaceChildren();
-  of.textContent = clip ? clip.name : "Choose a clip on its stave.";
-  if (!clip) return;
-  const stave = staveOf(model, clip.role);
-  const track = stave.tracks.find((t) => t.id === clip.track_id);
-  const row = (name, value, css = "") => path.append(make("div", { className: css }, make("span", { textContent: name }), value));
-  const gain = (name, valueDb, target, id) => {
-    const input = gainInput(`${name} of ${target === "stem" ? stave.name : target === "track" ? track.name : clip.name}`, valueDb, (text) => setGain(target, id, text));
-    input.dataset.path = target;
-    row(name, input);
-  };
-  row("as recorded", make("span", { textContent: signed(clip.recorded_lufs) }));
-  gain("clip gain", clip.gain_db, "clip", clip.id);
-  gain("track fader", track.gain_db, "track", track.id);
-  gain("stem fader", stave.gain_db, "stem", stave.role);
-  row("in the mix, LUFS", make("span", { textContent: signed(clip.in_mix_lufs) }), "sum");
-  if (clip.in_mix_lufs !== null) {
-    const miss = clip.in_mix_lufs - stave.aim_lufs;
-    const where = Math.abs(miss) < 0.05 ? "at" : `${signed(Math.abs(miss))} LU ${miss > 0 ? "over" : "under"}`;
-    path.append(make("span", { className: "soft", textContent: `${where} its aim of ${signed(stave.aim_lufs)}` }));
-  }
-}
-
 export function showVerdict(state) {
   const badge = document.getElementById("verdict");
-  const failed = state.findings.find((f) => f.state === "fail");
+  const failures = state.findings.filter((f) => f.state === "fail");
+  const failed = failures[0];
+  // Peaks alone are the limiter's work at hand-over, and the fit has tried whether it can.
+  const isLimited = state.is_exact && failures.length === 1 && failed.key === "true_peak_dbtp" && state.fit.is_exact && state.fit.is_reached;
   const integrated = state.findings[0];
   badge.className = `verdict mono ${state.is_exact ? (failed ? "over" : "within") : "waits"}`;
-  if (failed && failed.measured !== null) {
+  badge.title = isLimited ? state.fit.sentence : "";
+  if (isLimited) {
+    badge.className = "verdict mono within";
+    badge.textContent = `${signed(integrated.measured)} ✓ with limiting`;
+  } else if (failed && failed.measured !== null) {
     const unit = failed.unit === "LUFS" ? "LU" : "dB";
     badge.textContent = `${signed(failed.measured)} ▲ ${signed(Math.abs(failed.miss))} ${unit} ${failed.miss > 0 ? "over" : "under"}`;
   } else badge.textContent = failed ? "▲ silent" : `${signed(integrated.measured)} ✓ passes`;
@@ -116,13 +91,24 @@ export function showHeads(container, model, score, { setGain, toggleHeard }) {
     const input = gainInput(`${stave.name} stem`, row.stemDb, (text) => setGain("stem", row.role, text));
     input.dataset.key = `${row.role}-gain`;
     const lanes = make("small", { textContent: stave.tracks.length > 1 ? `${stave.tracks.length} tracks` : "" });
+    const duck = duckOf(model, row.role);
+    const dips = { curve: "dips", live: "keyed" };
+    const gives = duck ? ` · ${duck.rule.is_frozen ? "dips, frozen" : dips[duck.rule.kind]}` : "";
     head.append(
       make("span", { className: "letter", textContent: stave.letter }), make("b", {}, stave.name, lanes),
-      make("span", { className: "aim mono", textContent: `aim ${signed(stave.aim_lufs, 0)}` }),
+      make("span", { className: "aim mono", textContent: `aim ${signed(stave.aim_lufs, 0)}${gives}` }),
       make("div", { className: "fader" }, fader, input),
       make("div", { className: "hear" }, toggle(model.muted, "mute", "Leave this stem out of what you hear. The mix keeps it."), toggle(model.only, "solo", "Hear this stem alone. The mix keeps the others.")),
     );
     return head;
   }));
+  const { clearance } = model.state;
+  const lane = make("section", { className: "head lane" });
+  lane.style.top = `${score.lane.top}px`;
+  lane.style.height = `${score.lane.height}px`;
+  const n = clearance.passages.length;
+  const words = !clearance.has_speech ? "no speech found yet" : n ? `${n} passage${n === 1 ? "" : "s"} too close` : "✓ clear everywhere";
+  lane.append(make("b", { textContent: "Clearance" }), make("span", { className: "soft", textContent: "speech above the rest, LU" }), make("span", { className: n ? "over" : clearance.has_speech ? "within" : "soft", textContent: words }));
+  container.append(lane);
   if (focused) container.querySelector(`[data-key="${focused}"]`)?.focus();
 }

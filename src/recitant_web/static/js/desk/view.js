@@ -4,10 +4,14 @@ import { clock, signed, timecode } from "../lib/units.js";
 import { newApi } from "../lib/api.js";
 import { bindHorizon, bindKeys, bindScore } from "./control.js";
 import { layoutHorizon, layoutScore, xOf } from "./layout.js";
-import { heardParameters, neighbourClip, newModel, scrolled, selectedClip, staveOf, zoomed } from "./model.js";
+import { moveEdge, showCloseList, showFigures, showNote, showSpeech } from "./clearance.js";
+import { newFirstBalance } from "./firstbalance.js";
+import { showGiveWay } from "./giveway.js";
+import { heardParameters, neighbourClip, newModel, passageAt, scrolled, selectedClip, staveOf, zoomed } from "./model.js";
 import { fitCanvas, paintHorizon, paintMeter, paintScore, themeOf } from "./paint.js";
 import { Player } from "./player.js";
-import { showClipTable, showHeads, showPath, showVerdict } from "./side.js";
+import { newLevelPath } from "./path.js";
+import { showClipTable, showHeads, showVerdict } from "./side.js";
 
 const desk = document.getElementById("desk");
 const stavesBox = document.getElementById("staves");
@@ -49,8 +53,14 @@ function silentRoles() {
 function show() {
   draw();
   showHeads(document.getElementById("heads"), model, score, { setGain, toggleHeard });
-  showPath(model, setGain);
+  levelPath.show();
   showVerdict(model.state);
+  showNote(model, player.position(), actions);
+  showCloseList(model, actions);
+  showFigures(model, (asked, least) => edit({ kind: "clearance", asked_lu: asked, least_s: least }));
+  showSpeech(model, () => Math.round(player.position()), markSpeech);
+  showGiveWay(model, () => player.position(), { edit });
+  firstBalance.show();
   showClipTable(model, setGain, select);
   for (const which of ["undo", "redo"]) {
     const button = document.querySelector(`[data-do="${which}"]`);
@@ -60,6 +70,7 @@ function show() {
 }
 
 function take(state) {
+  if (state.said) say(state.said);
   const isNewSound = state.revision !== model.state.revision || state.fit.is_exact !== model.state.fit.is_exact;
   const isOtherMix = state.revision !== model.state.revision;
   model.state = state;
@@ -73,7 +84,10 @@ function take(state) {
 let followTimer = null;
 function follow() {
   clearTimeout(followTimer);
-  if ((model.state.is_exact && model.state.fit.is_exact) || !model.state.length_samples) return;
+  const run = model.state.balance_run;
+  const isBusy = run && run.is_open;
+  const waits = !(model.state.is_exact && model.state.fit.is_exact) || model.state.clearance.is_listening || isBusy;
+  if (!waits || !model.state.length_samples) return;
   const revision = model.state.revision;
   followTimer = setTimeout(async () => {
     try {
@@ -81,7 +95,7 @@ function follow() {
       if (model.state.revision === revision && !model.drag) take(state);
     } catch { /* asked again below */ }
     follow();
-  }, 250);
+  }, model.state.is_exact && !isBusy ? 1500 : 250);
 }
 
 let contourAsked = 0;
@@ -118,6 +132,8 @@ async function edit(change) {
   }
 }
 
+function markSpeech(clipId, from, to, isSpeech) { edit({ kind: "speech", id: clipId, from_sample: Math.round(from), to_sample: Math.round(to), is_speech: isSpeech }); }
+
 function setGain(target, id, text) { edit({ kind: "gain", target, id, gain_db: String(text) }); }
 
 function select(id) {
@@ -136,13 +152,29 @@ function gainOf(target, id) {
   return model.state.staves.flatMap((stave) => stave.clips).find((clip) => clip.id === id).gain_db;
 }
 
+const levelPath = newLevelPath({
+  api, url: desk.dataset.path, model, setGain, hear: () => hear, position: () => player.position(),
+  goTo: (sample) => { actions.seek(sample); if (sample < model.view.start || sample > model.view.end) actions.centre(sample); },
+  showDuck: () => document.getElementById("give-way").scrollIntoView({ block: "center" }),
+});
+const firstBalance = newFirstBalance({
+  dialog: document.getElementById("first-balance"), model, edit,
+  view: () => ({ ...model.view, isWhole: model.view.end - model.view.start >= model.state.length_samples - 1 }),
+  start: async (choices) => {
+    try { take(await api.post(desk.dataset.first, choices)); } catch (error) { say(error.message); }
+  },
+});
+
 const actions = {
   select,
   seek: (sample) => { player.seek(sample); movePlayhead(); },
   drag: (drag) => { model.drag = drag; draw(); },
   drop: () => {
     const { drag } = model;
-    if (drag && drag.deltaDb) setGain(drag.target, drag.id, gainOf(drag.target, drag.id) + drag.deltaDb);
+    if (drag && drag.target === "duck") edit({ kind: "duck-point", id: drag.id, index: drag.index, at_sample: drag.at, gain_db: String(drag.gainDb) });
+    else if (drag && drag.target === "speech" && drag.was) moveEdge(markSpeech, { id: drag.clipId }, drag.side, drag.was[drag.side], drag[drag.side]);
+    else if (drag && drag.target === "speech") markSpeech(drag.clipId, drag.from, drag.to, true);
+    else if (drag && drag.deltaDb) setGain(drag.target, drag.id, gainOf(drag.target, drag.id) + drag.deltaDb);
     else actions.cancelDrag();
   },
   cancelDrag: () => { model.drag = null; draw(); },
@@ -166,6 +198,27 @@ const actions = {
     actions.drag({ target: "clip", id: clip.id, deltaDb: Math.round((before + stepDb) * 10) / 10 });
     clearTimeout(nudgeTimer);
     nudgeTimer = setTimeout(actions.drop, 300);
+  },
+  focusRole: (role) => { if (model.focusRole !== role && role !== "dialogue") { model.focusRole = role; showGiveWay(model, () => player.position(), { edit }); } },
+  selectSpeech: (span) => { model.selectedSpeech = { clipId: span.clipId, from: span.from, to: span.to }; select(span.clipId); },
+  deleteChosen: () => {
+    const chosen = model.selectedSpeech;
+    if (!chosen) { say("Choose a stretch of speech at the foot of the dialogue stave first."); return; }
+    model.selectedSpeech = null;
+    markSpeech(chosen.clipId, chosen.from, chosen.to, false);
+  },
+  addPoint: (id, sample) => edit({ kind: "duck-point-add", id, at_sample: Math.round(sample) }),
+  removePoint: (id, index) => edit({ kind: "duck-point-remove", id, index }),
+  cure: (passage, cure) => edit({ kind: "cure", code: cure.code, target_id: cure.target_id, by_db: cure.by_db, start_sample: passage.start_sample, length_samples: passage.length_samples }),
+  goToPassage: (passage) => {
+    actions.seek(Math.max(0, passage.start_sample));
+    if (passage.start_sample < model.view.start || passage.start_sample + passage.length_samples > model.view.end) actions.centre(passage.start_sample);
+    showNote(model, player.position(), actions);
+  },
+  nextPassage: (step) => {
+    const passage = passageAt(model, player.position(), step);
+    if (passage) actions.goToPassage(passage);
+    else say("No passage is too close.");
   },
   typeGain: () => document.querySelector('[data-path="clip"]')?.focus(),
   undo: () => { if (model.state.undo) edit({ kind: "undo" }); },
@@ -200,9 +253,12 @@ const meter = { db: [-99, -99], hold: [-99, -99], heldUntil: 0, isOver: [false, 
 const PLAY_SHAPE = "M3 1l12 7-12 7z";
 const STOP_SHAPE = "M2 2h12v12H2z";
 
+let lastNote = 0;
 function tick(now) {
   movePlayhead();
   const at = player.position();
+  levelPath.follow();
+  if (now - lastNote > 400) { lastNote = now; showNote(model, at, actions); }
   if (player.isPlaying && (at > model.view.end || at < model.view.start)) {
     moveView(scrolled(model.view, at - model.view.start - (model.view.end - model.view.start) * 0.05, model.state.length_samples));
   }

@@ -12,19 +12,22 @@ export function newApi(urls, revisionOf) {
     throw Object.assign(new Refusal(words), { status: response.status });
   }
 
-  async function send(edit) {
-    const response = await fetch(urls.edits, {
+  async function post(url, data) {
+    const response = await fetch(url, {
       method: "POST",
       headers: { "Content-Type": "application/json", "X-CSRFToken": urls.csrf, Accept: "application/json" },
-      body: JSON.stringify({ ...edit, revision: revisionOf() }),
+      body: JSON.stringify({ ...data, revision: revisionOf() }),
     });
     return answer(response);
   }
+
+  const send = (edit) => post(urls.edits, edit);
 
   const get = async (url) => answer(await fetch(url, { headers: { Accept: "application/json" } }));
 
   return {
     get,
+    post,
     state: () => get(urls.state),
     edit(edit, onAnswer) {
       last = last.then(() => send(edit)).then(onAnswer);
