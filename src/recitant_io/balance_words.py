@@ -26,6 +26,7 @@ WHY: Final = {
     "check": "The stems were rendered and speech measured against all the rest, moment by moment.",
     "fit": "One gain for everything keeps the balance; what is left to the target is made up when it is handed over.",
 }
+_SEEN_LU: Final = 0.05
 _CAUSES: Final = {
     "music": "the music",
     "effects": "the effects",
@@ -175,7 +176,7 @@ def _sentence(found: Diagnosis) -> str:
         words += f" {found.cause_name} makes {100 * found.cause_share:.0f} % of what stands against it."
     if found.stands_in_the_way:
         name = found.cause_name if found.cause != "clip-under-aim" else "What stands against it"
-        words += " " + _IN_THE_WAY[found.stands_in_the_way].format(name=name)
+        words += f" {signed(found.short_lu)} LU are missing. " + _IN_THE_WAY[found.stands_in_the_way].format(name=name)
     return words
 
 
@@ -212,15 +213,19 @@ def _measured(step: Step) -> str:  # noqa: PLR0911 (one sentence a step)
         case "check":
             if not m["close"]:
                 return f"Speech stands {m['asked_lu']:g} LU clear everywhere."
-            found, least = _count(m["close"], "passage"), signed(m["least_lu"])
-            return f"{found} left under {m['asked_lu']:g} LU, the closest at {least} LU."
+            n_left, least = _count(m["close"], "passage"), signed(m["least_lu"])
+            return f"{n_left} left under {m['asked_lu']:g} LU, the closest at {least} LU."
         case _:
             if m["before_lufs"] is None:
                 return "The mix is silent or too short to fit."
-            return (
+            words = (
                 f"{signed(m['before_lufs'])} LUFS before, {signed(m['reached_lufs'])} now; "
                 f"the target is {signed(m['target_lufs'])}."
             )
+            left = m["target_lufs"] - (m["reached_lufs"] or m["target_lufs"])
+            if abs(left) >= _SEEN_LU:
+                words += f" {gain_text(left)} LU are left for hand-over: more would move speech too far from its aim."
+            return words
 
 
 def _change(change: dict[str, Any]) -> str:

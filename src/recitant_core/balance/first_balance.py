@@ -12,7 +12,6 @@ import numpy as np
 
 from recitant_core.balance.closeness import Diagnosis, diagnoses
 from recitant_core.balance.speech_figures import clip_speech_lufs
-from recitant_core.delivery.fit import REACH_LU
 from recitant_core.delivery.spec import Anchor, Spec
 from recitant_core.dsp.kweighting import KState, k_energies
 from recitant_core.errors import PlanError
@@ -40,7 +39,10 @@ DUCKING: Final = {"gentle": ("documentary", 0.0), "clear": ("talk over a bed", 2
 KEPT_SHARE: Final = 0.2  # of a clip's distance to its aim stays, so that a whisper is not a shout
 KEPT_LU: Final = 0.6
 MOST_SHIFT_LU: Final = 0.8  # the fit moves dialogue by this much at the most; with KEPT_LU under 1.5 LU
-MOST_OTHERS_LU: Final = 6.0
+MOST_OTHERS_LU: Final = 3.0  # and the others by this much more; what is left the gain at hand-over makes up
+_FIT_TRIALS: Final = 9
+_NEAR_LU: Final = 0.02
+_LEAST_GAIN_STEP_DB: Final = 0.01
 _NEW_DUCK: Final = "new "
 
 
@@ -367,54 +369,27 @@ def _check(run: _Run, plan: Plan) -> Step:
 
 
 def _fit(run: _Run, plan: Plan) -> Step:
-    """All stems by one gain to the target; where that would move dialogue too far, the others more than dialogue."""
+    """Towards the target by gains of the stems: dialogue a little, the others a little more, the rest at hand-over."""
     material = run.material
     spec = material.spec
     target = spec.target_for(STEREO.n_channels)
-    stems = run.exact(plan)
-    before = _anchor(stems, spec)
+    before = _anchor(run.exact(plan), spec)
     if before is None:
         return Step("fit", {"before_lufs": None, "target_lufs": target}, (), plan)
-    together = float(np.clip(target - before, -MOST_SHIFT_LU, MOST_SHIFT_LU))
-    others = 0.0
-    low, high = -MOST_OTHERS_LU, MOST_OTHERS_LU
-    if abs(target - before) > MOST_SHIFT_LU and spec.anchor is not Anchor.DIALOGUE and len(stems) > 1:
-        for _ in range(12):
-            others = (low + high) / 2.0
-            now = _anchor(_shifted(stems, together, others), spec)
-            if now is None:
-                break
-            low, high = (others, high) if now < target else (low, others)
-    elif Role.DIALOGUE not in stems:
-        together = target - before
-    after = _anchor(_shifted(stems, together, others), spec)
-    rest = target - after if after is not None else 0.0
-    if abs(rest) < 3 * REACH_LU and abs(together + rest) <= MOST_SHIFT_LU + 3 * REACH_LU:
-        together += rest
-    gains = dict(plan.stem_gains_db)
-    changes = []
-    for role in plan.roles:
-        now = plan.stem_gain_db(role)
-        by = together + (0.0 if role is Role.DIALOGUE else others)
-        gain_db = round(min(max(now + by, LEAST_GAIN_DB), MOST_GAIN_DB), 2)
-        if abs(gain_db - now) >= 0.01:
-            gains[role] = gain_db
-            changes.append({"what": "stem", "name": role.value, "from_db": now, "to_db": gain_db})
-    fitted = replace(plan, stem_gains_db=gains)
-    if others > 0.0:
-        # Louder than before against speech: the curves are made for the new levels.
-        scene = run.scene(fitted)
-        fitted = run.follow(scene)
-    now = _anchor(run.exact(fitted), spec)
-    left = target - now if now is not None else 0.0
-    if 0.01 < abs(left) < 3 * REACH_LU:
-        # The curves made anew moved it a little: by one gain, which leaves every distance as it is.
-        moved = {role: round(gain_db + left, 2) for role, gain_db in fitted.stem_gains_db.items()}
-        missing = {role: round(left, 2) for role in plan.roles if role not in moved}
-        fitted = replace(fitted, stem_gains_db=moved | missing)
-        for change in changes:
-            change["to_db"] = fitted.stem_gains_db[Role(str(change["name"]))]
+    away = target - before
+    if Role.DIALOGUE not in plan.roles:
+        fitted = _shifted(plan, away, away)
+    else:
+        together = float(np.clip(away, -MOST_SHIFT_LU, MOST_SHIFT_LU))
+        fitted = _shifted(plan, together, together)
+        if abs(away) > MOST_SHIFT_LU and len(plan.roles) > 1 and spec.anchor is not Anchor.DIALOGUE:
+            fitted = _with_others(run, plan, together, target)
     reached = _anchor(run.exact(fitted), spec)
+    changes = [
+        {"what": "stem", "name": role.value, "from_db": plan.stem_gain_db(role), "to_db": fitted.stem_gain_db(role)}
+        for role in plan.roles
+        if abs(fitted.stem_gain_db(role) - plan.stem_gain_db(role)) >= _LEAST_GAIN_STEP_DB
+    ]
     measured = {
         "before_lufs": round(before, 2),
         "target_lufs": target,
@@ -423,11 +398,28 @@ def _fit(run: _Run, plan: Plan) -> Step:
     return Step("fit", measured, tuple(changes), fitted)
 
 
-def _shifted(stems: Mapping[Role, FloatArray], together: float, others: float) -> dict[Role, FloatArray]:
-    return {
-        role: energy * 10.0 ** ((together + (0.0 if role is Role.DIALOGUE else others)) / 10.0)
-        for role, energy in stems.items()
-    }
+def _with_others(run: _Run, plan: Plan, together: float, target: float) -> Plan:
+    # Halving the range of what the others may move by; their curves are made anew for every level that is tried.
+    low, high = together - MOST_OTHERS_LU, together + MOST_OTHERS_LU
+    best = plan
+    for _ in range(_FIT_TRIALS):
+        others = (low + high) / 2.0
+        shifted = _shifted(plan, together, others)
+        scene = run.scene(shifted)
+        best = run.follow(scene)
+        now = _anchor(stem_energies(best, run.material.energies), run.material.spec)
+        if now is None or abs(now - target) <= _NEAR_LU:
+            break
+        low, high = (others, high) if now < target else (low, others)
+    return best
+
+
+def _shifted(plan: Plan, dialogue_db: float, others_db: float) -> Plan:
+    gains = dict(plan.stem_gains_db)
+    for role in plan.roles:
+        by = dialogue_db if role is Role.DIALOGUE else others_db
+        gains[role] = round(min(max(plan.stem_gain_db(role) + by, LEAST_GAIN_DB), MOST_GAIN_DB), 2)
+    return replace(plan, stem_gains_db=gains)
 
 
 def _anchor(stems: Mapping[Role, FloatArray], spec: Spec) -> float | None:

@@ -24,6 +24,8 @@ from recitant_core.timeline.speaking import SpeechOfSources, speech_of_clip
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import SampleSpan
 
+_HALF = 0.5
+
 
 @dataclass(frozen=True)
 class SpeechFigures:
@@ -55,10 +57,7 @@ def speech_figures(stems: Mapping[Role, FloatArray], is_speech: BoolArray) -> Sp
 
 def speaking_blocks(is_speech: BoolArray) -> BoolArray:
     """Which gating blocks are speech, bool (blocks,)."""
-    if len(is_speech) < BLOCK_HOPS:
-        return np.zeros(0, bool)
-    windows = np.lib.stride_tricks.sliding_window_view(is_speech, BLOCK_HOPS)[::BLOCK_STEP_HOPS]
-    found: BoolArray = windows.mean(axis=1) >= 0.5
+    found: BoolArray = _speaking_share(is_speech) >= _HALF
     return found
 
 
@@ -76,24 +75,32 @@ def clip_speech_lufs(
 
 def loudness_over_speech(clip: Clip, energy: FloatArray, speech: SpeechOfSources) -> float | None:
     """As clip_speech_lufs, from the clip's own energies with all gains."""
-    kept = energy.copy()
-    for span in clip.left_out:
-        first = max(0, (span.start_sample - clip.in_sample) // HOP_SAMPLES)
-        kept[first : max(first, -(-(span.end_sample - clip.in_sample) // HOP_SAMPLES))] = 0.0
     spoken = [
         SampleSpan(part.start_sample - clip.start_sample, part.length_samples) for part in speech_of_clip(clip, speech)
     ]
-    mask = speech_mask(spoken, len(kept))
+    mask = speech_mask(spoken, len(energy))
     if not mask.any():
         mask[:] = True
-    blocks = gating_block_powers(kept)
-    inside = speaking_blocks(mask)
+    for span in clip.left_out:
+        first = max(0, (span.start_sample - clip.in_sample) // HOP_SAMPLES)
+        mask[first : max(first, -(-(span.end_sample - clip.in_sample) // HOP_SAMPLES))] = False
+    # A block's power is that of its speech alone: what sounds between the words is not counted in.
+    share = _speaking_share(mask)
+    inside = share >= _HALF
     if inside.any():
-        found = integrated_lufs(blocks[inside])
+        found = integrated_lufs(gating_block_powers(energy * mask)[inside] / share[inside])
     else:
         seconds = max(1, int(mask.sum())) / HOPS_PER_SECOND
-        found = float(level_curve_lufs(np.array([kept[mask].sum() / (seconds * HOPS_PER_SECOND * HOP_SAMPLES)]))[0])
+        power = energy[mask].sum() / (seconds * HOPS_PER_SECOND * HOP_SAMPLES)
+        found = float(level_curve_lufs(np.array([power]))[0])
     return found if found is not None and np.isfinite(found) else None
+
+
+def _speaking_share(is_speech: BoolArray) -> FloatArray:
+    if len(is_speech) < BLOCK_HOPS:
+        return np.zeros(0)
+    share: FloatArray = np.lib.stride_tricks.sliding_window_view(is_speech, BLOCK_HOPS)[::BLOCK_STEP_HOPS].mean(axis=1)
+    return share
 
 
 def _loudness(blocks: FloatArray) -> float | None:

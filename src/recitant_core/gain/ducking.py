@@ -11,19 +11,20 @@ from itertools import pairwise
 from typing import Final
 
 import numpy as np
-from scipy.ndimage import grey_closing
+from scipy.ndimage import maximum_filter1d, minimum_filter1d
 
 from recitant_core.measure.clearance import HOP_SAMPLES
 from recitant_core.speech.marking import merged
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.clock import RATE_HZ, SampleSpan, samples_from_s
+from recitant_core.units.clock import RATE_HZ, SampleSpan
 
 DEEPEST_DB: Final = -60.0
 BLOCK_S: Final = 4.0  # inside a passage the depth is looked at again about this often
 SHALLOWER_LASTS_S: Final = 8.0  # and the sound comes up inside talk only for this long
 SHALLOWER_DB: Final = 3.0  # and by this much
-PERSISTS_HOPS: Final = 50  # what is over in half a second sets no depth
+PERSISTS_HOPS: Final = 51  # what is over in half a second sets no depth
 AHEAD_S: Final = 0.1  # a dip is whole this long before the first word: momentary loudness still holds what was before
+_NOTHING_DB: Final = 0.05
 TOP_STAY_S: Final = 0.5  # a rise that could not stay up this long is not made
 PHRASE_SEARCH_S: Final = 2.0
 PHRASE_RISE_DB: Final = 4.0
@@ -59,7 +60,7 @@ class Room:
 
 @dataclass(frozen=True)
 class LiveKey:
-    """A compressor keyed by the dialogue. Levels are mean squares of 10 ms, in dBFS."""
+    """A compressor keyed by the dialogue. Levels are mean squares of 10 ms and of both sides, in dBFS."""
 
     threshold_dbfs: float = -45.0
     ratio: float = 3.0
@@ -141,7 +142,7 @@ def hop_gains_db(points: Points, n_hops: int) -> FloatArray:
 def passages(speech: Sequence[SampleSpan], rule: DuckRule) -> list[SampleSpan]:
     """Stretches of talk that one dip covers, over pauses shorter than the bridge or than a whole rise and fall."""
     whole = rule.hold_s + rule.recovery_s + AHEAD_S + rule.lead_in_s + TOP_STAY_S
-    return merged(speech, samples_from_s(max(rule.bridge_s, whole)))
+    return merged(speech, _samples(max(rule.bridge_s, whole)))
 
 
 def levels_in_passage(passage: SampleSpan, need_db: FloatArray, rule: DuckRule) -> list[tuple[int, float]]:
@@ -151,15 +152,16 @@ def levels_in_passage(passage: SampleSpan, need_db: FloatArray, rule: DuckRule) 
         need_db: float64 (hops,) of the whole programme: 0 or negative, the gain each moment needs.
     """
     first, last = passage.start_sample // HOP_SAMPLES, -(-passage.end_sample // HOP_SAMPLES)
-    inside = np.maximum(_persistent(need_db[first:last]), rule.floor_db)
-    if not inside.size:
+    needed = need_db[first:last]
+    if not needed.size or needed.min() > -_NOTHING_DB:
         return [(passage.start_sample, 0.0)]
+    inside = np.maximum(_persistent(needed), rule.floor_db)
     n_blocks = max(1, round(len(inside) / (BLOCK_S * RATE_HZ / HOP_SAMPLES)))
     edges = np.linspace(0, len(inside), n_blocks + 1).astype(int)
     blocks = [(int(a), float(inside[a:b].min())) for a, b in pairwise(edges.tolist()) if b > a]
     levels: list[tuple[int, float]] = []
     for index, (at, wanted) in enumerate(blocks):
-        level = 0.0 if wanted > -0.05 else min(wanted, -rule.least_change_db)
+        level = 0.0 if wanted > -_NOTHING_DB else min(wanted, -rule.least_change_db)
         if not levels:
             levels.append((at, level))
             continue
@@ -175,7 +177,7 @@ def levels_in_passage(passage: SampleSpan, need_db: FloatArray, rule: DuckRule) 
             ahead = [w for begin, w in blocks[index:] if begin < until]
             calm = min(ahead)
             if len(inside) - at >= SHALLOWER_LASTS_S * RATE_HZ / HOP_SAMPLES and calm - now >= SHALLOWER_DB:
-                levels.append((at, 0.0 if calm > -0.05 else min(calm, -rule.least_change_db)))
+                levels.append((at, 0.0 if calm > -_NOTHING_DB else min(calm, -rule.least_change_db)))
     return [((first + at) * HOP_SAMPLES if at else passage.start_sample, round(level, 2)) for at, level in levels]
 
 
@@ -196,7 +198,7 @@ def curve_points(
             before, before_levels = joined[-1]
             up = _rise_samples(before_levels[-1][1], rule)
             down = _fall_samples(levels[0][1], rule)
-            stay = samples_from_s(rule.hold_s + AHEAD_S + TOP_STAY_S)
+            stay = _samples(rule.hold_s + AHEAD_S + TOP_STAY_S)
             if span.start_sample - down < before.end_sample + up + stay:
                 # No time to come up in between: stay down, at the shallower of both.
                 whole = SampleSpan(before.start_sample, span.end_sample - before.start_sample)
@@ -208,7 +210,7 @@ def curve_points(
         next_down = None
         if index + 1 < len(joined):
             following, following_levels = joined[index + 1]
-            next_down = following.start_sample - _fall_samples(following_levels[0][1], rule) - samples_from_s(AHEAD_S)
+            next_down = following.start_sample - _fall_samples(following_levels[0][1], rule) - _samples(AHEAD_S)
         points += _one_dip(span, levels, rule, own_energy, next_down)
     return _tidy(points)
 
@@ -282,7 +284,7 @@ def comfort(points: Points, speech: Sequence[SampleSpan], least_change_db: float
 
     Talk goes on through pauses shorter than 5 s; what comes up in a longer one, or after the last word, is welcome.
     """
-    runs = merged(speech, samples_from_s(RUN_OF_TALK_S))
+    runs = merged(speech, _samples(RUN_OF_TALK_S))
     rises = [a.at_sample for a, b in pairwise(points) if b.gain_db - a.gain_db >= least_change_db]
     inside = sum(1 for at in rises if any(run.start_sample < at < run.end_sample for run in runs))
     minutes = sum(run.length_samples for run in runs) / (60 * RATE_HZ)
@@ -372,6 +374,10 @@ def deepened(points: Points, span: SampleSpan, by_db: float, rule: DuckRule) -> 
     return tuple(sorted([*(p for p in points if not begin <= p.at_sample <= end), *laid], key=lambda p: p.at_sample))
 
 
+def _samples(time_s: float) -> int:
+    return round(time_s * RATE_HZ)
+
+
 def _pinned_around(points: Points, index: int) -> Points:
     near = {index - 1, index, index + 1}
     return tuple(replace(p, is_pinned=True) if i in near else p for i, p in enumerate(points))
@@ -388,16 +394,17 @@ def _persistent(need_db: FloatArray) -> FloatArray:
     # What every window of half a second around a moment agrees on: shorter needs vanish, longer ones keep their length.
     if len(need_db) <= PERSISTS_HOPS:
         return np.full(len(need_db), float(np.median(need_db))) if len(need_db) else need_db
-    opened: FloatArray = grey_closing(need_db, PERSISTS_HOPS, mode="nearest")
+    highest = maximum_filter1d(need_db, PERSISTS_HOPS, mode="nearest")
+    opened: FloatArray = minimum_filter1d(highest, PERSISTS_HOPS, mode="nearest")
     return opened
 
 
 def _fall_samples(depth_db: float, rule: DuckRule) -> int:
-    return samples_from_s(max(rule.lead_in_s, abs(depth_db) / rule.slope_db_per_s, 0.005))
+    return _samples(max(rule.lead_in_s, abs(depth_db) / rule.slope_db_per_s, 0.005))
 
 
 def _rise_samples(depth_db: float, rule: DuckRule) -> int:
-    return samples_from_s(max(rule.recovery_s, abs(depth_db) / rule.slope_db_per_s, 0.005))
+    return _samples(max(rule.recovery_s, abs(depth_db) / rule.slope_db_per_s, 0.005))
 
 
 def _ramp_samples(step_db: float, rule: DuckRule) -> int:
@@ -411,7 +418,7 @@ def _one_dip(
 ) -> list[DuckPoint]:
     level = levels[0][1]
     points = []
-    whole = max(0, span.start_sample - samples_from_s(AHEAD_S))
+    whole = max(0, span.start_sample - _samples(AHEAD_S))
     begin = whole - _fall_samples(level, rule)
     if begin > 0:
         points.append(DuckPoint(begin, 0.0))
@@ -430,7 +437,7 @@ def _one_dip(
             ]
         level = wanted
     ramp = _rise_samples(level, rule)
-    leave = max(span.end_sample + samples_from_s(rule.hold_s), points[-1].at_sample + 1)
+    leave = max(span.end_sample + _samples(rule.hold_s), points[-1].at_sample + 1)
     if rule.uses_phrases:
         leave = _with_phrase(leave, ramp, own_energy, next_down)
     points += [DuckPoint(leave, level), DuckPoint(leave + ramp, 0.0)]
@@ -442,7 +449,7 @@ def _with_phrase(leave: int, ramp: int, own_energy: FloatArray, next_down: int |
     up = (leave + ramp) // HOP_SAMPLES
     until = up + round(PHRASE_SEARCH_S * RATE_HZ / HOP_SAMPLES)
     if next_down is not None:
-        until = min(until, (next_down - samples_from_s(TOP_STAY_S)) // HOP_SAMPLES)
+        until = min(until, (next_down - _samples(TOP_STAY_S)) // HOP_SAMPLES)
     from_hop, to_hop = up - _PHRASE_HOPS, min(until + _PHRASE_HOPS, len(own_energy))
     if until <= up or from_hop < 0 or to_hop - from_hop < 3 * _PHRASE_HOPS:
         return leave

@@ -76,7 +76,12 @@ def clearance_lu(speech_energy: FloatArray, rest_energy: FloatArray, is_speech: 
         rest_energy: float64 (hops,), of everything else with all its gains.
         is_speech: bool (hops,).
     """
-    words, rest = words_power(speech_energy, is_speech), momentary_power(rest_energy)
+    return clearance_of_words_lu(words_power(speech_energy, is_speech), rest_energy, is_speech)
+
+
+def clearance_of_words_lu(words: FloatArray, rest_energy: FloatArray, is_speech: BoolArray) -> FloatArray:
+    """As clearance_lu, where the power of the words around each hop is known already; see words_power."""
+    rest = momentary_power(rest_energy)
     found = np.full(len(words), np.inf)
     # What lies under -70 LUFS (BS.1770's absolute gate) is in nobody's way.
     audible = is_speech & (rest > ratio_from_lu(-70.0 - LOUDNESS_OFFSET_DB))

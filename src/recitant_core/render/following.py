@@ -5,6 +5,7 @@ Held to: tests/core/test_following.py
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Final
 
 import numpy as np
@@ -22,7 +23,7 @@ from recitant_core.gain.ducking import (
 from recitant_core.measure.clearance import (
     HOP_SAMPLES,
     BoolArray,
-    clearance_lu,
+    clearance_of_words_lu,
     close_passages,
     momentary_power,
     speech_mask,
@@ -43,7 +44,7 @@ BandEnergies = Callable[[str, float, float], FloatArray]
 """Energies in a band of a recording: its key, centre in Hz, width in octaves to float64 (hops, 1)."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Scene:
     """What sounds against what, by 10 ms hops, before anything gives way."""
 
@@ -52,7 +53,12 @@ class Scene:
     speech: tuple[SampleSpan, ...]
     is_speech: BoolArray
 
-    @property
+    @cached_property
+    def words(self) -> FloatArray:
+        """Power of the words around each hop, float64 (hops,)."""
+        return words_power(self.dialogue, self.is_speech)
+
+    @cached_property
     def dialogue(self) -> FloatArray:
         """Energy of all dialogue, float64 (hops,)."""
         mine = [self.tracks[t.track_id] for t in self.plan.tracks if t.role is Role.DIALOGUE]
@@ -76,7 +82,7 @@ class Scene:
 
     def clearance(self, plan: Plan) -> FloatArray:
         """Clearance at each hop with the ducks of a plan (tracks and clips as in this one), float64 (hops,)."""
-        return clearance_lu(self.dialogue, self.rest(duck_gains_db(plan, self.tracks), plan), self.is_speech)
+        return clearance_of_words_lu(self.words, self.rest(duck_gains_db(plan, self.tracks), plan), self.is_speech)
 
 
 def scene_of(plan: Plan, energies: Mapping[str, FloatArray], speech: SpeechOfSources) -> Scene:
@@ -165,7 +171,7 @@ def _sounds(energy: FloatArray) -> BoolArray:
 def _to_clearance(
     plan: Plan, scene: Scene, asking: list[Duck], mine: dict[str, tuple[SampleSpan, ...]], asked_lu: float
 ) -> Plan:
-    words = words_power(scene.dialogue, scene.is_speech)
+    words = scene.words
     asked = [(duck.rule.clearance_lu or asked_lu) + MARGIN_LU for duck in asking]
     free = replace(plan, ducks=tuple(replace(d, points=()) if d in asking else d for d in plan.ducks))
     gains = duck_gains_db(free, scene.tracks)
@@ -173,35 +179,46 @@ def _to_clearance(
     targets = [momentary_power(energy) for energy in own]
     # What several ducks lower at once is counted with each; the rounds below settle the rest.
     fixed = np.maximum(momentary_power(scene.rest(gains, free)) - sum(targets), 0.0)
-    needs = []
-    for duck, need in zip(asking, needs_db(targets, fixed, words, asked), strict=True):
-        needs.append(np.where(speech_mask(mine[duck.duck_id], len(words)), need, 0.0))
-    made = dict.fromkeys((duck.duck_id for duck in plan.ducks), Duck("", None))
-    made.update({duck.duck_id: duck for duck in plan.ducks})
+    # Only where somebody speaks anything is needed: the rest of the programme is left out of the sums.
+    spoken = np.flatnonzero(scene.is_speech)
+    found = needs_db([target[spoken] for target in targets], fixed[spoken], words[spoken], asked)
+    needs = [np.zeros(len(words)) for _ in asking]
+    for duck, need, some in zip(asking, needs, found, strict=True):
+        need[spoken] = some
+        if duck.rule.keys:
+            need[~speech_mask(mine[duck.duck_id], len(words))] = 0.0
+    made = {duck.duck_id: duck for duck in plan.ducks}
     talk = [passages(mine[duck.duck_id], duck.rule) for duck in asking]
-    for turn in range(_ROUNDS):
-        for duck, need, spoken, energy in zip(asking, needs, talk, own, strict=True):
-            levelled = [(passage, levels_in_passage(passage, need, duck.rule)) for passage in spoken]
-            points = laid_around_pinned(curve_points(levelled, duck.rule, energy), duck.points, duck.rule)
+    to_draw = set(range(len(asking)))
+    for _ in range(_ROUNDS):
+        for index in to_draw:
+            duck = asking[index]
+            levelled = [(passage, levels_in_passage(passage, needs[index], duck.rule)) for passage in talk[index]]
+            points = laid_around_pinned(curve_points(levelled, duck.rule, own[index]), duck.points, duck.rule)
             made[duck.duck_id] = replace(duck, points=points)
         plan = replace(plan, ducks=tuple(made.values()))
-        if turn == _ROUNDS - 1 or not _deepen(plan, scene, asking, needs, own, asked):
+        to_draw = _deepen(plan, scene, asking, needs, own, asked)
+        if not to_draw:
             break
     return plan
 
 
 def _deepen(
     plan: Plan, scene: Scene, asking: list[Duck], needs: list[FloatArray], own: list[FloatArray], asked: list[float]
-) -> bool:
+) -> set[int]:
     # Where speech is still too close, whoever makes much of the rest and can go deeper needs that much more.
     gains = duck_gains_db(plan, scene.tracks)
     rest = scene.rest(gains, plan)
-    clear = clearance_lu(scene.dialogue, rest, scene.is_speech)
-    is_deeper = False
-    for duck, need, energy, wanted in zip(asking, needs, own, asked, strict=True):
+    clear = clearance_of_words_lu(scene.words, rest, scene.is_speech)
+    rest_power = np.maximum(momentary_power(rest), 1e-30)
+    deepened: set[int] = set()
+    for index, (duck, need, energy, wanted) in enumerate(zip(asking, needs, own, asked, strict=True)):
+        found = close_passages(clear, wanted - MARGIN_LU, 0.3)
+        if not found:
+            continue
         lowered = gains[duck.duck_id]
-        share = momentary_power(energy * 10.0 ** (lowered / 10.0)) / np.maximum(momentary_power(rest), 1e-30)
-        for passage in close_passages(clear, wanted - MARGIN_LU, 0.3):
+        share = momentary_power(energy * 10.0 ** (lowered / 10.0)) / rest_power
+        for passage in found:
             first = passage.span.start_sample // HOP_SAMPLES
             hops = slice(first, first + passage.span.length_samples // HOP_SAMPLES)
             may = (share[hops] >= SHARE) & (lowered[hops] > duck.rule.floor_db + 0.05)
@@ -211,8 +228,8 @@ def _deepen(
                 deeper = np.minimum(deeper, float(np.median(deeper)))
             if (deeper < need[hops] - 0.05).any():
                 need[hops] = np.minimum(need[hops], deeper)
-                is_deeper = True
-    return is_deeper
+                deepened.add(index)
+    return deepened
 
 
 def _with_room(
@@ -228,7 +245,7 @@ def _with_room(
         in_band = track_energies(plan, {key: bands(key, room.centre_hz, room.width_octaves) for key in keys})
         voice = Scene(plan, in_band, scene.speech, scene.is_speech)
         gains = duck_gains_db(plan, scene.tracks)
-        words = words_power(voice.dialogue, scene.is_speech)
+        words = voice.words
         target = voice.target(duck) * 10.0 ** (gains[duck.duck_id] / 10.0)
         rest = voice.rest(gains, plan)
         asked = (duck.rule.clearance_lu or asked_lu) + MARGIN_LU

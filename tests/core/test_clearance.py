@@ -1,0 +1,61 @@
+"""Clearance: the distance it is made of, what is no passage, and what counts as one."""
+
+import numpy as np
+import pytest
+
+from recitant_core.measure.clearance import HOP_SAMPLES, clearance_lu, close_passages, speech_mask
+from recitant_core.units.clock import SampleSpan
+
+
+def level(db, hops):
+    return np.full(hops, 10 ** (db / 10) * HOP_SAMPLES)
+
+
+def all_speech(hops):
+    return np.ones(hops, bool)
+
+
+@pytest.mark.parametrize("apart_lu", [-5.0, 0.0, 7.0, 20.0])
+def test_steady_levels_are_as_far_apart_as_they_are(apart_lu):
+    found = clearance_lu(level(-20, 500), level(-20 - apart_lu, 500), all_speech(500))
+    assert found[100:400] == pytest.approx(np.full(300, apart_lu), abs=1e-9)
+
+
+def test_gaps_between_syllables_do_not_lower_it():
+    speech = level(-20, 600)
+    speech[np.arange(600) % 30 < 12] = 1e-9  # 120 ms of every 300 ms are silent
+    found = clearance_lu(speech, level(-27, 600), all_speech(600))
+    assert found[100:500] == pytest.approx(np.full(400, 7.0), abs=0.01)
+
+
+def test_where_nobody_speaks_or_nothing_else_sounds_there_is_no_limit():
+    is_speech = speech_mask([SampleSpan(100 * HOP_SAMPLES, 100 * HOP_SAMPLES)], 400)
+    found = clearance_lu(level(-20, 400), level(-20, 400), is_speech)
+    assert np.isinf(found[:100]).all() and np.isinf(found[200:]).all() and np.isfinite(found[100:200]).all()
+    assert np.isposinf(clearance_lu(level(-20, 400), np.zeros(400), all_speech(400))).all()
+
+
+def test_speech_that_does_not_sound_is_not_clear():
+    assert np.isneginf(clearance_lu(np.zeros(400), level(-30, 400), all_speech(400))[50:350]).all()
+
+
+def test_passages_shorter_than_the_least_do_not_count():
+    clear = np.full(1_000, 12.0)
+    clear[100:140] = 3.0  # 0.4 s
+    clear[300:360] = 4.0  # 0.6 s
+    clear[330] = 1.5
+    found = close_passages(clear, 7.0, 0.5)
+    assert [(p.span.start_sample, p.span.length_samples, p.least_lu) for p in found] == [(144_000, 28_800, 1.5)]
+    assert len(close_passages(clear, 7.0, 0.3)) == 2
+    assert close_passages(clear, 1.0) == []
+
+
+def test_a_pause_of_two_tenths_does_not_divide_a_passage():
+    clear = np.full(400, 12.0)
+    clear[100:140] = clear[150:190] = 3.0
+    clear[140:150] = np.inf
+    assert [p.span.length_samples for p in close_passages(clear, 7.0)] == [90 * HOP_SAMPLES]
+
+
+def test_what_is_asked_for_exactly_is_enough():
+    assert close_passages(np.full(400, 7.0), 7.0) == []

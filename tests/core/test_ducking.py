@@ -1,0 +1,200 @@
+"""Curves of ducking: few points, no pumping, pinned points that stay, and what is said of a change."""
+
+from dataclasses import replace
+from itertools import pairwise
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from recitant_core.gain.ducking import (
+    AHEAD_S,
+    DuckPoint,
+    DuckRule,
+    comfort,
+    curve_change,
+    curve_points,
+    deepened,
+    dips,
+    hop_gains_db,
+    laid_around_pinned,
+    levels_in_passage,
+    passages,
+    point_added,
+    point_moved,
+    point_removed,
+    points_db,
+    released,
+)
+from recitant_core.units.clock import RATE_HZ, SampleSpan
+
+RULE = DuckRule(uses_phrases=False)
+STEADY = np.full(60_000, 1.0)
+
+
+def span_s(start, end):
+    return SampleSpan(round(start * RATE_HZ), round((end - start) * RATE_HZ))
+
+
+def fixed(speech, depth_db=-10.0, rule=RULE):
+    found = passages(speech, rule)
+    return curve_points([(p, [(p.start_sample, depth_db)]) for p in found], rule, STEADY)
+
+
+def at(points, time_s):
+    return float(points_db(points, np.array([time_s * RATE_HZ]))[0])
+
+
+def test_one_dip_has_four_points_and_is_whole_before_the_first_word():
+    points = fixed([span_s(10, 14)])
+    assert len(points) == 4
+    assert at(points, 10 - AHEAD_S) == -10.0 and at(points, 14 + RULE.hold_s) == pytest.approx(-10.0)
+    assert at(points, 10 - AHEAD_S - RULE.lead_in_s) == 0.0
+    assert at(points, 14 + RULE.hold_s + RULE.recovery_s) == 0.0
+
+
+def test_no_rise_into_a_pause_shorter_than_the_bridge():
+    points = fixed([span_s(10, 12), span_s(14.4, 16)])
+    assert len(dips(points)) == 1
+    assert at(points, 13.2) == -10.0
+    assert len(dips(fixed([span_s(10, 12), span_s(17, 19)]))) == 2
+
+
+def test_slopes_are_never_steeper_than_the_rule_allows():
+    rule = replace(RULE, lead_in_s=0.05, recovery_s=0.05, slope_db_per_s=30.0)
+    points = fixed([span_s(10, 12), span_s(20, 22)], -24.0, rule)
+    for a, b in pairwise(points):
+        seconds = (b.at_sample - a.at_sample) / RATE_HZ
+        assert abs(b.gain_db - a.gain_db) <= 30.0 * seconds + 0.01
+
+
+def test_speech_from_the_first_sample_to_the_last_is_one_dip():
+    points = fixed([span_s(0, 60)])
+    assert points[0] == DuckPoint(0, -10.0) and len(dips(points)) == 1
+
+
+def test_a_rise_hides_under_a_phrase_of_the_music():
+    energy = np.full(3_000, 1.0)
+    energy[1_450:] = 30.0  # the music comes in anew at 14.5 s
+    rule = replace(RULE, uses_phrases=True)
+    points = curve_points([(span_s(10, 12), [(span_s(10, 12).start_sample, -10.0)])], rule, energy)
+    up = points[-1].at_sample / RATE_HZ
+    assert up == pytest.approx(14.5, abs=0.1)
+    plain = curve_points([(span_s(10, 12), [(span_s(10, 12).start_sample, -10.0)])], RULE, energy)
+    assert plain[-1].at_sample / RATE_HZ == pytest.approx(12 + 0.3 + 1.2)
+
+
+def test_depth_follows_the_need_but_not_what_is_over_in_a_moment():
+    need = np.zeros(6_000)
+    need[1_000:3_000] = -4.0
+    need[1_500:1_530] = -20.0  # 0.3 s
+    need[2_400:3_000] = -9.0
+    levels = levels_in_passage(span_s(10, 30), need, RULE)
+    assert [level for _, level in levels] == [-4.0, -9.0]
+    assert 20 * RATE_HZ <= levels[1][0] <= 24 * RATE_HZ
+
+
+def test_inside_talk_it_comes_up_only_for_long_and_by_much():
+    need = np.full(6_000, -12.0)
+    need[1_600:2_000] = -4.0  # four seconds less deep
+    assert [level for _, level in levels_in_passage(span_s(10, 40), need, RULE)] == [-12.0]
+    need[1_600:3_500] = -4.0
+    need[3_500:] = -4.0
+    assert [level for _, level in levels_in_passage(span_s(10, 40), need, RULE)] == [-12.0, -4.0]
+
+
+def test_a_need_smaller_than_the_smallest_change_is_met_by_the_smallest_change():
+    assert levels_in_passage(span_s(10, 20), np.full(3_000, -0.4), RULE)[0][1] == -1.0
+    assert levels_in_passage(span_s(10, 20), np.zeros(3_000), RULE)[0][1] == 0.0
+    assert levels_in_passage(span_s(10, 20), np.full(3_000, -50.0), RULE)[0][1] == RULE.floor_db
+
+
+speech_lists = st.lists(st.tuples(st.floats(0, 500), st.floats(0.1, 20)), max_size=30)
+
+
+@settings(max_examples=60, deadline=None)
+@given(speech_lists, st.floats(-30, -1), st.floats(0.2, 6), st.floats(0.05, 2), st.floats(0.1, 3))
+def test_any_talk_gives_an_ordered_curve_that_is_down_at_every_word(talk, depth_db, bridge_s, lead_in_s, recovery_s):
+    rule = replace(RULE, bridge_s=bridge_s, lead_in_s=lead_in_s, recovery_s=recovery_s, slope_db_per_s=200.0)
+    speech = [span_s(start, start + length) for start, length in talk]
+    points = fixed(speech, depth_db, rule)
+    assert all(a.at_sample < b.at_sample for a, b in pairwise(points))
+    for span in speech:
+        inside = np.linspace(span.start_sample, span.end_sample - 1, 9)
+        assert points_db(points, inside).max(initial=depth_db) <= depth_db + 0.01
+    # No rise inside a bridge: it never comes up and goes down again within less than the bridge.
+    for before, after in pairwise(passages(speech, rule)):
+        assert after.start_sample - before.end_sample > round(bridge_s * RATE_HZ) - 1
+
+
+def test_few_points_stand_for_an_hour_of_talk():
+    speech = [span_s(i * 12 + 1, i * 12 + 7) for i in range(300)]
+    assert len(fixed(speech)) <= 4 * 300
+
+
+def test_a_dragged_point_pins_itself_and_its_neighbours_and_stays():
+    points = fixed([span_s(10, 14), span_s(30, 34)])
+    moved = point_moved(points, 1, points[1].at_sample - 4_800, -6.0)
+    assert [p.is_pinned for p in moved] == [True, True, True] + [False] * 5
+    remade = laid_around_pinned(fixed([span_s(10, 14), span_s(31, 36)]), moved, RULE)
+    assert [p for p in remade if p.is_pinned] == [p for p in moved if p.is_pinned]
+    assert at(remade, 33) == -10.0  # what was not touched follows
+    assert at(remade, 9.8) == pytest.approx(-6.0, abs=0.5)
+
+
+def test_a_pinned_dip_stays_where_its_speech_has_gone():
+    moved = point_moved(fixed([span_s(10, 14)]), 1, round(9.9 * RATE_HZ), -6.0)
+    remade = laid_around_pinned((), moved, RULE)
+    assert [p for p in remade if p.is_pinned] == [p for p in moved if p.is_pinned]
+    assert at(remade, 20) == 0.0 and at(remade, 5) == 0.0
+
+
+def test_released_points_follow_again():
+    moved = point_moved(fixed([span_s(10, 14)]), 1, round(9.9 * RATE_HZ), -6.0)
+    free = released(moved, span_s(0, 20))
+    assert laid_around_pinned(fixed([span_s(10, 14)]), free, RULE) == fixed([span_s(10, 14)])
+
+
+def test_a_point_stays_between_its_neighbours_and_under_zero():
+    points = fixed([span_s(10, 14)])
+    moved = point_moved(points, 1, 0, +9.0)
+    assert moved[1].gain_db == 0.0 and moved[0].at_sample < moved[1].at_sample < moved[2].at_sample
+
+
+def test_points_are_added_on_the_line_and_removed():
+    points = fixed([span_s(10, 14)])
+    added = point_added(points, 12 * RATE_HZ)
+    assert len(added) == 5 and at(added, 12) == at(points, 12)
+    assert point_added(added, 12 * RATE_HZ) == added
+    index = next(i for i, p in enumerate(added) if p.at_sample == 12 * RATE_HZ)
+    removed = point_removed(added, index)
+    assert len(removed) == 4
+    assert np.array_equal(hop_gains_db(removed, 2_000), hop_gains_db(points, 2_000))
+
+
+def test_deeper_in_a_span_and_as_before_around_it():
+    points = fixed([span_s(10, 30)])
+    lower = deepened(points, span_s(18, 20), 5.0, RULE)
+    assert at(lower, 19) == -15.0 and at(lower, 14) == -10.0 and at(lower, 25) == -10.0
+    assert at(deepened((), span_s(0, 2), 5.0, RULE), 1) == -5.0
+
+
+def test_comfort_counts_rises_inside_talk_only():
+    talk = [span_s(i * 3.5, i * 3.5 + 1) for i in range(40)]  # pauses of 2.5 s
+    restless = fixed(talk, -10.0, replace(RULE, bridge_s=0.1, recovery_s=0.2, hold_s=0.1, lead_in_s=0.1))
+    assert comfort(restless, talk, 1.0).judgement == "pumping"
+    assert comfort(restless, talk, 1.0).rises_per_minute > 6
+    assert comfort(fixed(talk), talk, 1.0).rises_per_minute == 0.0
+    apart = [span_s(i * 20, i * 20 + 5) for i in range(10)]
+    assert comfort(fixed(apart), apart, 1.0).judgement == "calm"
+    assert comfort((), [], 1.0).rises_per_minute == 0.0
+
+
+def test_what_changed_is_counted_by_dips():
+    old = fixed([span_s(10, 14), span_s(30, 34), span_s(50, 54)])
+    new = fixed([span_s(11, 15), span_s(30, 34), span_s(70, 74)])
+    change = curve_change(old, new)
+    assert (change.n_moved, change.n_new, change.n_gone, change.n_kept) == (1, 1, 1, 0)
+    assert curve_change(old, old).n_moved == 0
+    assert curve_change(old, point_moved(old, 1, old[1].at_sample, -7.0)).n_kept == 1

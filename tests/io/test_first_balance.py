@@ -1,0 +1,312 @@
+"""The first balance on recorded speech and music: the figures it promises, its choices, and material it cannot mend.
+
+Origin and licence of the recordings: tests/data/README.md.
+"""
+
+import json
+from dataclasses import replace
+from functools import cache
+from itertools import pairwise
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+import soxr
+
+from recitant_cli.__main__ import main
+from recitant_core.balance.first_balance import STEPS, Choices, Material, exact_energies, first_balance
+from recitant_core.balance.speech_figures import clip_speech_lufs
+from recitant_core.delivery.catalogue import spec_by_id
+from recitant_core.delivery.fit import fit
+from recitant_core.errors import PlanError
+from recitant_core.gain.ducking import comfort, dips, passages
+from recitant_core.intake.checks import findings_of
+from recitant_core.intake.evidence import gather
+from recitant_core.measure.clearance import clearance_lu, close_passages
+from recitant_core.measure.loudness import gating_block_powers, integrated_lufs
+from recitant_core.render.following import scene_of
+from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_io.balancing import source_hop_energies
+from recitant_io.speech import speech_spans
+from signals import MemorySource
+
+DATA = Path(__file__).parents[1] / "data"
+SPEC = spec_by_id("ebu-r128")
+
+
+def recording(name):
+    audio, rate_hz = soundfile.read(DATA / name, dtype="float32", always_2d=True)
+    return np.ascontiguousarray(soxr.resample(audio, rate_hz, 48_000), dtype=np.float32)
+
+
+@cache
+def sounds():
+    """A voice, a bed of music and an effect, each as recorded and at levels of its own."""
+    voice = recording("speech-prompt.flac")[:, :1]
+    music = recording("music-excerpt.ogg")
+    bed = np.concatenate([music, music[::-1]] * 6)  # some 90 s without a jump
+    hit = np.random.default_rng(3).standard_normal((72_000, 1)) * np.exp(-np.arange(72_000)[:, None] / 9_000)
+    floor = np.random.default_rng(4).standard_normal((90 * RATE_HZ, 2)) * 0.002
+    quiet = voice * np.float32(10 ** (-9 / 20))
+    one_sided = np.concatenate([voice, np.zeros_like(voice)], axis=1)
+    made = {"voice": voice, "quiet": quiet, "sided": one_sided, "bed": bed, "hit": hit * 0.5, "floor": floor}
+    return {key: MemorySource(key, np.ascontiguousarray(audio, dtype=np.float32)) for key, audio in made.items()}
+
+
+@cache
+def heard():
+    found = sounds()
+    energies = {key: source_hop_energies(source) for key, source in found.items()}
+    speech = {key: tuple(speech_spans(found[key], np.zeros(0))) for key in ("voice", "quiet", "sided")}
+    findings = {
+        key: tuple(findings_of(gather(source), list(speech.get(key, ())), source, "", RATE_HZ))
+        for key, source in found.items()
+    }
+    return energies, speech, findings
+
+
+def clip(name, key, at_s, **more):
+    return Clip(name, key, round(at_s * RATE_HZ), 0, sounds()[key].length_samples, name=name, **more)
+
+
+def film():
+    voices = (
+        clip("one", "voice", 4),
+        clip("two", "quiet", 15),
+        clip("three", "sided", 40),
+        clip("four", "voice", 52, gain_db=5.0),
+    )
+    tracks = (
+        Track("v", "voices", Role.DIALOGUE, clips=voices),
+        Track("m", "score", Role.MUSIC, clips=(clip("bed", "bed", 0),)),
+        Track("e", "hits", Role.EFFECTS, clips=(clip("hit", "hit", 6), clip("hit two", "hit", 34))),
+        Track("a", "room", Role.AMBIENCE, clips=(clip("floor", "floor", 0),)),
+    )  # fmt: skip
+    return Plan("film", "25", tracks)
+
+
+def material(plan=None, **more):
+    energies, speech, findings = heard()
+    plan = plan or film()
+    used = {c.source_key for t in plan.tracks for c in t.clips}
+    return replace(
+        Material(plan, sounds(), energies, speech, {k: v for k, v in findings.items() if k in used}, SPEC), **more
+    )
+
+
+@pytest.mark.parametrize(
+    "choices", [Choices(), Choices("forward", "forward", "gentle"), Choices("soft", "soft", "strong")], ids=str
+)
+def test_the_figures_it_promises(choices):
+    energies, speech, _ = heard()
+    done = first_balance(material(), choices)
+    scene = scene_of(done.plan, energies, speech)
+    before = scene_of(film(), energies, speech)
+    assert close_passages(before.clearance(film()), 7.0)  # there was something to do
+    n = min(map(len, done.stems.values()))
+    rest = sum(e[:n] for role, e in done.stems.items() if role is not Role.DIALOGUE)
+    exact = clearance_lu(done.stems[Role.DIALOGUE][:n], rest, scene.is_speech[:n])
+    assert close_passages(exact, 7.0, 0.5) == [] and done.left == ()
+    reached = fit(done.plan, sounds(), SPEC)
+    assert reached.trial.readings.integrated_lufs == pytest.approx(-23.0, abs=0.1)
+    assert integrated_lufs(gating_block_powers(sum(done.stems.values()))) == pytest.approx(-23.0, abs=2.5)
+    for duck in done.plan.ducks:
+        assert comfort(duck.points, scene.speech, duck.rule.least_change_db).rises_per_minute < 6
+        rises = [(a, b) for a, b in pairwise(duck.points) if b.gain_db - a.gain_db >= duck.rule.least_change_db]
+        for a, b in pairwise(passages(scene.speech, replace(duck.rule, hold_s=0, recovery_s=0, lead_in_s=0))):
+            gap = SampleSpan(a.end_sample, b.start_sample - a.end_sample)
+            assert gap.length_samples > duck.rule.bridge_s * RATE_HZ or not any(
+                gap.start_sample <= low.at_sample < gap.end_sample for low, _ in rises
+            )
+    voices = done.plan.tracks[0]
+    for one in voices.clips:
+        level = clip_speech_lufs(one, voices, done.plan.stem_gain_db(Role.DIALOGUE), energies[one.source_key], speech)
+        assert abs(level - SPEC.aim_lufs(Role.DIALOGUE)) < 1.5
+
+
+def test_every_step_tells_what_it_measured_and_changed():
+    done = first_balance(material(), Choices())
+    assert [step.code for step in done.steps] == list(STEPS)
+    mend, even, stems, duck, check, fitted = done.steps
+    assert {"remedy": "use-one-channel"}.items() <= mend.changes[0].items()
+    assert {change["name"] for change in even.changes} >= {"two", "three", "four"}
+    by = {change["name"]: change["by_db"] for change in even.changes}
+    assert by["two"] > by["four"]  # the quiet one up, the one that was pushed down
+    assert [change["name"] for change in stems.changes] == ["music", "effects", "ambience"]
+    assert duck.measured["close_before"] > 0 and any(change["dips"] for change in duck.changes)
+    assert check.measured["close"] == 0
+    before, reached = fitted.measured["before_lufs"], fitted.measured["reached_lufs"]
+    assert abs(reached + 23.0) < abs(before + 23.0) and abs(reached + 23.0) < 1.3
+
+
+def test_steps_can_be_switched_off():
+    done = first_balance(material(), Choices(steps=("duck",)))
+    assert [step.code for step in done.steps] == ["duck"]
+    assert done.plan.tracks == film().tracks and done.plan.ducks
+
+
+def test_a_part_touches_only_its_clips_and_no_stem():
+    part = SampleSpan(14 * RATE_HZ, 10 * RATE_HZ)
+    done = first_balance(material(), Choices(part=part))
+    assert done.plan.stem_gains_db == {}
+    changed = {a.name for a, b in zip(done.plan.tracks[0].clips, film().tracks[0].clips, strict=True) if a != b}
+    assert changed == {"two"}
+
+
+def test_a_second_run_takes_another_choice_and_keeps_a_rule_of_ones_own():
+    first = first_balance(material(), Choices(ducking="gentle"))
+    again = first_balance(material(first.plan), Choices(ducking="strong"))
+    assert again.plan.ducks[0].rule.bridge_s < first.plan.ducks[0].rule.bridge_s
+    own = replace(first.plan, ducks=tuple(replace(d, rule=replace(d.rule, bridge_s=7.0)) for d in first.plan.ducks))
+    assert first_balance(material(own), Choices(ducking="strong")).plan.ducks[0].rule.bridge_s == 7.0
+
+
+def test_soft_music_is_softer_than_forward_music():
+    soft, forward = (
+        first_balance(material(), Choices(music=music, steps=("even-out", "stems"))) for music in ("soft", "forward")
+    )
+    assert forward.plan.stem_gain_db(Role.MUSIC) - soft.plan.stem_gain_db(Role.MUSIC) == pytest.approx(8.0, abs=0.11)
+
+
+def only(*tracks):
+    return replace(film(), tracks=tracks)
+
+
+def test_no_speech_at_all():
+    done = first_balance(material(only(*film().tracks[1:])), Choices())
+    assert done.plan.ducks == () and done.left == ()
+    assert done.steps[-1].measured["reached_lufs"] == pytest.approx(-23.0, abs=0.1)
+
+
+def test_nothing_but_speech():
+    done = first_balance(material(only(film().tracks[0])), Choices())
+    assert done.plan.ducks == () and done.left == ()
+
+
+def test_singing_in_the_music_keys_nothing():
+    sung = replace(film().tracks[1], clips=(clip("song", "voice", 1),))
+    done = first_balance(material(only(sung, film().tracks[3])), Choices())
+    assert done.plan.ducks == ()
+
+
+def test_a_production_recording_with_music_underneath_is_heard_and_not_made_worse():
+    found = sounds()
+    mixed = np.repeat(found["voice"].audio, 2, axis=1) + found["bed"].audio[: len(found["voice"].audio)] * 0.1
+    sources = {**found, "mixed": MemorySource("mixed", np.ascontiguousarray(mixed, dtype=np.float32))}
+    energies, speech, _ = heard()
+    spans = speech_spans(sources["mixed"], np.zeros(0))
+    assert sum(s.length_samples for s in spans) > 0.6 * sum(s.length_samples for s in speech["voice"])
+    scene_track = Track("v", "scene", Role.DIALOGUE, clips=(Clip("s", "mixed", 4 * RATE_HZ, 0, len(mixed), name="s"),))
+    plan = only(scene_track, film().tracks[1])
+    full = replace(
+        material(plan),
+        sources=sources,
+        energies={**energies, "mixed": source_hop_energies(sources["mixed"])},
+        speech={**speech, "mixed": spans},
+    )
+    done = first_balance(full, Choices())
+    assert done.left == () and any(dips(duck.points) for duck in done.plan.ducks)
+
+
+def test_speech_from_the_first_sample_to_the_last_and_two_at_once():
+    whole = replace(film().tracks[0], clips=tuple(clip(f"c{i}", "voice", i * 8.0) for i in range(11)))
+    second = Track("w", "other", Role.DIALOGUE, clips=(clip("over", "quiet", 3),))
+    done = first_balance(material(only(whole, second, film().tracks[1])), Choices())
+    assert (
+        done.left == () and comfort(done.plan.ducks[0].points, [SampleSpan(0, 90 * RATE_HZ)], 1.0).rises_per_minute < 6
+    )
+
+
+def test_everything_turned_down_is_said_not_crashed():
+    silent = replace(film(), stem_gains_db=dict.fromkeys(Role, -96.0))
+    done = first_balance(material(silent), Choices(steps=("duck", "check", "fit")))
+    assert done.steps[-1].measured["before_lufs"] is None and done.steps[-1].changes == ()
+
+
+def test_what_makes_no_sense_is_refused():
+    for choices in (Choices(music="loud"), Choices(ducking="none"), Choices(steps=("paint",))):
+        with pytest.raises(PlanError):
+            first_balance(material(), choices)
+    with pytest.raises(PlanError):
+        first_balance(material(Plan("empty", "25", ())), Choices())
+
+
+def _clip_data(one):
+    return {"file": f"{one.source_key}.wav", "at_s": one.start_sample / RATE_HZ, "gain_db": one.gain_db}
+
+
+def write_plan(folder, **more):
+    plan = film()
+    for key, source in sounds().items():
+        soundfile.write(folder / f"{key}.wav", source.audio, RATE_HZ, "FLOAT")
+    tracks = [
+        {
+            "name": t.name,
+            "role": t.role.value,
+            "clips": [_clip_data(c) for c in t.clips],
+        }
+        for t in plan.tracks
+    ]
+    data = {"plan": 1, "title": "film", "frame_rate": "25", "tracks": tracks, **more}
+    (folder / "plan.json").write_text(json.dumps(data))
+    return str(folder / "plan.json")
+
+
+def test_on_the_command_line_with_its_report(tmp_path, capsys):
+    plan = write_plan(tmp_path)
+    assert main(["mix", plan, "--out", str(tmp_path / "out"), "--first-balance", "--music", "forward"]) == 0
+    printed = capsys.readouterr().out
+    assert "Even out the dialogue" in printed and "Use the louder side" in printed
+    report = json.loads((tmp_path / "out" / "report.json").read_text())
+    assert report["deliveries"][0]["integrated_lufs"] == pytest.approx(-23.0, abs=0.1)
+    assert report["clearance"]["asked_lu"] == 7.0 and report["clearance"]["close_passages"] == []
+    assert all(end > start for start, end in report["speech"]) and 4.0 <= report["speech"][0][0] < 5.5
+    score = next(d for d in report["ducking"] if d["track"] == "score")
+    assert all(a[0] < b[0] for a, b in pairwise(score["points"])) and min(db for _, db in score["points"]) < -2.0
+    assert [action["step"] for action in report["actions"]] == list(STEPS)
+    assert all(action["why"] and action["measured_words"] for action in report["actions"])
+    page = (tmp_path / "out" / "report.html").read_text()
+    assert "First balance" in page and "Clearance" in page
+    # What the report draws is what the stem does.
+    music, _ = soundfile.read(tmp_path / "out" / "stem-music-ebu-r128.wav")
+    bed = sounds()["bed"].audio
+    places = ((8 * RATE_HZ, 10 * RATE_HZ), (30 * RATE_HZ, 32 * RATE_HZ))
+    ratio = [np.sqrt((music[a:b] ** 2).sum() / (bed[a:b] ** 2).sum()) for a, b in places]
+    drawn = np.interp([9.0, 31.0], *zip(*score["points"], strict=True))
+    assert 20 * np.log10(ratio[0] / ratio[1]) == pytest.approx(drawn[0] - drawn[1], abs=0.3)
+
+
+def test_a_rule_in_a_plan_makes_its_curve_on_the_command_line(tmp_path, capsys):
+    plan = write_plan(tmp_path, ducking=[{"stem": "music", "rule": {"aim": "depth", "depth_db": 6}}])
+    assert main(["mix", plan, "--out", str(tmp_path / "out")]) == 0
+    report = json.loads((tmp_path / "out" / "report.json").read_text())
+    assert min(db for _, db in report["ducking"][0]["points"]) == -6.0
+    drawn = [{"track": 1, "points": [[0, 0], [1, -12]]}]
+    assert main(["mix", write_plan(tmp_path, ducking=drawn), "--out", str(tmp_path / "out")]) == 0
+    report = json.loads((tmp_path / "out" / "report.json").read_text())
+    assert report["ducking"][0]["points"] == [[0, 0.0], [1, -12.0]]
+
+
+@pytest.mark.parametrize(
+    ("ducking", "words"),
+    [
+        ([{"stem": "dialogue"}], "does not give way to itself"),
+        ([{"track": 9}], "not there"),
+        ([{"stem": "music", "rule": {"bridge_s": -2}}], "ducking[0].rule.bridge_s"),
+        ([{"points": [[0, 0]]}], "ducking[0]"),
+    ],
+)
+def test_ducking_that_makes_no_sense_is_a_sentence(tmp_path, capsys, ducking, words):
+    assert main(["mix", write_plan(tmp_path, ducking=ducking), "--out", str(tmp_path / "out")]) == 2
+    assert words in capsys.readouterr().err
+
+
+def test_exact_energies_are_those_of_the_rendered_stems():
+    plan = film()
+    stems = exact_energies(plan, sounds())
+    energies, speech, _ = heard()
+    scene = scene_of(plan, energies, speech)
+    n = min(len(stems[Role.MUSIC]), len(scene.tracks["m"]))
+    assert stems[Role.MUSIC][:n].sum() == pytest.approx(scene.tracks["m"][:n].sum(), rel=0.01)
