@@ -46,6 +46,7 @@ def jobs_run_at_once(monkeypatch):
             programme_tasks.lighten_picture,
             desk_tasks.examine_revision,
             desk_tasks.vary_one_clip,
+            desk_tasks.balance_programme,
             delivery_tasks.deliver_programme,
         )
     }
