@@ -74,14 +74,14 @@ def test_a_clip_dragged_up_gets_louder(balance):
     balance.mouse.up()
     balance.wait_for_function("document.querySelector('[data-path=clip]').value.startsWith('+')")
     assert Clip.objects.get(source__name="voice.wav").gain_db > 1
-    assert balance.inner_text("#path-of") == "voice"
+    assert balance.inner_text("#path-of").startswith("voice,")
 
 
 def test_keys_alone_are_enough(balance):
     """Choose a clip, raise it, type a gain, undo both, without the mouse."""
     voice = Clip.objects.filter(source__name="voice.wav")
     balance.keyboard.press("]")
-    while balance.inner_text("#path-of") != "voice":
+    while not balance.inner_text("#path-of").startswith("voice,"):
         balance.keyboard.press("]")
     for _ in range(3):
         balance.keyboard.press("ArrowUp")

@@ -306,7 +306,7 @@ class CurveChange:
 
 
 def curve_change(old: Points, new: Points) -> CurveChange:
-    """Dips of two curves against each other; a dip has moved when an edge moved 20 ms or its depth 0.2 dB."""
+    """Dips of two curves against each other; a dip has moved when an edge moved 20 ms or its depth half a dB."""
     before, after = dips(old), dips(new)
     n_moved = n_new = 0
     met = set()
@@ -318,7 +318,7 @@ def curve_change(old: Points, new: Points) -> CurveChange:
         met.add(twin)
         was = before[twin]
         shift = max(abs(was.span.start_sample - dip.span.start_sample), abs(was.span.end_sample - dip.span.end_sample))
-        if shift > RATE_HZ // 50 or abs(was.depth_db - dip.depth_db) > 0.2:
+        if shift > RATE_HZ // 50 or abs(was.depth_db - dip.depth_db) > 0.5:
             n_moved += 1
     return CurveChange(n_new, n_moved, len(before) - len(met), sum(1 for dip in after if dip.is_pinned))
 

@@ -70,6 +70,7 @@ def balance_first(request: HttpRequest, programme_id: int) -> HttpResponse:
     """Begin a first balance; the state, which tells how far it is, comes back."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     ask_first_balance(programme, request.user, first_balance_from(request))
+    programme.refresh_from_db()
     return JsonResponse(desk_state(programme))
 
 
