@@ -22,8 +22,8 @@ def main(arguments: list[str]) -> int:
     """Run one command; its exit code."""
     try:
         require_python()
-        if arguments[:2] == ["bench", "pages"]:
-            return _test(["tests/bench/pages.py", "-s", *arguments[2:]])
+        if arguments[:1] == ["bench"] and arguments[1:2] in (["pages"], ["speech"]):
+            return _bench(*arguments[1:])
         if arguments and arguments[0] in CORE_COMMANDS:
             return _core(arguments)
         if arguments and arguments[0] == "test":
@@ -66,6 +66,14 @@ def _environment(extra: dict[str, str] | None = None) -> dict[str, str]:
 def _core(arguments: list[str]) -> int:
     make_environment(with_dev=arguments[0] == "bench" and "--help" not in arguments)
     command = [str(PYTHON), "-m", "recitant_cli", *arguments]
+    return subprocess.run(command, env=_environment(), check=False).returncode
+
+
+def _bench(name: str, *arguments: str) -> int:
+    if name == "pages":
+        return _test(["tests/bench/pages.py", "-s", *arguments])
+    make_environment(with_dev=True)
+    command = [str(PYTHON), str(ROOT / "tests" / "bench" / "speech.py"), *arguments]
     return subprocess.run(command, env=_environment(), check=False).returncode
 
 

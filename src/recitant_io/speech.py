@@ -6,6 +6,7 @@ cannot run, energy alone answers.
 
 import numpy as np
 import soxr
+from scipy.ndimage import maximum_filter1d
 
 from recitant_core.dsp.kweighting import HOPS_PER_SECOND
 from recitant_core.ports import Progress, SampleSource, no_progress
@@ -64,5 +65,7 @@ def model_probabilities(source: SampleSource, progress: Progress = no_progress) 
                 found[voice].append(models[voice].process(memoryview(window)))  # type: ignore[arg-type]
             waiting[voice] = waiting[voice][whole:]
         progress((start + count) / source.length_samples)
-    likeliest: FloatArray = np.max([np.array(one, dtype=np.float64) for one in found], axis=0)
-    return likeliest
+    likeliest = np.max([np.array(one, dtype=np.float64) for one in found], axis=0)
+    # A word may begin or end inside a window, which the model then half believes: the neighbour's word counts too.
+    beside: FloatArray = maximum_filter1d(likeliest, 3, mode="nearest") if likeliest.size else likeliest
+    return beside

@@ -3,6 +3,7 @@
 Held to: tests/core/test_following.py
 """
 
+from bisect import bisect_right
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -39,6 +40,8 @@ from recitant_core.units.level import ratio_from_lu
 MARGIN_LU: Final = 0.3  # what an estimate may be off by
 SHARE: Final = 0.15  # of the rest: who makes less of it is not asked to give way further
 _ROUNDS: Final = 4
+_LEAST_S: Final = 0.45  # shorter close passages are nobody's worry here: half a second counts
+_NOTABLE_DB: Final = 0.05
 _SILENT_HOP: Final = 1e-6  # energy of 10 ms under some -85 LUFS
 BandEnergies = Callable[[str, float, float], FloatArray]
 """Energies in a band of a recording: its key, centre in Hz, width in octaves to float64 (hops, 1)."""
@@ -105,7 +108,8 @@ def follow(scene: Scene, speech: SpeechOfSources, asked_lu: float, bands: BandEn
         bands: for ducks that make room in the spectrum.
     """
     plan = scene.plan
-    mine = {duck.duck_id: tuple(speech_in_programme(plan, speech, duck.rule.keys)) for duck in plan.ducks}
+    by_keys = {duck.rule.keys: tuple(speech_in_programme(plan, speech, duck.rule.keys)) for duck in plan.ducks}
+    mine = {duck.duck_id: by_keys[duck.rule.keys] for duck in plan.ducks}
     made = {duck.duck_id: duck for duck in plan.ducks}
     for duck in plan.ducks:
         if _is_remade(duck) and duck.rule.aim is DuckAim.DEPTH:
@@ -168,68 +172,100 @@ def _sounds(energy: FloatArray) -> BoolArray:
     return momentary_power(energy) > _SILENT_HOP / HOP_SAMPLES
 
 
+class _Asked:
+    """One duck that goes as deep as clearance needs, while its curve is being found."""
+
+    def __init__(self, duck: Duck, scene: Scene, speech: tuple[SampleSpan, ...], wanted_lu: float) -> None:
+        self.duck = duck
+        self.wanted_lu = wanted_lu
+        self.own = scene.target(duck)
+        self.need_db = np.zeros(len(scene.is_speech))
+        self._talk = passages(speech, duck.rule)
+        self._starts = [passage.start_sample for passage in self._talk]
+        self._levels: list[list[tuple[int, float]]] = [[] for _ in self._talk]
+        self._changed = set(range(len(self._talk)))
+
+    def needs(self, hops: slice, deeper_db: FloatArray) -> bool:
+        """Ask for more in a stretch; whether that is more than was asked already."""
+        if not (deeper_db < self.need_db[hops] - _NOTABLE_DB).any():
+            return False
+        self.need_db[hops] = np.minimum(self.need_db[hops], deeper_db)
+        last = bisect_right(self._starts, hops.stop * HOP_SAMPLES)
+        first = max(0, bisect_right(self._starts, hops.start * HOP_SAMPLES) - 1)
+        self._changed.update(range(first, last))
+        return True
+
+    def drawn(self) -> Duck:
+        """The duck with its curve; only passages whose need changed are looked at again."""
+        rule = self.duck.rule
+        for index in self._changed:
+            self._levels[index] = levels_in_passage(self._talk[index], self.need_db, rule)
+        self._changed.clear()
+        levelled = list(zip(self._talk, self._levels, strict=True))
+        points = laid_around_pinned(curve_points(levelled, rule, self.own), self.duck.points, rule)
+        return replace(self.duck, points=points)
+
+
 def _to_clearance(
     plan: Plan, scene: Scene, asking: list[Duck], mine: dict[str, tuple[SampleSpan, ...]], asked_lu: float
 ) -> Plan:
-    words = scene.words
-    asked = [(duck.rule.clearance_lu or asked_lu) + MARGIN_LU for duck in asking]
     free = replace(plan, ducks=tuple(replace(d, points=()) if d in asking else d for d in plan.ducks))
     gains = duck_gains_db(free, scene.tracks)
-    own = [scene.target(duck) for duck in asking]
-    targets = [momentary_power(energy) for energy in own]
+    asked = [
+        _Asked(duck, scene, mine[duck.duck_id], (duck.rule.clearance_lu or asked_lu) + MARGIN_LU) for duck in asking
+    ]
+    targets = [momentary_power(one.own) for one in asked]
     # What several ducks lower at once is counted with each; the rounds below settle the rest.
     fixed = np.maximum(momentary_power(scene.rest(gains, free)) - sum(targets), 0.0)
     # Only where somebody speaks anything is needed: the rest of the programme is left out of the sums.
     spoken = np.flatnonzero(scene.is_speech)
-    found = needs_db([target[spoken] for target in targets], fixed[spoken], words[spoken], asked)
-    needs = [np.zeros(len(words)) for _ in asking]
-    for duck, need, some in zip(asking, needs, found, strict=True):
-        need[spoken] = some
-        if duck.rule.keys:
-            need[~speech_mask(mine[duck.duck_id], len(words))] = 0.0
+    wanted = [one.wanted_lu for one in asked]
+    found = needs_db([target[spoken] for target in targets], fixed[spoken], scene.words[spoken], wanted)
+    for one, some in zip(asked, found, strict=True):
+        one.need_db[spoken] = some
+        if one.duck.rule.keys:
+            one.need_db[~speech_mask(mine[one.duck.duck_id], len(one.need_db))] = 0.0
     made = {duck.duck_id: duck for duck in plan.ducks}
-    talk = [passages(mine[duck.duck_id], duck.rule) for duck in asking]
-    to_draw = set(range(len(asking)))
+    to_draw = asked
     for _ in range(_ROUNDS):
-        for index in to_draw:
-            duck = asking[index]
-            levelled = [(passage, levels_in_passage(passage, needs[index], duck.rule)) for passage in talk[index]]
-            points = laid_around_pinned(curve_points(levelled, duck.rule, own[index]), duck.points, duck.rule)
-            made[duck.duck_id] = replace(duck, points=points)
+        made |= {one.duck.duck_id: one.drawn() for one in to_draw}
         plan = replace(plan, ducks=tuple(made.values()))
-        to_draw = _deepen(plan, scene, asking, needs, own, asked)
+        to_draw = _deepened(plan, scene, asked)
         if not to_draw:
             break
     return plan
 
 
-def _deepen(
-    plan: Plan, scene: Scene, asking: list[Duck], needs: list[FloatArray], own: list[FloatArray], asked: list[float]
-) -> set[int]:
+def _deepened(plan: Plan, scene: Scene, asked: list[_Asked]) -> list[_Asked]:
     # Where speech is still too close, whoever makes much of the rest and can go deeper needs that much more.
     gains = duck_gains_db(plan, scene.tracks)
     rest = scene.rest(gains, plan)
     clear = clearance_of_words_lu(scene.words, rest, scene.is_speech)
+    by_wanted = {one.wanted_lu: close_passages(clear, one.wanted_lu - MARGIN_LU, _LEAST_S) for one in asked}
+    if not any(by_wanted.values()):
+        return []
     rest_power = np.maximum(momentary_power(rest), 1e-30)
-    deepened: set[int] = set()
-    for index, (duck, need, energy, wanted) in enumerate(zip(asking, needs, own, asked, strict=True)):
-        found = close_passages(clear, wanted - MARGIN_LU, 0.3)
+    more = []
+    for one in asked:
+        found = by_wanted[one.wanted_lu]
         if not found:
             continue
-        lowered = gains[duck.duck_id]
-        share = momentary_power(energy * 10.0 ** (lowered / 10.0)) / rest_power
+        lowered = gains[one.duck.duck_id]
+        may = momentary_power(one.own * 10.0 ** (lowered / 10.0)) >= SHARE * rest_power
+        may &= lowered > one.duck.rule.floor_db + _NOTABLE_DB
+        short = np.minimum(one.wanted_lu - clear, 60.0)
+        deeper = np.where(may & (short > 0.0), lowered - np.maximum(short, 0.0), 0.0)
+        is_more = False
         for passage in found:
             first = passage.span.start_sample // HOP_SAMPLES
             hops = slice(first, first + passage.span.length_samples // HOP_SAMPLES)
-            may = (share[hops] >= SHARE) & (lowered[hops] > duck.rule.floor_db + 0.05)
-            short = np.clip(wanted - clear[hops], 0.0, 60.0)
-            deeper = np.where(may & (short > 0.0), lowered[hops] - short, 0.0)
-            if may.mean() > 0.5:
-                deeper = np.minimum(deeper, float(np.median(deeper)))
-            if (deeper < need[hops] - 0.05).any():
-                need[hops] = np.minimum(need[hops], deeper)
-                deepened.add(index)
-    return deepened
+            part = deeper[hops]
+            if np.count_nonzero(may[hops]) * 2 > len(part):
+                part = np.minimum(part, np.partition(part, len(part) // 2)[len(part) // 2])
+            is_more |= one.needs(hops, part)
+        if is_more:
+            more.append(one)
+    return more
 
 
 def _with_room(

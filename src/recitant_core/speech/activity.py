@@ -1,7 +1,8 @@
 """Where someone speaks, as spans with a confidence: from the probabilities of a model, or from energy alone.
 
 The model itself belongs to recitant_io; this turns what it says into spans.
-Source of the post-processing times: common practice (least speech 0.10 s, bridge 0.6 s, pad 0.10 and 0.15 s).
+Source of the post-processing times: common practice (bridge 0.6 s, pad 0.10 and 0.15 s); the least length is the one at
+which recorded effects were no longer taken for words (docs/benchmarks.md).
 """
 
 from dataclasses import dataclass
@@ -14,7 +15,7 @@ from recitant_core.units.clock import SampleSpan, samples_from_s
 
 THRESHOLD: Final = 0.7
 RELEASE: Final = 0.4  # once begun, speech lasts until the probability is under this
-LEAST_SPEECH_S: Final = 0.10
+LEAST_SPEECH_S: Final = 0.26
 BRIDGE_S: Final = 0.6
 PAD_BEFORE_S: Final = 0.10
 PAD_AFTER_S: Final = 0.15
