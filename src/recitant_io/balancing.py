@@ -1,6 +1,6 @@
 """The first balance from files: what it needs to know of each recording, and its part of the report."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -14,11 +14,18 @@ from recitant_core.intake.checks import findings_of
 from recitant_core.intake.evidence import gather
 from recitant_core.intake.findings import Finding
 from recitant_core.interchange.plan_json import duck_points_data
-from recitant_core.measure.clearance import DEFAULT_ASKED_LU, ClosePassage, clearance_lu, close_passages
+from recitant_core.measure.clearance import (
+    DEFAULT_ASKED_LU,
+    ClosePassage,
+    clearance_lu,
+    close_passages,
+    speech_mask,
+)
 from recitant_core.ports import Progress, SampleSource, no_progress
 from recitant_core.render.following import follow, scene_of
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.timeline.model import Plan, Role
+from recitant_core.timeline.speaking import SpeechOfSources, speech_in_programme
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ, s_from_samples
@@ -108,25 +115,45 @@ def ducking_data(plan: Plan) -> list[dict[str, Any]]:
 
 
 def balance_data(done: FirstBalance, material: Material) -> dict[str, Any]:
-    """What the report says of speech, ducking, clearance and actions."""
-    scene = scene_of(done.plan, material.energies, material.speech)
-    n = min([len(scene.is_speech), *(len(energy) for energy in done.stems.values())])
-    rest = sum((e[:n] for role, e in done.stems.items() if role is not Role.DIALOGUE), np.zeros(n))
-    exact = clearance_lu(done.stems.get(Role.DIALOGUE, np.zeros(n))[:n], rest, scene.is_speech[:n])
-    figures = speech_figures(done.stems, scene.is_speech)
+    """What the report says of speech, ducking, clearance and actions after a first balance."""
+    steps = [step_data(step) for step in done.steps]
+    data = speech_data(done.plan, material.speech, done.stems, material.asked_lu, material.least_s, steps)
+    data["clearance"]["left"] = [diagnosis_data(found) for found in done.left]
+    return data
+
+
+def speech_data(
+    plan: Plan,
+    speech: SpeechOfSources,
+    stems: Mapping[Role, FloatArray],
+    asked_lu: float,
+    least_s: float,
+    actions: Sequence[Mapping[str, Any]] = (),
+) -> dict[str, Any]:
+    """What the report says of speech, ducking and clearance, measured on rendered stems.
+
+    Args:
+        stems: 10 ms energies of each, float64 (hops,).
+        actions: steps of a first balance as JSON data.
+    """
+    spans = speech_in_programme(plan, speech)
+    n = min((len(energy) for energy in stems.values()), default=0)
+    is_speech = speech_mask(spans, n)
+    rest = sum((e[:n] for role, e in stems.items() if role is not Role.DIALOGUE), np.zeros(n))
+    exact = clearance_lu(stems.get(Role.DIALOGUE, np.zeros(n))[:n], rest, is_speech)
+    figures = speech_figures(stems, is_speech)
     return {
-        "speech": [[s_from_samples(s.start_sample), s_from_samples(s.end_sample)] for s in scene.speech],
+        "speech": [[s_from_samples(s.start_sample), s_from_samples(s.end_sample)] for s in spans],
         "speech_share": round(figures.speech_share, 4),
         "dialogue_speech_lufs": finite(figures.dialogue_lufs),
         "stems_in_speech_lufs": {r.value: finite(level) for r, level in figures.in_speech_lufs.items()},
         "stems_outside_speech_lufs": {r.value: finite(level) for r, level in figures.outside_speech_lufs.items()},
-        "ducking": ducking_data(done.plan),
+        "ducking": ducking_data(plan),
         "clearance": {
-            "asked_lu": material.asked_lu,
-            "close_passages": [_passage(p) for p in close_passages(exact, material.asked_lu, material.least_s)],
-            "left": [diagnosis_data(found) for found in done.left],
+            "asked_lu": asked_lu,
+            "close_passages": [_passage(p) for p in close_passages(exact, asked_lu, least_s)],
         },
-        "actions": [step_data(step) for step in done.steps],
+        "actions": list(actions),
     }
 
 

@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 import soundfile
 import soxr
+from scipy import ndimage
 
-from recitant_core.speech.activity import energy_probability, spans_from_probabilities, speech_share
+from recitant_core.speech.activity import THRESHOLD, energy_probability, spans_from_probabilities, speech_share
 from recitant_io import speech
 from recitant_io.speech import model_probabilities, speech_spans
 from signals import MemorySource
@@ -85,3 +86,27 @@ def test_one_steady_level_is_all_or_nothing():
 def test_probabilities_cover_the_whole_recording(prompt):
     found = model_probabilities(MemorySource("k", prompt))
     assert abs(len(found) - len(prompt) / 1_536) < 2
+
+
+@pytest.mark.parametrize(("snr_db", "least_hit"), [(20.0, 0.97), (10.0, 0.95), (5.0, 0.9)])
+@pytest.mark.parametrize("what", ["music", "noise"])
+def test_recorded_speech_in_recorded_music_and_noise(prompt, snr_db, least_hit, what):
+    """Frames of 10 ms against the clean recording's own energy; docs/benchmarks.md has nine minutes of this."""
+    pause = np.zeros((3 * 48_000, 1), np.float32)
+    speech = np.concatenate([prompt, pause, prompt])
+    speech = speech[: len(speech) // 480 * 480]
+    power = (speech.astype(np.float64) ** 2).reshape(-1, 480).mean(axis=1)
+    truth = ndimage.binary_closing(power > np.percentile(power, 95) * 10**-3.5, np.ones(20), border_value=0)
+    if what == "music":
+        noise = np.resize(recording("music-excerpt.ogg")[:, :1], speech.shape)
+    else:
+        noise = np.random.default_rng(3).standard_normal(speech.shape).astype(np.float32)
+    level = np.sqrt(power[truth].mean() / np.mean(noise**2) / 10 ** (snr_db / 10))
+    mixed = speech + noise * np.float32(level)
+    probability = model_probabilities(MemorySource("k", mixed))
+    raw = probability[np.minimum(np.arange(len(truth)) * 480 // 1_536, len(probability) - 1)] >= THRESHOLD
+    assert raw[truth].mean() >= least_hit
+    assert raw[~truth].mean() <= 0.12  # two short takes: their edges alone make some of it
+    spans = speech_spans(MemorySource("k", mixed), np.zeros(0))
+    assert len([s for s in spans if s.start_sample < 48_000 * 0.7]) == 0  # nothing before the first word
+    assert spans[0].start_sample <= np.flatnonzero(truth)[0] * 480 + 4_800  # and not late

@@ -1,14 +1,19 @@
 """Giving way, speech, clearance, level path and first balance through the doors of the Balance page."""
 
+import io
 import json
+from pathlib import Path
 
 import numpy as np
 import pytest
+import soundfile
+from django.conf import settings
 
 from recitant_core.measure.clearance import close_passages
 from recitant_core.render.mix import render_stems
 from recitant_core.timeline.model import Role
 from recitant_io.balance_words import followed_sentence
+from recitant_web.delivery.actions import hand_over
 from recitant_web.desk import balancing, following
 from recitant_web.desk.balance_queries import exact_stems
 from recitant_web.desk.bridge import forget_plans, plan_key, plan_of, sources_of_plan
@@ -58,6 +63,7 @@ def desk(signed_in, film, after_commit):
 
     desk = Desk()
     desk.film = film
+    desk.client = signed_in
     desk.voice = str(Clip.objects.get(name="voice").pk)
     desk.score = str(Clip.objects.get(name="score").pk)
     return desk
@@ -366,3 +372,22 @@ def test_what_is_said_of_curves_that_changed():
         "Ducking followed: 3 dips moved, 1 new, 2 kept as you drew them."
     )
     assert followed_sentence([CurveChange(n_gone=1)]) == "Ducking followed: 1 dip gone."
+
+
+def test_what_is_handed_over_gives_way_as_heard_and_its_report_says_so(dipped, after_commit):
+    dipped.edit("duck-rule", id=dipped.duck, rule={"room": {"is_on": True}})
+    with after_commit(), after_commit():
+        delivery = hand_over(dipped.film, ["ebu-r128"])
+    delivery.refresh_from_db()
+    folder = Path(settings.MEDIA_ROOT) / delivery.folder
+    report = json.loads((folder / "report.json").read_text())
+    assert report["ducking"][0]["track"] == "score" and min(db for _, db in report["ducking"][0]["points"]) == -6.0
+    assert report["clearance"]["asked_lu"] == 7.0 and report["speech"][0] == [1.0, 3.0]
+    assert "Clearance" in (folder / "report.html").read_text()
+    written, _ = soundfile.read(folder / "mix-ebu-r128.wav", dtype="int32", always_2d=True)
+    blocks = []
+    for start in range(0, 8 * SECOND, 100_000):
+        length = min(100_000, 8 * SECOND - start)
+        sound = dipped.client.get(f"/programmes/{dipped.film.pk}/sound?start={start}&length={length}&hear=handed-over")
+        blocks.append(soundfile.read(io.BytesIO(sound.content), dtype="int32", always_2d=True)[0])
+    assert np.array_equal(np.concatenate(blocks), written)

@@ -40,6 +40,7 @@ from recitant_core.units.level import ratio_from_lu
 MARGIN_LU: Final = 0.3  # what an estimate may be off by
 SHARE: Final = 0.15  # of the rest: who makes less of it is not asked to give way further
 _ROUNDS: Final = 4
+_USELESS_SHARE: Final = 0.12
 _LEAST_S: Final = 0.45  # shorter close passages are nobody's worry here: half a second counts
 _NOTABLE_DB: Final = 0.05
 _SILENT_HOP: Final = 1e-6  # energy of 10 ms under some -85 LUFS
@@ -141,7 +142,8 @@ def needs_db(
     below = np.concatenate([np.zeros((1, stacked.shape[1])), np.cumsum(stacked, axis=0)])
     found = []
     for target, asked in zip(targets, asked_lu, strict=True):
-        allowed = np.maximum(words / ratio_from_lu(asked) - fixed, 0.0)
+        # Where the others alone are too loud, silence would not help: down to where more would win half an LU.
+        allowed = np.maximum(words / ratio_from_lu(asked) - fixed, _USELESS_SHARE * fixed)
         cap = np.full(len(words), np.inf)
         for index in range(len(targets) - 1, -1, -1):
             candidate = np.maximum(allowed - below[index], 0.0) / (len(targets) - index)

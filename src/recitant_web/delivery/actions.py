@@ -13,6 +13,7 @@ from recitant_core.ports import Progress
 from recitant_io.conform import require_room
 from recitant_io.delivery import deliver, report_data
 from recitant_web.delivery.models import Delivery
+from recitant_web.desk.balance_queries import report_part
 from recitant_web.desk.bridge import plan_of, sources_of_plan
 from recitant_web.jobs.actions import start_job
 from recitant_web.programme.models import Programme, Source
@@ -59,8 +60,9 @@ def make_delivery(delivery_id: int, progress: Progress) -> str:
     rows = Source.objects.filter(programme=delivery.programme).exclude(sha256="").values_list("sha256", "n_channels")
     sources = {sha256: stored_source(sha256, n_channels) for sha256, n_channels in rows}
     plan = plan_from_data(delivery.plan, sources)
-    done = deliver(plan, sources, specs, Path(settings.MEDIA_ROOT) / delivery.folder, progress)
-    delivery.report = report_data(plan, done)
+    more = report_part(delivery.programme, plan, sources)
+    done = deliver(plan, sources, specs, Path(settings.MEDIA_ROOT) / delivery.folder, progress, more)
+    delivery.report = report_data(plan, done) | more
     delivery.save(update_fields=["report"])
     passed = sum(delivered.verdict.is_passed for delivered in done)
     return f"{passed} of {len(done)} pass."

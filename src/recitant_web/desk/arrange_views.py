@@ -69,7 +69,9 @@ def arrange_edits(request: HttpRequest, programme_id: int) -> HttpResponse:
         case _:
             made = [edit_timeline(programme, request.user, data)]
     programme.refresh_from_db()
-    return JsonResponse(arrange_delta(programme, [edit for edit in made if edit is not None]))
+    steps = [edit for edit in made if edit is not None]
+    said = steps[-1].said if steps and data["kind"] not in ("undo", "redo", "go-to") else ""
+    return JsonResponse(arrange_delta(programme, steps) | {"said": said})
 
 
 @login_required

@@ -11,10 +11,12 @@ import numpy as np
 from django.conf import settings
 
 from recitant_core.balance.closeness import diagnoses
+from recitant_core.balance.first_balance import exact_energies
 from recitant_core.balance.speech_figures import SpeechFigures, speech_figures
 from recitant_core.errors import EditRefused
 from recitant_core.gain.ducking import STARTING_POINTS, DuckKind, comfort, dips
 from recitant_core.measure.clearance import HOP_SAMPLES, ClosePassage, clearance_lu, close_passages
+from recitant_core.ports import SampleSource
 from recitant_core.render.estimate import duck_gains_db, given_way_db
 from recitant_core.render.following import Scene
 from recitant_core.render.level_path import level_path
@@ -23,6 +25,7 @@ from recitant_core.timeline.speaking import speech_of_clip
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import SampleSpan
 from recitant_io.balance_words import comfort_words, diagnosis_data, path_words
+from recitant_io.balancing import speech_data
 from recitant_io.delivery import finite
 from recitant_io.stem_levels import stem_levels
 from recitant_io.words import signed
@@ -218,6 +221,26 @@ def _exact_clearance(scene: Scene, stems: dict[Role, FloatArray]) -> FloatArray:
 def _best_clearance(scene: Scene, plan: Plan) -> FloatArray:
     stems = exact_stems(plan)
     return scene.clearance(plan) if stems is None else _exact_clearance(scene, stems)
+
+
+def report_part(programme: Programme, plan: Plan, sources: dict[str, SampleSource]) -> dict[str, Any]:
+    """What a report says of speech, ducking and clearance, and of the first balance that is in force.
+
+    Args:
+        plan: what is delivered; it may be of an earlier revision.
+        sources: every recording it names.
+    """
+    stems = exact_stems(plan_of(programme)) if plan_key(plan_of(programme)) == plan_key(plan) else None
+    run = _run_data(programme)
+    actions = [step for step in run["steps"] if step["is_in_force"]] if run is not None else []
+    return speech_data(
+        plan,
+        speech_of(programme),
+        stems or exact_energies(plan, sources),
+        programme.clearance_lu,
+        programme.least_passage_s,
+        actions,
+    )
 
 
 def _as_measured(found: list[dict[str, Any]], exact: list[ClosePassage]) -> list[dict[str, Any]]:

@@ -112,6 +112,7 @@ function take(delta) {
   const isNew = delta.revision !== model.state.revision;
   const hadKeys = new Set(model.clips.keys());
   takeDelta(model, delta);
+  if (delta.said) say(delta.said, true);
   model.gesture = null;
   const made = delta.changed.filter((clip) => !hadKeys.has(clip.id));
   if (made.length && model.selectsNew) { model.selected = new Set(made.map((clip) => clip.id)); }
