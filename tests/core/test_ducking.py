@@ -90,7 +90,7 @@ def test_depth_follows_the_need_but_not_what_is_over_in_a_moment():
     need[1_000:3_000] = -4.0
     need[1_500:1_530] = -20.0  # 0.3 s
     need[2_400:3_000] = -9.0
-    levels = levels_in_passage(span_s(10, 30), need, RULE)
+    levels = levels_in_passage(span_s(10, 30), need, RULE, [span_s(10, 30)])
     assert [level for _, level in levels] == [-4.0, -9.0]
     assert 20 * RATE_HZ <= levels[1][0] <= 24 * RATE_HZ
 
@@ -98,16 +98,27 @@ def test_depth_follows_the_need_but_not_what_is_over_in_a_moment():
 def test_inside_talk_it_comes_up_only_for_long_and_by_much():
     need = np.full(6_000, -12.0)
     need[1_600:2_000] = -4.0  # four seconds less deep
-    assert [level for _, level in levels_in_passage(span_s(10, 40), need, RULE)] == [-12.0]
+    assert [level for _, level in levels_in_passage(span_s(10, 40), need, RULE, [span_s(10, 40)])] == [-12.0]
     need[1_600:3_500] = -4.0
     need[3_500:] = -4.0
-    assert [level for _, level in levels_in_passage(span_s(10, 40), need, RULE)] == [-12.0, -4.0]
+    assert [level for _, level in levels_in_passage(span_s(10, 40), need, RULE, [span_s(10, 40)])] == [-12.0, -4.0]
+
+
+def test_inside_talk_it_comes_up_under_words_and_never_into_a_pause():
+    need = np.full(6_000, -12.0)
+    need[1_600:] = -4.0
+    words = [span_s(10, 17), span_s(19, 19.5), span_s(20, 30), span_s(31, 40)]  # two pauses and a short word
+    levels = levels_in_passage(span_s(10, 40), need, RULE, words)
+    assert [level for _, level in levels] == [-12.0, -4.0]
+    up = levels[1][0]
+    assert any(w.start_sample <= up and up + RULE.recovery_s * RATE_HZ <= w.end_sample for w in words)
+    assert [level for _, level in levels_in_passage(span_s(10, 40), need, RULE, words[1:2])] == [-12.0]
 
 
 def test_a_need_smaller_than_the_smallest_change_is_met_by_the_smallest_change():
-    assert levels_in_passage(span_s(10, 20), np.full(3_000, -0.4), RULE)[0][1] == -1.0
-    assert levels_in_passage(span_s(10, 20), np.zeros(3_000), RULE)[0][1] == 0.0
-    assert levels_in_passage(span_s(10, 20), np.full(3_000, -50.0), RULE)[0][1] == RULE.floor_db
+    assert levels_in_passage(span_s(10, 20), np.full(3_000, -0.4), RULE, [span_s(10, 20)])[0][1] == -1.0
+    assert levels_in_passage(span_s(10, 20), np.zeros(3_000), RULE, [span_s(10, 20)])[0][1] == 0.0
+    assert levels_in_passage(span_s(10, 20), np.full(3_000, -50.0), RULE, [span_s(10, 20)])[0][1] == RULE.floor_db
 
 
 speech_lists = st.lists(st.tuples(st.floats(0, 500), st.floats(0.1, 20)), max_size=30)

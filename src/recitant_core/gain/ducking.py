@@ -4,6 +4,7 @@ Works on arrays of 10 ms hops and on spans of the programme; which stem and whic
 Held to: tests/core/test_ducking.py
 """
 
+from bisect import bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
@@ -145,10 +146,13 @@ def passages(speech: Sequence[SampleSpan], rule: DuckRule) -> list[SampleSpan]:
     return merged(speech, _samples(max(rule.bridge_s, whole)))
 
 
-def levels_in_passage(passage: SampleSpan, need_db: FloatArray, rule: DuckRule) -> list[tuple[int, float]]:
+def levels_in_passage(
+    passage: SampleSpan, need_db: FloatArray, rule: DuckRule, speech: Sequence[SampleSpan]
+) -> list[tuple[int, float]]:
     """How deep a dip goes along a passage: [(from sample, level in dB)], the first at the passage's start.
 
     Args:
+        speech: in order; where the sound comes up inside a passage, it does so under words, never into a pause.
         need_db: float64 (hops,) of the whole programme: 0 or negative, the gain each moment needs.
     """
     first, last = passage.start_sample // HOP_SAMPLES, -(-passage.end_sample // HOP_SAMPLES)
@@ -167,17 +171,22 @@ def levels_in_passage(passage: SampleSpan, need_db: FloatArray, rule: DuckRule) 
             continue
         now = levels[-1][1]
         if level < now:
-            if now - level >= rule.least_change_db:
+            if at <= levels[-1][0] and len(levels) > 1:
+                levels.pop()  # a rise that was put off to here is not made
+            if levels[-1][1] - level >= rule.least_change_db:
                 levels.append((at, level))
             else:
                 levels[-1] = (levels[-1][0], level)
-        elif level - now >= max(SHALLOWER_DB, rule.least_change_db):
+        elif at > levels[-1][0] and level - now >= max(SHALLOWER_DB, rule.least_change_db):
             # Up again only if what follows lets it stay there.
             until = at + SHALLOWER_LASTS_S * RATE_HZ / HOP_SAMPLES
             ahead = [w for begin, w in blocks[index:] if begin < until]
             calm = min(ahead)
             if len(inside) - at >= SHALLOWER_LASTS_S * RATE_HZ / HOP_SAMPLES and calm - now >= SHALLOWER_DB:
-                levels.append((at, 0.0 if calm > -_NOTHING_DB else min(calm, -rule.least_change_db)))
+                level = 0.0 if calm > -_NOTHING_DB else min(calm, -rule.least_change_db)
+                under = _under_words((first + at) * HOP_SAMPLES, _rise_samples(level - now, rule), passage, speech)
+                if under is not None:
+                    levels.append((under // HOP_SAMPLES - first, level))
     return [((first + at) * HOP_SAMPLES if at else passage.start_sample, round(level, 2)) for at, level in levels]
 
 
@@ -442,6 +451,18 @@ def _one_dip(
         leave = _with_phrase(leave, ramp, own_energy, next_down)
     points += [DuckPoint(leave, level), DuckPoint(leave + ramp, 0.0)]
     return points
+
+
+def _under_words(at: int, length: int, passage: SampleSpan, speech: Sequence[SampleSpan]) -> int | None:
+    # The first place from here on where somebody speaks for so long.
+    index = max(0, bisect_right(speech, at, key=lambda span: span.start_sample) - 1)
+    for span in speech[index:]:
+        if span.start_sample >= passage.end_sample:
+            break
+        begin = max(at, span.start_sample)
+        if span.end_sample - begin >= length:
+            return begin
+    return None
 
 
 def _with_phrase(leave: int, ramp: int, own_energy: FloatArray, next_down: int | None) -> int:

@@ -182,6 +182,7 @@ class _Asked:
         self.wanted_lu = wanted_lu
         self.own = scene.target(duck)
         self.need_db = np.zeros(len(scene.is_speech))
+        self._speech = speech
         self._talk = passages(speech, duck.rule)
         self._starts = [passage.start_sample for passage in self._talk]
         self._levels: list[list[tuple[int, float]]] = [[] for _ in self._talk]
@@ -201,7 +202,7 @@ class _Asked:
         """The duck with its curve; only passages whose need changed are looked at again."""
         rule = self.duck.rule
         for index in self._changed:
-            self._levels[index] = levels_in_passage(self._talk[index], self.need_db, rule)
+            self._levels[index] = levels_in_passage(self._talk[index], self.need_db, rule, self._speech)
         self._changed.clear()
         levelled = list(zip(self._talk, self._levels, strict=True))
         points = laid_around_pinned(curve_points(levelled, rule, self.own), self.duck.points, rule)
@@ -296,5 +297,7 @@ def _with_room(
 
 def _room_points(rule: DuckRule, need: FloatArray, speech: tuple[SampleSpan, ...], own: FloatArray) -> Points:
     room_rule = replace(rule, floor_db=-rule.room.most_db)
-    levelled = [(passage, levels_in_passage(passage, need, room_rule)) for passage in passages(speech, room_rule)]
+    levelled = [
+        (passage, levels_in_passage(passage, need, room_rule, speech)) for passage in passages(speech, room_rule)
+    ]
     return curve_points(levelled, room_rule, own)
