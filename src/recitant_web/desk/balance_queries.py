@@ -48,7 +48,7 @@ _CLEAR_TENTHS = 400  # no bar is drawn higher: 40 LU are clear enough
 _NOBODY_SPEAKS = -1_000
 _scenes: "OrderedDict[tuple[int, int, int], Scene]" = OrderedDict()
 _scenes_lock = Lock()
-_KEPT_SCENES = 4
+_KEPT_SCENES = 2
 
 
 def scene_of_programme(programme: Programme, plan: Plan) -> Scene:
@@ -312,8 +312,15 @@ def _run_data(programme: Programme) -> dict[str, Any] | None:
             "pk", flat=True
         )
     )
+    edit_ids = [step["edit_id"] for step in run.steps if step.get("edit_id")]
+    newest = programme.edits.filter(state="done").order_by("-pk").values_list("pk", flat=True).first()
+    undo_to = None
+    if edit_ids and newest == edit_ids[-1] and in_force == set(edit_ids):
+        before = programme.edits.filter(state="done", pk__lt=edit_ids[0]).order_by("-pk")
+        undo_to = before.values_list("pk", flat=True).first() or 0
     return {
         "id": run.pk,
+        "undo_to": undo_to,
         "job_id": job.pk if job else None,
         "is_open": bool(job and job.is_open),
         "share": job.share if job else 1.0,

@@ -14,7 +14,7 @@ from recitant_web.desk.arrange_forms import arrange_edit, first_balance_from
 from recitant_web.desk.balance_queries import checked
 from recitant_web.desk.balancing import ask_first_balance
 from recitant_web.desk.forms import PLAIN_KINDS, edit_from, kind_of, whole_number
-from recitant_web.desk.log import redo, undo
+from recitant_web.desk.log import go_to, redo, undo
 from recitant_web.desk.queries import block, contours, desk_state, heard_from, path_of_clip
 from recitant_web.programme.queries import programmes_of, specs
 
@@ -55,6 +55,8 @@ def edits(request: HttpRequest, programme_id: int) -> HttpResponse:
             undo(programme, edit["revision"])
         case "redo":
             redo(programme, edit["revision"])
+        case "go-to":
+            go_to(programme, edit["edit_id"], edit["revision"])
         case _:
             step = edit_timeline(programme, request.user, edit)
     programme.refresh_from_db()

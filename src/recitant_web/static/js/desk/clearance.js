@@ -18,7 +18,7 @@ export function showNote(model, position, { cure, goToPassage, nextPassage }) {
     return;
   }
   box.className = "note";
-  const cures = passage.cures.map((one, index) => button(one.words, () => cure(passage, one), { className: index === 0 ? "act" : "act plain", title: one.cures ? "Probably enough by itself" : "Helps, but will not be enough by itself" }));
+  const cures = passage.cures.map((one, index) => button(one.words, () => cure(passage, one), { className: index === 0 ? "act go" : "act", title: one.cures ? "Probably enough by itself" : "Helps, but will not be enough by itself" }));
   const n = clearance.passages.length;
   box.replaceChildren(
     make("b", { textContent: passage.title }),

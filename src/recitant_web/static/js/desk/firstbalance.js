@@ -45,7 +45,8 @@ export function newFirstBalance({ dialog, model, start, edit, view }) {
       step.edit_id ? (step.is_in_force ? button("Take this step back", () => edit({ kind: "step-back", edit_id: step.edit_id }), { className: "quiet" }) : make("span", { className: "soft", textContent: "Undone." })) : null));
     const wasOpen = box.querySelector("details.told")?.open ?? true;
     const all = make("details", { className: "told", open: wasOpen }, make("summary", { textContent: run.sentence }), make("ol", {}, ...steps));
-    box.replaceChildren(make("h3", { textContent: "First balance" }), all);
+    const undoAll = run.undo_to === null ? null : make("div", { className: "acts" }, button("Undo all of it", () => edit({ kind: "go-to", edit_id: run.undo_to }), { className: "act" }));
+    box.replaceChildren(make("h3", { textContent: "First balance" }), ...(undoAll ? [undoAll] : []), all);
   }
 
   return { show };

@@ -34,7 +34,7 @@ function addRows(model, role, edit) {
   const rows = [
     make("p", { className: "soft mb-1", textContent: `${ROLES[role]} keeps its level while people talk.` }),
     row("start from", start),
-    make("div", { className: "acts" }, button(`Let ${role} give way`, () => edit({ kind: "duck-add", target: "stem", id: role, start: start.value }), { className: "act" })),
+    make("div", { className: "acts" }, button(`Let ${role} give way`, () => edit({ kind: "duck-add", target: "stem", id: role, start: start.value }), { className: "act go" })),
   ];
   if (stave.tracks.length > 1) {
     rows.push(make("div", { className: "acts" }, ...stave.tracks.map((track) => button(`Only ${track.name}`, () => edit({ kind: "duck-add", target: "track", id: track.id, start: start.value }), { className: "quiet" }))));
