@@ -31,6 +31,7 @@ from recitant_core.units.clock import RATE_HZ, SampleSpan
 
 RULE = DuckRule(uses_phrases=False)
 STEADY = np.full(60_000, 1.0)
+speech_lists = st.lists(st.tuples(st.floats(0, 500), st.floats(0.1, 20)), max_size=30)
 
 
 def span_s(start, end):
@@ -121,9 +122,6 @@ def test_a_need_smaller_than_the_smallest_change_is_met_by_the_smallest_change()
     assert levels_in_passage(span_s(10, 20), np.full(3_000, -50.0), RULE, [span_s(10, 20)])[0][1] == RULE.floor_db
 
 
-speech_lists = st.lists(st.tuples(st.floats(0, 500), st.floats(0.1, 20)), max_size=30)
-
-
 @settings(max_examples=60, deadline=None)
 @given(speech_lists, st.floats(-30, -1), st.floats(0.2, 6), st.floats(0.05, 2), st.floats(0.1, 3))
 def test_any_talk_gives_an_ordered_curve_that_is_down_at_every_word(talk, depth_db, bridge_s, lead_in_s, recovery_s):
@@ -152,6 +150,15 @@ def test_a_dragged_point_pins_itself_and_its_neighbours_and_stays():
     assert [p for p in remade if p.is_pinned] == [p for p in moved if p.is_pinned]
     assert at(remade, 33) == -10.0  # what was not touched follows
     assert at(remade, 9.8) == pytest.approx(-6.0, abs=0.5)
+
+
+@settings(max_examples=80, deadline=None)
+@given(st.lists(st.tuples(st.integers(0, 60), st.floats(-30, 0)), max_size=9, unique_by=lambda p: p[0]), speech_lists)
+def test_every_pinned_point_stays_whatever_is_made_around_it(drawn, talk):
+    old = [DuckPoint(at * RATE_HZ // 2, round(db, 2), at % 3 != 0) for at, db in sorted(drawn)]
+    remade = laid_around_pinned(fixed([span_s(s, s + n) for s, n in talk]), tuple(old), RULE)
+    assert [p for p in remade if p.is_pinned] == [p for p in old if p.is_pinned]
+    assert all(a.at_sample < b.at_sample for a, b in pairwise(remade))
 
 
 def test_a_pinned_dip_stays_where_its_speech_has_gone():

@@ -204,6 +204,23 @@ def test_one_track_gives_way_and_goes_with_its_track(desk):
     assert Duck.objects.get().track_id == track.pk
 
 
+def test_a_duck_waits_while_its_track_is_dialogue_or_its_key_is_gone(desk):
+    track = Track.objects.get(clips=desk.score)
+    voice = Track.objects.get(clips=desk.voice)
+    desk.edit("duck-add", target="track", id=str(track.pk), start="talk over a bed")
+    duck = str(Duck.objects.get().pk)
+    desk.edit("duck-rule", id=duck, rule={"keys": [str(voice.pk)], "aim": "depth"})
+    assert desk.edit("duck-rule", 409, id=duck, rule={"keys": [str(track.pk)]})["sentence"]
+    desk.post("arrange/edits", kind="track-set", id=str(voice.pk), role="effects")
+    assert plan_of(desk.film).ducks[0].rule.keys == ()
+    desk.edit("undo")
+    assert plan_of(desk.film).ducks[0].rule.keys == (str(voice.pk),)
+    desk.post("arrange/edits", kind="track-set", id=str(track.pk), role="dialogue")
+    assert plan_of(desk.film).ducks == ()
+    desk.edit("undo")
+    assert plan_of(desk.film).ducks
+
+
 def test_speech_is_corrected_by_hand_and_the_correction_survives(dipped):
     before = points(dipped)
     dipped.edit("speech", id=dipped.voice, from_sample=216_000, to_sample=6 * SECOND, is_speech=False)

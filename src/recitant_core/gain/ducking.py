@@ -242,17 +242,21 @@ def laid_around_pinned(made: Points, old: Points, rule: DuckRule) -> Points:
     for stretch in stretches:
         first, last = stretch[0], stretch[-1]
         curve = tuple(points)
-        ramp_in = _ramp_samples(float(points_db(curve, np.array([first.at_sample]))[0]) - first.gain_db, rule)
-        ramp_out = _ramp_samples(float(points_db(curve, np.array([last.at_sample]))[0]) - last.gain_db, rule)
+        ramp_in = _ramp_samples(float(points_db(curve, np.array([float(first.at_sample)]))[0]) - first.gain_db, rule)
+        ramp_out = _ramp_samples(last.gain_db - float(points_db(curve, np.array([float(last.at_sample)]))[0]), rule)
         begin, end = max(0, first.at_sample - ramp_in), last.at_sample + ramp_out
         edges = points_db(curve, np.array([begin, end], dtype=np.float64))
-        kept = [p for p in points if p.at_sample < begin or p.at_sample > end]
-        if ramp_in and begin < first.at_sample:
+        # Another pinned stretch so near by is not given up: the lines between both are then their own.
+        pinned = [p for p in points if p.is_pinned]
+        kept = [p for p in points if p.is_pinned or not begin <= p.at_sample <= end]
+        if begin < first.at_sample and not any(begin <= p.at_sample for p in pinned):
             kept.append(DuckPoint(begin, round(float(edges[0]), 2)))
-        if ramp_out:
+        if end > last.at_sample:
             kept.append(DuckPoint(end, round(float(edges[1]), 2)))
         points = sorted([*kept, *stretch], key=lambda p: p.at_sample)
-    return tuple(points)
+    # A ramp of one stretch may end where another begins.
+    places = {p.at_sample for p in points if p.is_pinned}
+    return tuple(p for p in points if p.is_pinned or p.at_sample not in places)
 
 
 def dips(points: Points) -> list[Dip]:

@@ -12,6 +12,7 @@ from recitant_core.errors import EditRefused
 Check = Callable[[Any], Any]
 MOST_IDS = 20_000
 MOST_POINTS = 5_000
+_DAY_SAMPLES = 24 * 3_600 * 48_000
 
 
 def arrange_edit(request: HttpRequest) -> dict[str, Any]:
@@ -52,6 +53,10 @@ def _whole(value: Any) -> int:
     if not math.isfinite(number) or abs(number) > 1e13:
         raise ValueError(value)
     return round(number)
+
+
+def _place(value: Any) -> int:
+    return min(max(0, _whole(value)), _DAY_SAMPLES)
 
 
 def _whole_or(default: int) -> Check:
@@ -236,8 +241,8 @@ FIELDS: dict[str, dict[str, Check]] = {
     "duck-add": {"target": _one_of("stem", "track"), "id": _word, "start": _text},
     "duck-remove": {"id": _id},
     "duck-rule": {"id": _id, "rule": _rule},
-    "duck-point": {"id": _id, "index": _whole, "at_sample": _whole, "gain_db": _gain},
-    "duck-point-add": {"id": _id, "at_sample": lambda value: max(0, _whole(value))},
+    "duck-point": {"id": _id, "index": _whole, "at_sample": _place, "gain_db": _gain},
+    "duck-point-add": {"id": _id, "at_sample": _place},
     "duck-point-remove": {"id": _id, "index": _whole},
     "duck-release": {"id": _id, "from_sample": _whole, "to_sample": _whole},
     "cure": {

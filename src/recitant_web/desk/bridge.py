@@ -135,6 +135,15 @@ def points_data(points: Points) -> list[list[Any]]:
     return [[p.at_sample, p.gain_db, p.is_pinned] for p in points]
 
 
+def _present(duck: Duck, tracks: tuple[Track, ...]) -> Duck | None:
+    # What a duck names may have gone or become dialogue since: it comes back when that does.
+    voices = {track.track_id for track in tracks if track.role is Role.DIALOGUE}
+    if duck.stem is None and (duck.track_id in voices or duck.track_id not in {t.track_id for t in tracks}):
+        return None
+    keys = tuple(key for key in duck.rule.keys if key in voices)
+    return duck if keys == duck.rule.keys else replace(duck, rule=replace(duck.rule, keys=keys))
+
+
 def _points(data: list[Any]) -> Points:
     return tuple(DuckPoint(int(at), float(gain_db), bool(is_pinned)) for at, gain_db, is_pinned in data)
 
@@ -428,5 +437,6 @@ def _read(programme: Programme) -> Loaded:
         Track(str(row.pk), row.name, Role(row.role), row.gain_db, row.pan, tuple(by_track.get(row.pk, ())), row.is_mono)
         for row in models.Track.objects.filter(programme=programme).order_by("position", "pk")
     )
-    ducks = tuple(duck_of_row(row) for row in models.Duck.objects.filter(programme=programme).order_by("pk"))
+    rows_of_ducks = models.Duck.objects.filter(programme=programme).order_by("pk")
+    ducks = tuple(duck for row in rows_of_ducks if (duck := _present(duck_of_row(row), tracks)) is not None)
     return Plan(programme.title, programme.frame_rate, tracks, stems, ducks=ducks), frozenset(channels)

@@ -73,6 +73,9 @@ def _set_rule(_programme: Programme, plan: Plan, data: Data) -> tuple[Plan, str]
             now[name] = now[name] | value
         else:
             now[name] = value
+    voices = {track.track_id for track in plan.tracks if track.role is Role.DIALOGUE}
+    if not set(now["keys"]) <= voices:
+        raise EditRefused("gone")
     return _with(plan, replace(duck, rule=rule_from_data(now))), f"ducking rule of {duck_name(plan, duck)}"
 
 
