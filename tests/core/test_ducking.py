@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from recitant_core.gain.duck_drawing import deepened, point_added, point_moved, point_removed, released
 from recitant_core.gain.ducking import (
     AHEAD_S,
     DuckPoint,
@@ -15,17 +16,12 @@ from recitant_core.gain.ducking import (
     comfort,
     curve_change,
     curve_points,
-    deepened,
     dips,
     hop_gains_db,
     laid_around_pinned,
     levels_in_passage,
     passages,
-    point_added,
-    point_moved,
-    point_removed,
     points_db,
-    released,
 )
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 

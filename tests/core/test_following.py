@@ -9,6 +9,7 @@ from recitant_core.balance.closeness import diagnoses
 from recitant_core.balance.speech_figures import clip_speech_lufs, speech_figures
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.errors import PlanError
+from recitant_core.gain.duck_drawing import point_moved
 from recitant_core.gain.ducking import (
     DuckAim,
     DuckKind,
@@ -19,7 +20,6 @@ from recitant_core.gain.ducking import (
     comfort,
     dips,
     hop_gains_db,
-    point_moved,
 )
 from recitant_core.interchange.plan_json import plan_from_data, plan_to_data, rule_from_data, rule_to_data
 from recitant_core.measure.clearance import close_passages

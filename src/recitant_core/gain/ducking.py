@@ -6,7 +6,7 @@ Held to: tests/core/test_ducking.py
 
 from bisect import bisect_right
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from enum import StrEnum
 from itertools import pairwise
 from typing import Final
@@ -184,7 +184,7 @@ def levels_in_passage(
             calm = min(ahead)
             if len(inside) - at >= SHALLOWER_LASTS_S * RATE_HZ / HOP_SAMPLES and calm - now >= SHALLOWER_DB:
                 level = 0.0 if calm > -_NOTHING_DB else min(calm, -rule.least_change_db)
-                under = _under_words((first + at) * HOP_SAMPLES, _rise_samples(level - now, rule), passage, speech)
+                under = _under_words((first + at) * HOP_SAMPLES, rise_samples(level - now, rule), passage, speech)
                 if under is not None:
                     levels.append((under // HOP_SAMPLES - first, level))
     return [((first + at) * HOP_SAMPLES if at else passage.start_sample, round(level, 2)) for at, level in levels]
@@ -205,8 +205,8 @@ def curve_points(
             continue
         if joined:
             before, before_levels = joined[-1]
-            up = _rise_samples(before_levels[-1][1], rule)
-            down = _fall_samples(levels[0][1], rule)
+            up = rise_samples(before_levels[-1][1], rule)
+            down = fall_samples(levels[0][1], rule)
             stay = _samples(rule.hold_s + AHEAD_S + TOP_STAY_S)
             if span.start_sample - down < before.end_sample + up + stay:
                 # No time to come up in between: stay down, at the shallower of both.
@@ -219,7 +219,7 @@ def curve_points(
         next_down = None
         if index + 1 < len(joined):
             following, following_levels = joined[index + 1]
-            next_down = following.start_sample - _fall_samples(following_levels[0][1], rule) - _samples(AHEAD_S)
+            next_down = following.start_sample - fall_samples(following_levels[0][1], rule) - _samples(AHEAD_S)
         points += _one_dip(span, levels, rule, own_energy, next_down)
     return _tidy(points)
 
@@ -336,64 +336,8 @@ def curve_change(old: Points, new: Points) -> CurveChange:
     return CurveChange(n_new, n_moved, len(before) - len(met), sum(1 for dip in after if dip.is_pinned))
 
 
-def point_moved(points: Points, index: int, at_sample: int, gain_db: float) -> Points:
-    """A point at another place, between its neighbours; it and they are pinned."""
-    low = points[index - 1].at_sample + 1 if index > 0 else 0
-    high = points[index + 1].at_sample - 1 if index + 1 < len(points) else at_sample
-    moved = DuckPoint(min(max(at_sample, low), max(low, high)), round(min(max(gain_db, DEEPEST_DB), 0.0), 2), True)
-    return _pinned_around((*points[:index], moved, *points[index + 1 :]), index)
-
-
-def point_added(points: Points, at_sample: int) -> Points:
-    """A point on the curve where there was none; it and its neighbours are pinned."""
-    if any(point.at_sample == at_sample for point in points):
-        return points
-    gain_db = round(float(points_db(points, np.array([at_sample], dtype=np.float64))[0]), 2)
-    added = sorted([*points, DuckPoint(at_sample, gain_db, True)], key=lambda p: p.at_sample)
-    return _pinned_around(tuple(added), next(i for i, p in enumerate(added) if p.at_sample == at_sample))
-
-
-def point_removed(points: Points, index: int) -> Points:
-    """The curve without a point; its neighbours are pinned."""
-    left = [*points[:index], *points[index + 1 :]]
-    for near in (index - 1, index):
-        if 0 <= near < len(left):
-            left[near] = replace(left[near], is_pinned=True)
-    return tuple(left)
-
-
-def released(points: Points, span: SampleSpan) -> Points:
-    """The curve with no point pinned within a span."""
-    return tuple(
-        replace(p, is_pinned=False) if span.start_sample <= p.at_sample <= span.end_sample else p for p in points
-    )
-
-
-def deepened(points: Points, span: SampleSpan, by_db: float, rule: DuckRule) -> Points:
-    """The curve lower by ``by_db`` in a span, pinned there, with slopes as the rule has them."""
-    ramp_in, ramp_out = _fall_samples(by_db, rule), _rise_samples(by_db, rule)
-    begin, end = max(0, span.start_sample - ramp_in), span.end_sample + ramp_out
-    places = sorted(
-        {begin, span.start_sample, span.end_sample, end} | {p.at_sample for p in points if begin < p.at_sample < end}
-    )
-    now = points_db(points, np.array(places, dtype=np.float64))
-    shape = np.interp(places, [begin, span.start_sample, span.end_sample, end], [0.0, -by_db, -by_db, 0.0])
-    if begin == span.start_sample:
-        shape[0] = -by_db
-    laid = [
-        DuckPoint(at, round(max(DEEPEST_DB, float(level + lower)), 2), True)
-        for at, level, lower in zip(places, now, shape, strict=True)
-    ]
-    return tuple(sorted([*(p for p in points if not begin <= p.at_sample <= end), *laid], key=lambda p: p.at_sample))
-
-
 def _samples(time_s: float) -> int:
     return round(time_s * RATE_HZ)
-
-
-def _pinned_around(points: Points, index: int) -> Points:
-    near = {index - 1, index, index + 1}
-    return tuple(replace(p, is_pinned=True) if i in near else p for i, p in enumerate(points))
 
 
 def _dip(points: Points, first: int, last: int) -> Dip:
@@ -412,18 +356,20 @@ def _persistent(need_db: FloatArray) -> FloatArray:
     return opened
 
 
-def _fall_samples(depth_db: float, rule: DuckRule) -> int:
+def fall_samples(depth_db: float, rule: DuckRule) -> int:
+    """How long a fall of this depth takes under a rule."""
     return _samples(max(rule.lead_in_s, abs(depth_db) / rule.slope_db_per_s, 0.005))
 
 
-def _rise_samples(depth_db: float, rule: DuckRule) -> int:
+def rise_samples(depth_db: float, rule: DuckRule) -> int:
+    """How long a rise of this height takes under a rule."""
     return _samples(max(rule.recovery_s, abs(depth_db) / rule.slope_db_per_s, 0.005))
 
 
 def _ramp_samples(step_db: float, rule: DuckRule) -> int:
     if abs(step_db) < 0.05:
         return 0
-    return _fall_samples(step_db, rule) if step_db > 0 else _rise_samples(step_db, rule)
+    return fall_samples(step_db, rule) if step_db > 0 else rise_samples(step_db, rule)
 
 
 def _one_dip(
@@ -432,7 +378,7 @@ def _one_dip(
     level = levels[0][1]
     points = []
     whole = max(0, span.start_sample - _samples(AHEAD_S))
-    begin = whole - _fall_samples(level, rule)
+    begin = whole - fall_samples(level, rule)
     if begin > 0:
         points.append(DuckPoint(begin, 0.0))
     points.append(DuckPoint(whole, level))
@@ -441,15 +387,15 @@ def _one_dip(
             continue
         last = points[-1].at_sample
         if wanted < level:
-            ramp = _fall_samples(wanted - level, rule)
+            ramp = fall_samples(wanted - level, rule)
             points += [DuckPoint(max(at - ramp, last + 1), level), DuckPoint(max(at, last + 2), wanted)]
         else:
             points += [
                 DuckPoint(max(at, last + 1), level),
-                DuckPoint(max(at, last + 1) + _rise_samples(wanted - level, rule), wanted),
+                DuckPoint(max(at, last + 1) + rise_samples(wanted - level, rule), wanted),
             ]
         level = wanted
-    ramp = _rise_samples(level, rule)
+    ramp = rise_samples(level, rule)
     leave = max(span.end_sample + _samples(rule.hold_s), points[-1].at_sample + 1)
     if rule.uses_phrases:
         leave = _with_phrase(leave, ramp, own_energy, next_down)

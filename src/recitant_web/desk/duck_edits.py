@@ -4,15 +4,8 @@ from dataclasses import replace
 from typing import Any
 
 from recitant_core.errors import EditRefused
-from recitant_core.gain.ducking import (
-    STARTING_POINTS,
-    DuckRule,
-    deepened,
-    point_added,
-    point_moved,
-    point_removed,
-    released,
-)
+from recitant_core.gain.duck_drawing import deepened, point_added, point_moved, point_removed, released
+from recitant_core.gain.ducking import STARTING_POINTS, DuckRule
 from recitant_core.interchange.plan_json import rule_from_data
 from recitant_core.speech.marking import SpeechMark, mark_laid
 from recitant_core.timeline import edits
