@@ -63,7 +63,11 @@ def _parser() -> argparse.ArgumentParser:
     mix.add_argument("--out", required=True, metavar="DIR", type=Path)
     mix.add_argument("--spec", action="append", metavar="ID", help="may stand several times")
     mix.add_argument("--json", action="store_true", help="the report as JSON on standard output")
-    mix.add_argument("--first-balance", action="store_true", help="prepare the whole mix first, and say how")
+    mix.add_argument(
+        "--first-balance",
+        action="store_true",
+        help="prepare the whole mix first, for the first specification, and say how",
+    )
     mix.add_argument("--music", default="medium", choices=list(AROUND_AIM_LU), help="with --first-balance")
     mix.add_argument("--effects", default="medium", choices=list(AROUND_AIM_LU), help="with --first-balance")
     mix.add_argument("--ducking", default="clear", choices=list(DUCKING), help="with --first-balance")
@@ -173,7 +177,7 @@ def _mix(chosen: argparse.Namespace) -> int:
         if chosen.first_balance:
             steps = tuple(step for step in STEPS if step not in chosen.skip)
             choices = Choices(chosen.music, chosen.effects, chosen.ducking, steps)
-            loaded, more = balanced(found, specs[0], choices, chosen.clearance)
+            loaded, more = balanced(found, specs[0], choices, chosen.clearance, tell)
         else:
             loaded = with_rules_followed(found, chosen.clearance)
             more = {"ducking": ducking_data(loaded.plan)}

@@ -243,5 +243,6 @@ def _change(change: dict[str, Any]) -> str:
         return f"{name.capitalize()}: no dip needed"
     return (
         f"{name.capitalize()}: {_dips(change['dips'])}, down to {signed(change['deepest_db'])} dB; "
-        f"{signed(change['rises_per_minute'])} rises a minute of talk, {change['comfort']}"
+        f"{signed(change['rises_per_minute'])} rises a minute of talk, {change['comfort']}; "
+        f"pauses under {change['bridge_s']:g} s bridged"
     )

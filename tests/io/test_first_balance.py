@@ -310,3 +310,17 @@ def test_exact_energies_are_those_of_the_rendered_stems():
     scene = scene_of(plan, energies, speech)
     n = min(len(stems[Role.MUSIC]), len(scene.tracks["m"]))
     assert stems[Role.MUSIC][:n].sum() == pytest.approx(scene.tracks["m"][:n].sum(), rel=0.01)
+
+
+def test_where_a_curve_would_pump_the_bridge_grows():
+    lines = (replace(clip(f"c{i}", "voice", i * 7.2), length_samples=4 * RATE_HZ) for i in range(11))
+    voices = replace(film().tracks[0], clips=tuple(lines))  # four seconds of words, some three of pause
+    plan = only(voices, film().tracks[1])
+    energies, speech, _ = heard()
+    done = first_balance(material(plan), Choices(ducking="strong"))
+    duck = done.plan.ducks[0]
+    talk = scene_of(done.plan, energies, speech).speech
+    assert duck.rule.bridge_s > 2.5
+    assert comfort(duck.points, talk, 1.0).rises_per_minute < 6 and done.left == ()
+    again = first_balance(material(done.plan), Choices(ducking="gentle"))
+    assert again.plan.ducks[0].rule.recovery_s == 2.0  # a grown bridge is still a choice's own rule

@@ -15,7 +15,15 @@ from recitant_core.balance.speech_figures import clip_speech_lufs
 from recitant_core.delivery.spec import Anchor, Spec
 from recitant_core.dsp.kweighting import KState, k_energies
 from recitant_core.errors import PlanError
-from recitant_core.gain.ducking import STARTING_POINTS, DuckKind, DuckRule, comfort, dips
+from recitant_core.gain.ducking import (
+    MOST_RISES,
+    RUN_OF_TALK_S,
+    STARTING_POINTS,
+    DuckKind,
+    DuckRule,
+    comfort,
+    dips,
+)
 from recitant_core.intake.findings import Finding, Severity
 from recitant_core.intake.mending import mended
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU, LEAST_PASSAGE_S, clearance_lu, close_passages
@@ -44,6 +52,7 @@ _FIT_TRIALS: Final = 9
 _NEAR_LU: Final = 0.02
 _LEAST_GAIN_STEP_DB: Final = 0.01
 _NEW_DUCK: Final = "new "
+_LONGER: Final = 1.6
 
 
 @dataclass(frozen=True)
@@ -304,16 +313,42 @@ def _duck(run: _Run, plan: Plan) -> Step:
             has_own = any(duck.stem is None and duck.acts_on(track) for duck in ducks for track in tracks)
             if role is not Role.DIALOGUE and plan.duck_of_stem(role) is None and not has_own:
                 ducks.append(Duck(f"{_NEW_DUCK}{role.value}", role, "", rule))
-    plan = replace(plan, ducks=tuple(ducks))
-    scene = replace(scene, plan=plan)
-    after = run.follow(scene)
+    after = run.follow(replace(scene, plan=replace(plan, ducks=tuple(ducks))))
+    while True:
+        restless = {d.duck_id for d in after.ducks if _pumps(d, scene.speech)}
+        if not restless:
+            break
+        # A longer bridge is the cure; at five seconds nothing comes up inside a run of talk any more.
+        calmer = tuple(
+            replace(d, rule=replace(d.rule, bridge_s=_next_bridge_s(d.rule))) if d.duck_id in restless else d
+            for d in after.ducks
+        )
+        after = run.follow(replace(scene, plan=replace(after, ducks=calmer)))
     return Step("duck", {"close_before": len(before)}, tuple(_duck_changes(after, scene.speech)), after)
+
+
+def _pumps(duck: Duck, speech: Sequence[SampleSpan]) -> bool:
+    rule = duck.rule
+    if rule.kind is not DuckKind.CURVE or rule.bridge_s >= RUN_OF_TALK_S or not _is_of_a_choice(rule):
+        return False
+    return comfort(duck.points, speech, rule.least_change_db).rises_per_minute >= MOST_RISES
+
+
+def _next_bridge_s(rule: DuckRule) -> float:
+    return round(min(RUN_OF_TALK_S, rule.bridge_s * _LONGER), 2)
 
 
 def _is_of_a_choice(rule: DuckRule) -> bool:
     # Made by a first balance before and not touched since: another choice takes its place.
-    plain = replace(rule, clearance_lu=None)
-    return rule.clearance_lu is not None and any(plain == STARTING_POINTS[start] for start, _ in DUCKING.values())
+    if rule.clearance_lu is None:
+        return False
+    for start in {start for start, _ in DUCKING.values()}:
+        made = STARTING_POINTS[start]
+        while made.bridge_s < RUN_OF_TALK_S and made.bridge_s != rule.bridge_s:
+            made = replace(made, bridge_s=_next_bridge_s(made))
+        if replace(rule, clearance_lu=None) == made:
+            return True
+    return False
 
 
 def _duck_changes(plan: Plan, speech: Sequence[SampleSpan]) -> list[dict[str, Any]]:
@@ -328,6 +363,7 @@ def _duck_changes(plan: Plan, speech: Sequence[SampleSpan]) -> list[dict[str, An
                 "deepest_db": min(dip.depth_db for dip in found),
                 "rises_per_minute": round(calm.rises_per_minute, 1),
                 "comfort": calm.judgement,
+                "bridge_s": duck.rule.bridge_s,
             }
         changes.append(change)
     return changes

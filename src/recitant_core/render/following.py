@@ -68,6 +68,23 @@ class Scene:
         mine = [self.tracks[t.track_id] for t in self.plan.tracks if t.role is Role.DIALOGUE]
         return sum(mine, np.zeros(len(self.is_speech)))
 
+    @cached_property
+    def stems(self) -> dict[Role, FloatArray]:
+        """Energy of every stem of the plan, giving way, float64 (hops,) each."""
+        gains = duck_gains_db(self.plan, self.tracks)
+        stems = {role: np.zeros(len(self.is_speech)) for role in self.plan.roles}
+        for track in self.plan.tracks:
+            if track.role in stems:
+                lowered_db = given_way_db(self.plan, track, gains)
+                energy = self.tracks[track.track_id]
+                stems[track.role] += energy if lowered_db is None else energy * 10.0 ** (lowered_db / 10.0)
+        return stems
+
+    @cached_property
+    def own_clearance(self) -> FloatArray:
+        """Clearance at each hop as the plan's own ducks have it, float64 (hops,)."""
+        return self.clearance(self.plan)
+
     def target(self, duck: Duck) -> FloatArray:
         """Energy of what a duck lowers, before it does, float64 (hops,)."""
         mine = [self.tracks[t.track_id] for t in self.plan.tracks if duck.acts_on(t)]

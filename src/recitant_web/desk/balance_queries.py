@@ -73,8 +73,7 @@ def balance_state(programme: Programme, plan: Plan) -> dict[str, Any]:
     speech = speech_of(programme)
     energies = known_energies(plan)
     asked = programme.clearance_lu
-    clear = scene.clearance(plan)
-    all_close = close_passages(clear, asked, programme.least_passage_s)
+    all_close = close_passages(scene.own_clearance, asked, programme.least_passage_s)
     found = []
     if len(all_close) <= MOST_DIAGNOSED:
         diagnosed = diagnoses(scene, plan, energies, speech, spec_of(programme), asked, programme.least_passage_s)
@@ -84,7 +83,7 @@ def balance_state(programme: Programme, plan: Plan) -> dict[str, Any]:
     if stems is not None:
         measured = close_passages(_exact_clearance(scene, stems), asked, programme.least_passage_s)
         found = _as_measured(found, measured)
-    figures = figures_data(speech_figures(stems or _estimated_stems(scene, plan), scene.is_speech))
+    figures = figures_data(speech_figures(stems or scene.stems, scene.is_speech))
     waiting = programme.sources.filter(role="dialogue", is_listened=False, state="ready").count()
     return {
         "ducks": [_duck_data(duck, plan, scene) for duck in plan.ducks],
@@ -176,7 +175,7 @@ def path_at(programme: Programme, clip_id: str, at_sample: int, master: Master) 
 def checked(programme: Programme, start_sample: int, length_samples: int) -> str:
     """What a passage came to after a remedy: the sentence that says so."""
     plan = plan_of(programme)
-    clear = scene_of_programme(programme, plan).clearance(plan)
+    clear = scene_of_programme(programme, plan).own_clearance
     part = clear[start_sample // HOP_SAMPLES : -(-(start_sample + length_samples) // HOP_SAMPLES)]
     least = float(part.min(initial=np.inf))
     if not np.isfinite(least):
@@ -220,7 +219,7 @@ def _exact_clearance(scene: Scene, stems: dict[Role, FloatArray]) -> FloatArray:
 
 def _best_clearance(scene: Scene, plan: Plan) -> FloatArray:
     stems = exact_stems(plan)
-    return scene.clearance(plan) if stems is None else _exact_clearance(scene, stems)
+    return scene.own_clearance if stems is None else _exact_clearance(scene, stems)
 
 
 def report_part(programme: Programme, plan: Plan, sources: dict[str, SampleSource]) -> dict[str, Any]:
@@ -266,17 +265,6 @@ def _plain_passage(passage: Any, asked_lu: float) -> dict[str, Any]:
         "sentence": f"At its closest speech is {least} LU above the rest; you asked for {asked_lu:g}.",
         "cures": [],
     }
-
-
-def _estimated_stems(scene: Scene, plan: Plan) -> dict[Role, FloatArray]:
-    gains = duck_gains_db(plan, scene.tracks)
-    stems = {role: np.zeros(len(scene.is_speech)) for role in plan.roles}
-    for track in plan.tracks:
-        if track.role in stems:
-            lowered = given_way_db(plan, track, gains)
-            energy = scene.tracks[track.track_id]
-            stems[track.role] += energy if lowered is None else energy * 10.0 ** (lowered / 10.0)
-    return stems
 
 
 def _duck_data(duck: Duck, plan: Plan, scene: Scene) -> dict[str, Any]:

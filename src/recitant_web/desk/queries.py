@@ -2,6 +2,7 @@
 
 import io
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -20,9 +21,10 @@ from recitant_core.measure.loudness import (
     momentary_contour_lufs,
     short_term_contour_lufs,
 )
-from recitant_core.measure.meter import readings_from
+from recitant_core.measure.meter import Readings, readings_from
 from recitant_core.measure.running import LEAD_SAMPLES, running_readings
-from recitant_core.render.estimate import HOP_SAMPLES, clip_energy, stem_energies
+from recitant_core.render.estimate import HOP_SAMPLES, clip_energy
+from recitant_core.render.following import Scene
 from recitant_core.render.mix import Heard, render_output
 from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
 from recitant_core.timeline.speaking import SpeechOfSources
@@ -30,7 +32,13 @@ from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.delivery import finite, verdict_data
 from recitant_io.words import prediction_sentence
-from recitant_web.desk.balance_queries import balance_state, clearance_contour, giving_way, path_at
+from recitant_web.desk.balance_queries import (
+    balance_state,
+    clearance_contour,
+    giving_way,
+    path_at,
+    scene_of_programme,
+)
 from recitant_web.desk.bridge import (
     energies_of_plan,
     master_of,
@@ -83,7 +91,7 @@ def desk_state(programme: Programme) -> dict[str, Any]:
         "staves": staves,
         "undo": newest,
         "redo": undone,
-        **_figures(programme, plan, energies),
+        **_figures(programme, plan),
     }
 
 
@@ -207,7 +215,7 @@ def prediction_text(programme: Programme, spec: Any) -> tuple[str, bool, bool]:
     exact = FitResult.objects.filter(programme=programme, plan_key=plan_key(plan), spec_id=spec.spec_id).first()
     if exact is not None:
         return exact.sentence, exact.is_reached, True
-    readings, dialogue_lufs, _ = _known_readings(programme, plan, energies_of_plan(programme))
+    readings, dialogue_lufs, _ = _known_readings(programme, plan)
     prediction = predict(readings, spec, dialogue_lufs)
     return prediction_sentence(prediction), prediction is not None and prediction.is_likely, False
 
@@ -227,37 +235,42 @@ def _master(programme: Programme, plan: Plan) -> tuple[Master, bool]:
     exact = FitResult.objects.filter(programme=programme, plan_key=plan_key(plan), spec_id=spec.spec_id).first()
     if exact is not None:
         return master_of(exact), True
-    readings, dialogue_lufs, _ = _known_readings(programme, plan, energies_of_plan(programme))
+    readings, dialogue_lufs, _ = _known_readings(programme, plan)
     prediction = predict(readings, spec, dialogue_lufs)
     # While the fit is not known to the last bit, a ceiling stands in any case: nobody's ears are at stake.
     ceiling = spec.max_true_peak_dbtp
     return (Master(prediction.gain_db, ceiling) if prediction else Master(0.0, ceiling)), False
 
 
-def _known_readings(programme: Programme, plan: Plan, energies: dict[str, FloatArray]):  # type: ignore[no-untyped-def]
+def _known_readings(programme: Programme, plan: Plan) -> tuple[Readings, float | None, bool]:
     exact = Verdict.objects.filter(programme=programme, plan_key=plan_key(plan)).first()
     if exact is not None:
         return readings_from_data(exact.figures), exact.figures["dialogue_lufs"], True
-    stems = stem_energies(plan, energies)
-    total = sum(stems.values(), np.zeros(-(-plan.span.length_samples // HOP_SAMPLES)))
+    return *_foretold(scene_of_programme(programme, plan)), False
+
+
+@lru_cache(maxsize=2)
+def _foretold(scene: Scene) -> tuple[Readings, float | None]:
+    stems = scene.stems
+    total = sum(stems.values(), np.zeros(len(scene.is_speech)))
     dialogue = None
     if Role.DIALOGUE in stems:
         dialogue = anchored_lufs(gating_block_powers(total), gating_block_powers(stems[Role.DIALOGUE]))
     # Peaks cannot be known from energies; they come with the exact figures.
-    return readings_from(total, 0.0, 0.0), dialogue, False
+    return readings_from(total, 0.0, 0.0), dialogue
 
 
-def _figures(programme: Programme, plan: Plan, energies: dict[str, FloatArray]) -> dict[str, Any]:
+def _figures(programme: Programme, plan: Plan) -> dict[str, Any]:
     spec = spec_of(programme)
-    readings, dialogue_lufs, is_exact = _known_readings(programme, plan, energies)
+    readings, dialogue_lufs, is_exact = _known_readings(programme, plan)
     verdict = judge(readings, spec, dialogue_lufs=dialogue_lufs)
     findings = verdict_data(verdict)
     if not is_exact:
         for finding in findings:
             if finding["key"] in ("true_peak_dbtp", "sample_peak_dbfs"):
                 finding["state"] = "pending"
-    stems = stem_energies(plan, energies)
-    total = sum(stems.values(), np.zeros(-(-plan.span.length_samples // HOP_SAMPLES)))
+    scene = scene_of_programme(programme, plan)
+    total = sum(scene.stems.values(), np.zeros(len(scene.is_speech)))
     places = np.linspace(0, max(0, len(total) - 1), min(HORIZON_POINTS, max(1, len(total))))
     fit_words, is_reached, is_fit_exact = prediction_text(programme, spec)
     return {
