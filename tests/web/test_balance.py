@@ -409,3 +409,13 @@ def test_what_is_handed_over_gives_way_as_heard_and_its_report_says_so(dipped, a
         sound = dipped.client.get(f"/programmes/{dipped.film.pk}/sound?start={start}&length={length}&hear=handed-over")
         blocks.append(soundfile.read(io.BytesIO(sound.content), dtype="int32", always_2d=True)[0])
     assert np.array_equal(np.concatenate(blocks), written)
+
+
+def test_rules_of_a_first_balance_follow_what_the_programme_asks_for(desk):
+    desk.balance(steps=["even-out", "stems", "duck"])
+    before = [duck["points"] for duck in desk.state()["ducks"]]
+    asked = desk.edit("clearance", asked_lu=20, least_s=0.5)
+    assert asked["said"].startswith("Ducking followed")
+    assert [duck["points"] for duck in asked["ducks"]] != before
+    desk.edit("undo")
+    assert [duck["points"] for duck in desk.state()["ducks"]] == before

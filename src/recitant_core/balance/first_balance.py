@@ -295,17 +295,17 @@ def _set_stems(run: _Run, plan: Plan) -> Step:
     return Step("stems", measured, tuple(changes), replace(plan, stem_gains_db=gains))
 
 
-def duck_rule(choices: Choices, asked_lu: float) -> DuckRule:
+def duck_rule(choices: Choices) -> DuckRule:
     """The rule that a choice of ducking stands for."""
     start, over_lu = DUCKING[choices.ducking]
-    return replace(STARTING_POINTS[start], clearance_lu=asked_lu + over_lu)
+    return replace(STARTING_POINTS[start], over_lu=over_lu)
 
 
 def _duck(run: _Run, plan: Plan) -> Step:
     material, choices = run.material, run.choices
     scene = run.scene(plan)
     before = close_passages(scene.clearance(plan), material.asked_lu, material.least_s)
-    rule = duck_rule(choices, material.asked_lu)
+    rule = duck_rule(choices)
     ducks = [replace(duck, rule=rule) if _is_of_a_choice(duck.rule) else duck for duck in plan.ducks]
     if scene.speech:
         for role in plan.roles:
@@ -340,13 +340,11 @@ def _next_bridge_s(rule: DuckRule) -> float:
 
 def _is_of_a_choice(rule: DuckRule) -> bool:
     # Made by a first balance before and not touched since: another choice takes its place.
-    if rule.clearance_lu is None:
-        return False
     for start in {start for start, _ in DUCKING.values()}:
         made = STARTING_POINTS[start]
         while made.bridge_s < RUN_OF_TALK_S and made.bridge_s != rule.bridge_s:
             made = replace(made, bridge_s=_next_bridge_s(made))
-        if replace(rule, clearance_lu=None) == made:
+        if replace(rule, over_lu=0.0) == made:
             return True
     return False
 
@@ -388,12 +386,7 @@ def _check(run: _Run, plan: Plan) -> Step:
             break
         short = max(material.asked_lu - passage.least_lu for passage in found)
         more = round(min(max(short, 0.2), 2.0), 1)
-        ducks = tuple(
-            replace(d, rule=replace(d.rule, clearance_lu=(d.rule.clearance_lu or material.asked_lu) + more))
-            if d in remade
-            else d
-            for d in plan.ducks
-        )
+        ducks = tuple(replace(d, rule=_asking_more(d.rule, more)) if d in remade else d for d in plan.ducks)
         plan = run.follow(replace(scene, plan=replace(plan, ducks=ducks)))
         changes.append({"what": "rule", "name": "clearance", "by_lu": more})
     measured = {
@@ -402,6 +395,12 @@ def _check(run: _Run, plan: Plan) -> Step:
         "least_lu": round(min((p.least_lu for p in found), default=material.asked_lu), 1),
     }
     return Step("check", measured, tuple(changes), plan)
+
+
+def _asking_more(rule: DuckRule, more_lu: float) -> DuckRule:
+    if rule.clearance_lu is None:
+        return replace(rule, over_lu=round(rule.over_lu + more_lu, 1))
+    return replace(rule, clearance_lu=round(rule.clearance_lu + more_lu, 1))
 
 
 def _fit(run: _Run, plan: Plan) -> Step:

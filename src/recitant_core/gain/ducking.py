@@ -81,7 +81,8 @@ class DuckRule:
     """Ids of the tracks whose speech counts; empty for all dialogue."""
     depth_db: float = 10.0
     clearance_lu: float | None = None
-    """None for what the programme asks for."""
+    """None for what the programme asks for, and over_lu more."""
+    over_lu: float = 0.0
     lead_in_s: float = 0.3
     hold_s: float = 0.3
     recovery_s: float = 1.2
@@ -103,6 +104,11 @@ STARTING_POINTS: Final[dict[str, DuckRule]] = {
     "spot": DuckRule(lead_in_s=0.15, hold_s=0.15, recovery_s=0.5, bridge_s=1.2, slope_db_per_s=60.0),
 }
 """Rules to begin from, by kind of programme. Common practice."""
+
+
+def asked_of_rule_lu(rule: DuckRule, programme_lu: float) -> float:
+    """Clearance that a rule goes for, where the programme asks for so much."""
+    return programme_lu + rule.over_lu if rule.clearance_lu is None else rule.clearance_lu
 
 
 @dataclass(frozen=True, order=True)

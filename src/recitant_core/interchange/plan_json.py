@@ -126,6 +126,7 @@ def rule_to_data(rule: DuckRule) -> dict[str, Any]:
 RULE_LIMITS: tuple[tuple[str, float, float], ...] = (
     ("depth_db", 0.0, 60.0),
     ("clearance_lu", 0.0, 40.0),
+    ("over_lu", 0.0, 40.0),
     ("lead_in_s", 0.0, 10.0),
     ("hold_s", 0.0, 10.0),
     ("recovery_s", 0.0, 20.0),

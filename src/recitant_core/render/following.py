@@ -16,6 +16,7 @@ from recitant_core.gain.ducking import (
     DuckKind,
     DuckRule,
     Points,
+    asked_of_rule_lu,
     curve_points,
     laid_around_pinned,
     levels_in_passage,
@@ -232,7 +233,7 @@ def _to_clearance(
     free = replace(plan, ducks=tuple(replace(d, points=()) if d in asking else d for d in plan.ducks))
     gains = duck_gains_db(free, scene.tracks)
     asked = [
-        _Asked(duck, scene, mine[duck.duck_id], (duck.rule.clearance_lu or asked_lu) + MARGIN_LU) for duck in asking
+        _Asked(duck, scene, mine[duck.duck_id], asked_of_rule_lu(duck.rule, asked_lu) + MARGIN_LU) for duck in asking
     ]
     targets = [momentary_power(one.own) for one in asked]
     # What several ducks lower at once is counted with each; the rounds below settle the rest.
@@ -304,7 +305,7 @@ def _with_room(
         words = voice.words
         target = voice.target(duck) * 10.0 ** (gains[duck.duck_id] / 10.0)
         rest = voice.rest(gains, plan)
-        asked = (duck.rule.clearance_lu or asked_lu) + MARGIN_LU
+        asked = asked_of_rule_lu(duck.rule, asked_lu) + MARGIN_LU
         fixed = np.maximum(momentary_power(rest - target), 0.0)
         need = needs_db([momentary_power(target)], fixed, words, [asked])[0]
         need = np.where(speech_mask(mine[duck.duck_id], len(need)), need, 0.0)

@@ -88,7 +88,10 @@ export function bindHorizon(canvas, { horizon, actions }) {
 
 export function bindKeys(actions) {
   document.addEventListener("keydown", (event) => {
-    if (event.target.matches("input, select, textarea") || document.querySelector("dialog[open]")) return;
+    if (document.querySelector("dialog[open]")) return;
+    // A tick box or a fader keeps only the keys that it needs itself.
+    const isTicked = event.target.matches("input[type=checkbox], input[type=range]");
+    if (isTicked ? event.key === " " || event.key.startsWith("Arrow") : event.target.matches("input, select, textarea")) return;
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
       event.preventDefault();
       (event.shiftKey ? actions.redo : actions.undo)();

@@ -55,7 +55,7 @@ function ruleRows(model, duck, position, edit) {
     return [...top, number("threshold_dbfs", "threshold", "dBFS", "live"), number("ratio", "ratio", "to 1", "live"), number("attack_ms", "attack", "ms", "live"), number("hold_ms", "hold", "ms", "live"), number("release_ms", "release", "ms", "live"), number("floor_db", "floor", "dB"), ...keyRows(model, rule, set), endRow(duck, edit)];
   }
   const depth = rule.aim === "depth" ? number("depth_db", "depth", "dB")
-    : row("clearance", numberField("clearance, LU", rule.clearance_lu ?? model.state.clearance.asked_lu, (text) => set({ clearance_lu: text }), "LU"));
+    : row("clearance", numberField("clearance, LU", rule.clearance_lu ?? model.state.clearance.asked_lu + rule.over_lu, (text) => set({ clearance_lu: text }), "LU"));
   const pair = make("span", { className: "two" }, numberField("lead-in, s", rule.lead_in_s, (text) => set({ lead_in_s: text }), ""), "/", numberField("recovery, s", rule.recovery_s, (text) => set({ recovery_s: text }), "s"));
   return [
     ...top,
