@@ -23,11 +23,10 @@ from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
 from recitant_core.intake.checks import findings_of
 from recitant_core.intake.evidence import gather
-from recitant_core.measure.clearance import clearance_lu
 from recitant_core.measure.meter import MeterState, Readings, feed_meter, read_meter
 from recitant_core.measure.running import LEAD_SAMPLES, running_readings
 from recitant_core.measure.true_peak import true_peak_factor
-from recitant_core.render.following import follow, scene_of
+from recitant_core.render.following import follow, rendered_clearance_lu, scene_of
 from recitant_core.render.mix import render_output, render_segments
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.timeline.model import Clip, Duck, Master, Plan, Role, Track
@@ -326,9 +325,8 @@ def _two_clearances() -> list[Row]:
     scene = scene_of(plan, energies, speech)
     plan = follow(scene, speech, 7.0)
     stems = exact_energies(plan, sources)
-    n = min(len(scene.is_speech), *(len(energy) for energy in stems.values()))
-    rest = sum((e[:n] for role, e in stems.items() if role is not Role.DIALOGUE), np.zeros(n))
-    exact = clearance_lu(stems[Role.DIALOGUE][:n], rest, scene.is_speech[:n])
+    n = min(len(energy) for energy in stems.values())
+    exact = rendered_clearance_lu(stems, scene.is_speech)[:n]
     both = np.isfinite(exact) & np.isfinite(scene.clearance(plan)[:n])
     apart = float(np.percentile(np.abs(exact[both] - scene.clearance(plan)[:n][both]), 99))
     name = "Clearance foretold from contours against that of the rendered stems, 99 % of moments"

@@ -17,12 +17,11 @@ from recitant_core.interchange.plan_json import duck_points_data
 from recitant_core.measure.clearance import (
     DEFAULT_ASKED_LU,
     ClosePassage,
-    clearance_lu,
     close_passages,
     speech_mask,
 )
 from recitant_core.ports import Progress, SampleSource, no_progress
-from recitant_core.render.following import follow, scene_of
+from recitant_core.render.following import follow, rendered_clearance_lu, scene_of
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.timeline.model import Plan, Role
 from recitant_core.timeline.speaking import SpeechOfSources, speech_in_programme
@@ -139,8 +138,7 @@ def speech_data(
     spans = speech_in_programme(plan, speech)
     n = min((len(energy) for energy in stems.values()), default=0)
     is_speech = speech_mask(spans, n)
-    rest = sum((e[:n] for role, e in stems.items() if role is not Role.DIALOGUE), np.zeros(n))
-    exact = clearance_lu(stems.get(Role.DIALOGUE, np.zeros(n))[:n], rest, is_speech)
+    exact = rendered_clearance_lu(stems, is_speech)
     figures = speech_figures(stems, is_speech)
     return {
         "speech": [[s_from_samples(s.start_sample), s_from_samples(s.end_sample)] for s in spans],

@@ -80,7 +80,6 @@ _SENTENCES = {
     "duck_there": "This stem gives way to speech already.",
     "clearance_range": "Clearance lies between 0 and 40 LU, the shortest passage between 0.1 and 10 s.",
     "balance_under_way": "A first balance is under way already.",
-    "no_speech": "No speech is known on the dialogue tracks yet, so nothing gives way to it.",
     "speech_span": "A stretch of speech needs an end after its start, inside the clip.",
     "no_such_edit": "That step is not in force any more.",
     "changed_since": "What this step changed was changed again since. Undo back to it in the history instead.",

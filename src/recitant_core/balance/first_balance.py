@@ -26,11 +26,11 @@ from recitant_core.gain.ducking import (
 )
 from recitant_core.intake.findings import Finding, Severity
 from recitant_core.intake.mending import mended
-from recitant_core.measure.clearance import DEFAULT_ASKED_LU, LEAST_PASSAGE_S, clearance_lu, close_passages
+from recitant_core.measure.clearance import DEFAULT_ASKED_LU, LEAST_PASSAGE_S, close_passages
 from recitant_core.measure.loudness import anchored_lufs, gating_block_powers, integrated_lufs
 from recitant_core.ports import Progress, no_progress
 from recitant_core.render.estimate import stem_energies
-from recitant_core.render.following import BandEnergies, Scene, follow, scene_of
+from recitant_core.render.following import BandEnergies, Scene, follow, rendered_clearance_lu, scene_of
 from recitant_core.render.mix import SEGMENT_SAMPLES, Sources, render_stems
 from recitant_core.timeline.edits import levelled, set_clips
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Clip, Duck, Plan, Role
@@ -374,10 +374,7 @@ def _check(run: _Run, plan: Plan) -> Step:
     changes: list[dict[str, Any]] = []
     found = []
     for _ in range(3):
-        stems = run.exact(plan)
-        n = min([len(scene.is_speech), *(len(energy) for energy in stems.values())])
-        rest = sum((e[:n] for role, e in stems.items() if role is not Role.DIALOGUE), np.zeros(n))
-        exact = clearance_lu(stems.get(Role.DIALOGUE, np.zeros(n))[:n], rest, scene.is_speech[:n])
+        exact = rendered_clearance_lu(run.exact(plan), scene.is_speech)
         found = close_passages(exact, material.asked_lu, material.least_s)
         remade = [d for d in plan.ducks if d.rule.kind is DuckKind.CURVE and not d.rule.is_frozen]
         foretold = close_passages(scene.clearance(plan), material.asked_lu, material.least_s)

@@ -31,7 +31,7 @@ def bell_window(span: SampleSpan) -> SampleSpan:
 
 def bell_db(freq_hz: FloatArray, centre_hz: float, width_octaves: float, depth_db: float) -> FloatArray:
     """Gain of the bell at each frequency for a depth in dB (negative), float64 (frequencies,)."""
-    shape = np.exp(-0.5 * (np.log2(np.maximum(freq_hz, 1.0) / centre_hz) * 2.355 / width_octaves) ** 2)
+    shape = _shape(freq_hz, centre_hz, width_octaves)
     found: FloatArray = 20.0 * np.log10(1.0 - (1.0 - 10.0 ** (depth_db / 20.0)) * shape)
     return found
 
@@ -94,8 +94,14 @@ def band_hop_energies(source: SampleSource, centre_hz: float, width_octaves: flo
 
 @lru_cache(maxsize=16)
 def _band(centre_hz: float, width_octaves: float) -> npt.NDArray[np.complex128]:
-    freq_hz = np.fft.rfftfreq(_FFT_SAMPLES, 1 / RATE_HZ)
-    shape = np.exp(-0.5 * (np.log2(np.maximum(freq_hz, 1.0) / centre_hz) * 2.355 / width_octaves) ** 2)
+    freq_hz: FloatArray = np.fft.rfftfreq(_FFT_SAMPLES, 1 / RATE_HZ).astype(np.float64)
+    shape = _shape(freq_hz, centre_hz, width_octaves)
     kernel = np.roll(np.fft.irfft(shape), REACH_SAMPLES)[: 2 * REACH_SAMPLES + 1]
     kernel *= np.hanning(2 * REACH_SAMPLES + 1)
     return np.fft.rfft(kernel, _FFT_SAMPLES)
+
+
+def _shape(freq_hz: FloatArray, centre_hz: float, width_octaves: float) -> FloatArray:
+    # A normal curve over octaves; 2.355 standard deviations lie between its half-way points.
+    shape: FloatArray = np.exp(-0.5 * (np.log2(np.maximum(freq_hz, 1.0) / centre_hz) * 2.355 / width_octaves) ** 2)
+    return shape

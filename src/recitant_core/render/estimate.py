@@ -100,7 +100,11 @@ def given_way_db(plan: Plan, track: Track, gains: Mapping[str, FloatArray]) -> F
 
 def stem_energies(plan: Plan, source_energies: Mapping[str, FloatArray]) -> dict[Role, FloatArray]:
     """Estimated 10 ms energies of each stem over the whole programme, giving way; float64 (hops,) each."""
-    tracks = track_energies(plan, source_energies)
+    return stems_of_tracks(plan, track_energies(plan, source_energies))
+
+
+def stems_of_tracks(plan: Plan, tracks: Mapping[str, FloatArray]) -> dict[Role, FloatArray]:
+    """As stem_energies, from the energies of its tracks; see track_energies."""
     gains = duck_gains_db(plan, tracks)
     stems = {role: np.zeros(hops_of(plan)) for role in plan.roles}
     for track in plan.tracks:

@@ -25,13 +25,14 @@ from recitant_core.gain.ducking import (
 from recitant_core.measure.clearance import (
     HOP_SAMPLES,
     BoolArray,
+    clearance_lu,
     clearance_of_words_lu,
     close_passages,
     momentary_power,
     speech_mask,
     words_power,
 )
-from recitant_core.render.estimate import duck_gains_db, given_way_db, hops_of, track_energies
+from recitant_core.render.estimate import duck_gains_db, given_way_db, hops_of, stems_of_tracks, track_energies
 from recitant_core.timeline.model import Duck, Plan, Role
 from recitant_core.timeline.speaking import SpeechOfSources, speech_in_programme
 from recitant_core.units.arrays import FloatArray
@@ -72,14 +73,7 @@ class Scene:
     @cached_property
     def stems(self) -> dict[Role, FloatArray]:
         """Energy of every stem of the plan, giving way, float64 (hops,) each."""
-        gains = duck_gains_db(self.plan, self.tracks)
-        stems = {role: np.zeros(len(self.is_speech)) for role in self.plan.roles}
-        for track in self.plan.tracks:
-            if track.role in stems:
-                lowered_db = given_way_db(self.plan, track, gains)
-                energy = self.tracks[track.track_id]
-                stems[track.role] += energy if lowered_db is None else energy * 10.0 ** (lowered_db / 10.0)
-        return stems
+        return stems_of_tracks(self.plan, self.tracks)
 
     @cached_property
     def own_clearance(self) -> FloatArray:
@@ -116,6 +110,19 @@ def scene_of(plan: Plan, energies: Mapping[str, FloatArray], speech: SpeechOfSou
     """
     spans = speech_in_programme(plan, speech)
     return Scene(plan, track_energies(plan, energies), tuple(spans), speech_mask(spans, hops_of(plan)))
+
+
+def rendered_clearance_lu(stems: Mapping[Role, FloatArray], is_speech: BoolArray) -> FloatArray:
+    """Clearance at each hop from the stems as they were rendered, float64 of the mask's length.
+
+    Args:
+        stems: 10 ms energies of each; a rendered programme may lack its last hop.
+    """
+    dialogue, rest = np.zeros(len(is_speech)), np.zeros(len(is_speech))
+    for role, energy in stems.items():
+        total = dialogue if role is Role.DIALOGUE else rest
+        total[: len(energy)] += energy[: len(total)]
+    return clearance_lu(dialogue, rest, is_speech)
 
 
 def follow(scene: Scene, speech: SpeechOfSources, asked_lu: float, bands: BandEnergies | None = None) -> Plan:

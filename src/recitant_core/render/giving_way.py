@@ -43,18 +43,6 @@ def ducked(signal: Signal, span: SampleSpan, duck: Duck, key: KeySignal) -> Floa
     return out
 
 
-def duck_gain_db(duck: Duck, at_sample: int, key: KeySignal) -> float:
-    """The level gain at one sample, without the room in the spectrum."""
-    if duck.rule.kind is DuckKind.LIVE:
-        span = SampleSpan(at_sample, 1)
-        heard = key(key_window(span, duck.rule.live))
-        factor = float(keyed_factors(heard, span, duck.rule.live, duck.rule.floor_db)[0])
-        return 20.0 * float(np.log10(factor))
-    if not duck.rule.uses_level:
-        return 0.0
-    return float(points_db(duck.points, np.array([at_sample], dtype=np.float64))[0])
-
-
 def _is_open(points: Points, span: SampleSpan) -> bool:
     if not points:
         return False

@@ -90,7 +90,7 @@ def level_path(plan: Plan, sources: Sources, clip_id: str, at_sample: int) -> Le
     plain_track = replace(track, gain_db=0.0, pan=0.0, is_mono=False)
 
     def measured(shaped: Clip, on: Track) -> float:
-        return _lufs(_of_clip(shaped, on, sources, 0.0), middle)
+        return _lufs(_of_clip(shaped, on, sources), middle)
 
     # The recording itself may go on beyond the clip's edges: from here on only the clip counts.
     path.to("edges", measured(bare, plain_track))
@@ -115,7 +115,7 @@ def level_path(plan: Plan, sources: Sources, clip_id: str, at_sample: int) -> Le
     keys = Keys(plan, sources)
     own, stem = plan.duck_of_track(track.track_id), plan.duck_of_stem(track.role)
     stem_gain_db = plan.stem_gain_db(track.role)
-    signal = _of_clip(clip, track, sources, 0.0)
+    signal = _of_clip(clip, track, sources)
     if own is not None:
         signal = _through(signal, own, keys, path, "track", middle)
     path.by("stem-fader", stem_gain_db)
@@ -159,12 +159,12 @@ class _Path:
 Rendered = Callable[[SampleSpan], FloatArray]
 
 
-def _of_clip(clip: Clip, track: Track, sources: Sources, stem_gain_db: float) -> Rendered:
+def _of_clip(clip: Clip, track: Track, sources: Sources) -> Rendered:
     alone = replace(track, clips=(clip,))
 
     def signal(span: SampleSpan) -> FloatArray:
         total = np.zeros((span.length_samples, 2))
-        add_track(alone, stem_gain_db, sources, span, total)
+        add_track(alone, 0.0, sources, span, total)
         return total
 
     return signal

@@ -15,15 +15,21 @@ from recitant_core.balance.first_balance import exact_energies
 from recitant_core.balance.speech_figures import SpeechFigures, speech_figures
 from recitant_core.errors import EditRefused
 from recitant_core.gain.ducking import STARTING_POINTS, DuckKind, comfort, dips
-from recitant_core.measure.clearance import HOP_SAMPLES, ClosePassage, clearance_lu, close_passages
+from recitant_core.measure.clearance import (
+    DEFAULT_ASKED_LU,
+    HOP_SAMPLES,
+    STRICT_LU,
+    ClosePassage,
+    close_passages,
+)
 from recitant_core.ports import SampleSource
 from recitant_core.render.estimate import duck_gains_db, given_way_db
-from recitant_core.render.following import Scene
+from recitant_core.render.following import Scene, rendered_clearance_lu
 from recitant_core.render.level_path import level_path
 from recitant_core.timeline.model import Duck, Master, Plan, Role
 from recitant_core.timeline.speaking import speech_of_clip
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.clock import SampleSpan
+from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.balance_words import comfort_words, diagnosis_data, path_words
 from recitant_io.balancing import speech_data
 from recitant_io.delivery import finite
@@ -81,7 +87,7 @@ def balance_state(programme: Programme, plan: Plan) -> dict[str, Any]:
     else:
         found = [_plain_passage(p, asked) for p in all_close]
     if stems is not None:
-        measured = close_passages(_exact_clearance(scene, stems), asked, programme.least_passage_s)
+        measured = close_passages(rendered_clearance_lu(stems, scene.is_speech), asked, programme.least_passage_s)
         found = _as_measured(found, measured)
     figures = figures_data(speech_figures(stems or scene.stems, scene.is_speech))
     waiting = programme.sources.filter(role="dialogue", is_listened=False, state="ready").count()
@@ -97,6 +103,8 @@ def balance_state(programme: Programme, plan: Plan) -> dict[str, Any]:
         ],
         "clearance": {
             "asked_lu": asked,
+            "usual_lu": DEFAULT_ASKED_LU,
+            "strict_lu": STRICT_LU,
             "least_s": programme.least_passage_s,
             "passages": found,
             "is_exact": stems is not None,
@@ -210,16 +218,9 @@ def stem_levels_folder() -> Path:
     return Path(settings.MEDIA_ROOT) / "stem-levels"
 
 
-def _exact_clearance(scene: Scene, stems: dict[Role, FloatArray]) -> FloatArray:
-    n = len(scene.is_speech)
-    fitted = {role: np.resize(np.pad(e, (0, max(0, n - len(e)))), n) for role, e in stems.items()}
-    rest = sum((e for role, e in fitted.items() if role is not Role.DIALOGUE), np.zeros(n))
-    return clearance_lu(fitted.get(Role.DIALOGUE, np.zeros(n)), rest, scene.is_speech)
-
-
 def _best_clearance(scene: Scene, plan: Plan) -> FloatArray:
     stems = exact_stems(plan)
-    return scene.own_clearance if stems is None else _exact_clearance(scene, stems)
+    return scene.own_clearance if stems is None else rendered_clearance_lu(stems, scene.is_speech)
 
 
 def report_part(programme: Programme, plan: Plan, sources: dict[str, SampleSource]) -> dict[str, Any]:
@@ -261,7 +262,7 @@ def _plain_passage(passage: Any, asked_lu: float) -> dict[str, Any]:
         "least_lu": round(passage.least_lu, 1),
         "mean_lu": round(passage.mean_lu, 1),
         "cause": "",
-        "title": f"{passage.span.length_samples / 48_000:.1f} s of speech too close",
+        "title": f"{passage.span.length_samples / RATE_HZ:.1f} s of speech too close",
         "sentence": f"At its closest speech is {least} LU above the rest; you asked for {asked_lu:g}.",
         "cures": [],
     }

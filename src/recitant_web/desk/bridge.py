@@ -43,12 +43,6 @@ def sources_of_plan(programme: Programme) -> dict[str, SampleSource]:
     return {key: stored_source(key, n_channels) for key, n_channels in channels}
 
 
-def energies_of_plan(programme: Programme) -> dict[str, FloatArray]:
-    """The 10 ms energies of every recording the plan names."""
-    channels = _loaded(programme.pk, programme.revision)[1]
-    return {key: source_energy(key) for key, _ in channels}
-
-
 def plan_key(plan: Plan) -> str:
     """A hash of all that makes the sound of a plan: equal keys, equal bits."""
     sources = {clip.source_key: clip.source_key for track in plan.tracks for clip in track.clips}

@@ -40,7 +40,7 @@ from recitant_web.desk.balance_queries import (
     scene_of_programme,
 )
 from recitant_web.desk.bridge import (
-    energies_of_plan,
+    known_energies,
     master_of,
     plan_key,
     plan_of,
@@ -64,7 +64,7 @@ def desk_state(programme: Programme) -> dict[str, Any]:
     plan = plan_of(programme)
     spec = spec_of(programme)
     names = dict(ClipRow.objects.filter(track__programme=programme).values_list("pk", "name"))
-    energies = energies_of_plan(programme)
+    energies = known_energies(plan)
     speech = speech_of(programme)
     staves = []
     for role in plan.roles:
@@ -108,7 +108,7 @@ def contours(programme: Programme, start_sample: int, end_sample: int, n_points:
     if end_sample <= start_sample or not 1 <= n_points <= MOST_CONTOUR_POINTS:
         raise RangeError("contour_view", start_sample=start_sample, end_sample=end_sample, n_points=n_points)
     plan = plan_of(programme)
-    energies = energies_of_plan(programme)
+    energies = known_energies(plan)
     step_hops = max(1, (end_sample - start_sample) // (HOP_SAMPLES * n_points))
     found = {}
     lowered = giving_way(programme, plan)

@@ -48,10 +48,10 @@ export function showFigures(model, ask) {
   const least = document.getElementById("least-s");
   if (document.activeElement !== asked) asked.value = signed(clearance.asked_lu);
   if (document.activeElement !== least) least.value = signed(clearance.least_s);
-  document.getElementById("strict").checked = clearance.asked_lu === 20;
+  document.getElementById("strict").checked = clearance.asked_lu === clearance.strict_lu;
   asked.onchange = () => ask(asked.value, least.value);
   least.onchange = () => ask(asked.value, least.value);
-  document.getElementById("strict").onchange = (event) => ask(event.target.checked ? "20" : "7", least.value);
+  document.getElementById("strict").onchange = (event) => ask(event.target.checked ? clearance.strict_lu : clearance.usual_lu, least.value);
   document.getElementById("speech-words").textContent = clearance.has_speech
     ? `Speech for ${Math.round(100 * clearance.speech_share)} % of the time, at ${signed(clearance.dialogue_lufs)} LUFS${clearance.is_exact ? "" : " (estimated)"}.`
     : "No speech is known yet.";

@@ -30,7 +30,7 @@ export function newFirstBalance({ dialog, model, start, edit, view }) {
     if (box.dataset.key === key) return;
     box.dataset.key = key;
     if (run.is_open) {
-      box.replaceChildren(make("h3", { textContent: "First balance" }), make("progress", { value: run.share, max: 1 }), make("p", { className: "soft mb-0", textContent: "You can go on listening. Edits made meanwhile make it start over by your hand." }));
+      box.replaceChildren(make("h3", { textContent: "First balance" }), make("progress", { value: run.share, max: 1 }), make("p", { className: "soft mb-0", textContent: "You can go on listening. If you change something meanwhile, start it again." }));
       return;
     }
     if (!run.steps.length) {
