@@ -16,6 +16,14 @@ def wav_bytes(audio, subtype="PCM_24", rate_hz=RATE_HZ):
     return file.getvalue()
 
 
+@pytest.fixture(autouse=True, scope="module")
+def _no_segments_of_another_test():
+    """Recordings in memory share their names between tests; kept segments would mix them up."""
+    from recitant_core.render.chains import forget_segments
+
+    forget_segments()
+
+
 @pytest.fixture
 def media(settings, tmp_path):
     """A media folder for one test, and no plan kept from another."""

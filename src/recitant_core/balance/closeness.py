@@ -107,7 +107,7 @@ def _diagnosis(
     under = 0.0
     if speaker is not None:
         track, clip = speaker
-        level = clip_speech_lufs(clip, track, plan.stem_gain_db(track.role), energies[clip.source_key], speech)
+        level = clip_speech_lufs(clip, track, plan.stem_gain_db(track.role), energies[clip.sound_key], speech)
         aim = spec.aim_lufs(Role.DIALOGUE)
         under = aim - level if level is not None else 0.0
         if under > UNDER_AIM_LU:
@@ -206,7 +206,7 @@ def _loudest_clip(track: Track, span: SampleSpan, plan: Plan, energies: Mapping[
         if clip.span.intersect(span) is None:
             continue
         first, energy = clip_energy(
-            clip, track, track.gain_db + plan.stem_gain_db(track.role), energies[clip.source_key]
+            clip, track, track.gain_db + plan.stem_gain_db(track.role), energies[clip.sound_key]
         )
         begin = max(0, span.start_sample // HOP_SAMPLES - first)
         power = float(energy[begin : max(begin, span.end_sample // HOP_SAMPLES - first)].sum())

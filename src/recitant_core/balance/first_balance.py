@@ -232,7 +232,7 @@ def _even_out(run: _Run, plan: Plan) -> Step:
     before = []
     for track in plan.tracks:
         for clip in track.clips if track.role is Role.DIALOGUE else ():
-            energy = material.energies[clip.source_key]
+            energy = material.energies[clip.sound_key]
             level = clip_speech_lufs(clip, track, plan.stem_gain_db(track.role), energy, material.speech)
             if level is None or level < -70.0 or not _is_in(clip, choices):
                 continue

@@ -32,12 +32,13 @@ BEFORE_SAMPLES: Final = -(-_MOST_STEPS // _RELEASE_STEPS) + 2 * LOOKAHEAD_SAMPLE
 """How much of the signal around a stretch its limited form depends on (about 1.8 s before, 11 ms after)."""
 
 
-def limit(audio: Audio, ceiling_dbtp: float) -> tuple[Audio, Audio]:
+def limit(audio: Audio, ceiling_dbtp: float, *, hears_between: bool = True) -> tuple[Audio, Audio]:
     """The middle of a signal, held under a true-peak ceiling, and the gain that did it.
 
     Args:
         audio: float32 (frames, channels): the wanted stretch with BEFORE_SAMPLES before and AFTER_SAMPLES after it.
         ceiling_dbtp: highest true peak of the result. Read at 16 times oversampling it is passed by at most 0.1 dB.
+        hears_between: whether it hears between samples; if not, no sample passes the ceiling and true peaks may.
 
     Returns:
         float32 (frames - BEFORE_SAMPLES - AFTER_SAMPLES, channels), and the gain factor, float32 (frames, 1), equal
@@ -51,10 +52,14 @@ def limit(audio: Audio, ceiling_dbtp: float) -> tuple[Audio, Audio]:
     if n_out < 0:
         raise RangeError("limiter_needs_surroundings", frames=len(audio))
     phases = interpolator(OVERSAMPLING)
-    ceiling = factor_from_db(ceiling_dbtp - DETECTOR_MARGIN_DB)
+    ceiling = factor_from_db(ceiling_dbtp - (DETECTOR_MARGIN_DB if hears_between else 0.0))
     need = np.zeros(len(audio), np.int64)
     for channel in range(audio.shape[1]):
-        _add_need(np.ascontiguousarray(audio[:, channel]), phases, reach_factor(phases), ceiling, need)
+        samples = np.ascontiguousarray(audio[:, channel])
+        if hears_between:
+            _add_need(samples, phases, reach_factor(phases), ceiling, need)
+        else:
+            _add_need_of_samples(samples, ceiling, need)
     factor = np.ones((n_out, 1), np.float32)
     if not need.any():
         return audio[BEFORE_SAMPLES : BEFORE_SAMPLES + n_out].copy(), factor
@@ -90,6 +95,15 @@ def _add_need(samples, phases, reach, ceiling, need):  # type: ignore[no-untyped
                 at = start + i + 15
                 need[at] = max(need[at], steps)
                 need[at + 1] = max(need[at + 1], steps)
+
+
+@numba.njit(cache=True, nogil=True)
+def _add_need_of_samples(samples, ceiling, need):  # type: ignore[no-untyped-def]
+    for i in range(len(samples)):
+        top = abs(samples[i])
+        if top > ceiling:
+            steps = min(_MOST_STEPS, np.int64(math.ceil(20.0 * math.log10(top / ceiling) * STEPS_PER_DB)))
+            need[i] = max(need[i], steps)
 
 
 @numba.njit(cache=True, nogil=True)

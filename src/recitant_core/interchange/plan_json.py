@@ -12,7 +12,8 @@ from recitant_core.errors import PlanError
 from recitant_core.gain.ducking import DuckAim, DuckKind, DuckPoint, DuckRule, LiveKey, Points, Room
 from recitant_core.gain.envelope import CurvePoint, FadeShape
 from recitant_core.ports import SampleSource
-from recitant_core.timeline.model import Clip, Duck, Master, Plan, Role, Track
+from recitant_core.processors.model import Chain, chain_data, chain_from_data
+from recitant_core.timeline.model import Clip, Duck, Master, Plan, Ride, Role, Track
 from recitant_core.units.channels import Routing
 from recitant_core.units.clock import RATE_HZ, s_from_samples, samples_from_s
 from recitant_core.units.timecode import FRAME_RATES
@@ -48,9 +49,12 @@ def plan_from_data(data: Mapping[str, Any], source_of_file: Mapping[str, SampleS
                 pan=float(track.get("pan", 0.0)),
                 clips=tuple(clips),
                 is_mono=bool(track.get("mono", False)),
+                chain=_chain(track.get("chain", ()), f"tracks[{track_index}].chain"),
+                ride=_ride(track.get("ride", {}), f"tracks[{track_index}].ride"),
             )
         )
-    stems = {Role(role): float(stem.get("gain_db", 0.0)) for role, stem in data.get("stems", {}).items()}
+    given = {Role(role): stem for role, stem in data.get("stems", {}).items()}
+    stems = {role: float(stem.get("gain_db", 0.0)) for role, stem in given.items()}
     master = data.get("master", {})
     ceiling = master.get("ceiling_dbtp")
     return Plan(
@@ -60,6 +64,9 @@ def plan_from_data(data: Mapping[str, Any], source_of_file: Mapping[str, SampleS
         stems,
         Master(float(master.get("gain_db", 0.0)), None if ceiling is None else float(ceiling)),
         tuple(_duck(duck, index, len(tracks)) for index, duck in enumerate(data.get("ducking", ()))),
+        {r: _chain(stem["chain"], f"stems.{r}.chain") for r, stem in given.items() if stem.get("chain")},
+        {r: _ride(stem["ride"], f"stems.{r}.ride") for r, stem in given.items() if "ride" in stem},
+        _chain(master.get("chain", ()), "master.chain"),
     )
 
 
@@ -76,12 +83,21 @@ def plan_to_data(plan: Plan, file_of_source: Mapping[str, str]) -> dict[str, Any
                 "gain_db": track.gain_db,
                 "pan": track.pan,
                 **({"mono": True} if track.is_mono else {}),
+                **_strip_data(track.chain, track.ride),
                 "clips": [_clip_data(clip, file_of_source) for clip in track.clips],
             }
             for track in plan.tracks
         ],
-        "stems": {role.value: {"gain_db": gain_db} for role, gain_db in plan.stem_gains_db.items()},
-        "master": {"gain_db": plan.master.gain_db, "ceiling_dbtp": plan.master.ceiling_dbtp},
+        "stems": {
+            role.value: {"gain_db": plan.stem_gain_db(role), **_strip_data(plan.stem_chain(role), plan.stem_ride(role))}
+            for role in Role
+            if role in plan.stem_gains_db or plan.stem_chain(role) or plan.stem_ride(role).points
+        },
+        "master": {
+            "gain_db": plan.master.gain_db,
+            "ceiling_dbtp": plan.master.ceiling_dbtp,
+            **_strip_data(plan.master_chain, Ride()),
+        },
         **({"ducking": [_duck_data(duck, plan) for duck in plan.ducks]} if plan.ducks else {}),
     }
 
@@ -217,6 +233,7 @@ def _clip(data: Mapping[str, Any], field: str, source: SampleSource) -> Clip:
         routing=Routing(data.get("routing", "as-recorded")),
         reversed_channels=tuple(sorted(data.get("reversed_channels", ()))),
         dc_offset=tuple(map(float, data.get("dc_offset", ()))),
+        chain=_chain(data.get("chain", ()), f"{field}.chain"),
         name=data["file"].replace("\\", "/").rsplit("/", 1)[-1].rsplit(".", 1)[0],
     )
 
@@ -243,6 +260,46 @@ def _clip_data(clip: Clip, file_of_source: Mapping[str, str]) -> dict[str, Any]:
         data["reversed_channels"] = list(clip.reversed_channels)
     if any(clip.dc_offset):
         data["dc_offset"] = list(clip.dc_offset)
+    if clip.chain:
+        data["chain"] = _chain_data(clip.chain)
+    return data
+
+
+def _chain(data: Any, field: str) -> Chain:
+    # Curves count in seconds here, in samples inside.
+    def counted(one: Any) -> Any:
+        if not isinstance(one, Mapping) or not isinstance(one.get("curves", {}), Mapping):
+            return one
+        curves = {
+            name: [[_samples(at_s), value] for at_s, value in points] for name, points in one.get("curves", {}).items()
+        }
+        return {**one, "curves": curves} if curves else one
+
+    return chain_from_data([counted(one) for one in data], field)
+
+
+def _chain_data(chain: Chain) -> list[dict[str, Any]]:
+    found = chain_data(chain)
+    for one in found:
+        for points in one.get("curves", {}).values():
+            for point in points:
+                point[0] = s_from_samples(point[0])
+    return found
+
+
+def _ride(data: Mapping[str, Any], field: str) -> Ride:
+    points = tuple(CurvePoint(_samples(at_s), float(gain_db)) for at_s, gain_db in data.get("points", ()))
+    if any(a.at_sample >= b.at_sample for a, b in pairwise(points)):
+        raise PlanError("curve_out_of_order", field=f"{field}.points")
+    return Ride(points, bool(data.get("before_processors", False)))
+
+
+def _strip_data(chain: Chain, ride: Ride) -> dict[str, Any]:
+    data: dict[str, Any] = {"chain": _chain_data(chain)} if chain else {}
+    if ride.points:
+        data["ride"] = {"points": [[s_from_samples(p.at_sample), p.gain_db] for p in ride.points]}
+        if ride.is_first:
+            data["ride"]["before_processors"] = True
     return data
 
 

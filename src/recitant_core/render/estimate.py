@@ -60,7 +60,7 @@ def track_energies(plan: Plan, source_energies: Mapping[str, FloatArray]) -> dic
         total = tracks[track.track_id] = np.zeros(n_hops)
         for clip in track.clips:
             gain_db = track.gain_db + plan.stem_gain_db(track.role)
-            first, energy = clip_energy(clip, track, gain_db, source_energies[clip.source_key])
+            first, energy = clip_energy(clip, track, gain_db, source_energies[clip.sound_key])
             end = min(n_hops, first + len(energy))
             total[first:end] += energy[: end - first]
     return tracks

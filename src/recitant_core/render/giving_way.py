@@ -10,6 +10,7 @@ import numpy as np
 
 from recitant_core.dsp.bell import bell_window, with_bell
 from recitant_core.gain.ducking import DuckKind, Points, points_db
+from recitant_core.gain.envelope import CurvePoint
 from recitant_core.gain.keyed import key_window, keyed_factors
 from recitant_core.timeline.model import Duck
 from recitant_core.units.arrays import Audio, FloatArray
@@ -39,8 +40,18 @@ def ducked(signal: Signal, span: SampleSpan, duck: Duck, key: KeySignal) -> Floa
         window = key_window(span, duck.rule.live)
         return out * keyed_factors(key(window), span, duck.rule.live, duck.rule.floor_db)[:, None]
     if duck.points and duck.rule.uses_level:
-        _apply_points(out, span.start_sample, *_as_arrays(duck.points))
+        ridden(out, span.start_sample, duck.points)
     return out
+
+
+def ridden(audio: FloatArray, start_sample: int, points: Points | tuple[CurvePoint, ...]) -> None:
+    """Multiply audio, in place, by a gain over time that is straight in dB between its points.
+
+    Args:
+        audio: float64 (frames, 2).
+        points: at least one, in order.
+    """
+    _apply_points(audio, start_sample, *_as_arrays(points))
 
 
 def _is_open(points: Points, span: SampleSpan) -> bool:
@@ -51,7 +62,7 @@ def _is_open(points: Points, span: SampleSpan) -> bool:
     return inside or bool((edges < 0.0).any())
 
 
-def _as_arrays(points: Points) -> tuple[FloatArray, FloatArray]:
+def _as_arrays(points: Points | tuple[CurvePoint, ...]) -> tuple[FloatArray, FloatArray]:
     at = np.array([point.at_sample for point in points], dtype=np.float64)
     return at, np.array([point.gain_db for point in points])
 

@@ -5,7 +5,7 @@ the same span of the whole. Preview, verdict and delivery all call render_output
 Held to: tests/core/test_render.py
 """
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Hashable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Final
 
@@ -15,13 +15,16 @@ import numpy as np
 from recitant_core.gain.envelope import curve_db
 from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
 from recitant_core.ports import SampleSource
+from recitant_core.processors.model import active
+from recitant_core.render.chains import processed, sounding
 from recitant_core.render.giving_way import KeySignal, Signal, ducked
-from recitant_core.timeline.model import Clip, Duck, Plan, Role, Track, clip_fade_factors, clip_matrix
+from recitant_core.timeline.model import Clip, Duck, Plan, Ride, Role, Track, clip_fade_factors, clip_matrix
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.level import factor_from_db
 
 SEGMENT_SAMPLES: Final = 10 * RATE_HZ
+_DUCK_REACH_SAMPLES: Final = 30 * RATE_HZ  # more than any live key or bell hears around a stretch
 Sources = Mapping[str, SampleSource]
 
 
@@ -60,22 +63,45 @@ def _stem(plan: Plan, role: Role, sources: Sources, span: SampleSpan, heard: Hea
                     total += ducked(_alone(track, plan, sources), part, duck, key.of(duck))
         return total
 
-    duck = plan.duck_of_stem(role)
-    return added(span) if duck is None else ducked(added, span, duck, key.of(duck))
+    def given_way(part: SampleSpan) -> FloatArray:
+        duck = plan.duck_of_stem(role)
+        return added(part) if duck is None else ducked(added, part, duck, key.of(duck))
+
+    def identity(window: SampleSpan) -> Hashable:
+        return stem_identity(plan, role, window, heard)
+
+    return processed(given_way, plan.stem_chain(role), plan.stem_ride(role), span, identity)
 
 
 def add_track(track: Track, stem_gain_db: float, sources: Sources, span: SampleSpan, total: FloatArray) -> None:
-    """Add a track's clips with its fader and a stem's gain to a span; ``total`` is float64 (frames, 2)."""
+    """Add a track's clips through its chain, with its fader and a stem's gain, to a span; float64 (frames, 2)."""
+    if not track.ride.points and not active(track.chain):
+        _add_clips(track, track.gain_db + stem_gain_db, sources, span, total)
+        return
+
+    def raw(part: SampleSpan) -> FloatArray:
+        alone = np.zeros((part.length_samples, 2))
+        _add_clips(track, 0.0, sources, part, alone)
+        return alone
+
+    def identity(window: SampleSpan) -> Hashable:
+        return track_identity(track, window)
+
+    factor = factor_from_db(track.gain_db + stem_gain_db)
+    total += processed(raw, track.chain, track.ride, span, identity) * factor
+
+
+def _add_clips(track: Track, gain_db: float, sources: Sources, span: SampleSpan, total: FloatArray) -> None:
     for clip in track.clips:
         part = clip.span.intersect(span)
         if part is not None:
-            source = sources[clip.source_key]
+            source = sounding(sources[clip.source_key], clip.chain)
             audio = source.read(clip.in_sample + part.start_sample - clip.start_sample, part.length_samples)
             if any(clip.dc_offset):
                 audio = audio - np.array(clip.dc_offset, dtype=np.float32)
             matrix = clip_matrix(clip, track, source.layout)
             out = total[part.start_sample - span.start_sample : part.end_sample - span.start_sample]
-            matrix = matrix * factor_from_db(clip.gain_db + track.gain_db + stem_gain_db)
+            matrix = matrix * factor_from_db(clip.gain_db + gain_db)
             _add_clip(clip, part, audio, matrix, out)
 
 
@@ -86,6 +112,23 @@ def _alone(track: Track, plan: Plan, sources: Sources) -> Signal:
         return total
 
     return signal
+
+
+def track_identity(track: Track, window: SampleSpan) -> Hashable:
+    """All that makes what enters and leaves a track's chain in a window: equal values, equal samples."""
+    clips = tuple(clip for clip in track.clips if clip.span.intersect(window) is not None)
+    return (track.track_id, track.pan, track.is_mono, track.chain, track.ride, clips)
+
+
+def stem_identity(plan: Plan, role: Role, window: SampleSpan, heard: Heard) -> Hashable:
+    """All that makes a stem in a window."""
+    wide = window.widen(_DUCK_REACH_SAMPLES, _DUCK_REACH_SAMPLES)
+    tracks = tuple(
+        (track_identity(track, wide), track.gain_db, plan.stem_gain_db(track.role))
+        for track in plan.tracks
+        if (track.role is role and heard.includes(track)) or (track.role is Role.DIALOGUE and plan.ducks)
+    )
+    return (role, tracks, plan.ducks, plan.stem_chain(role), plan.stem_ride(role))
 
 
 class Keys:
@@ -113,8 +156,17 @@ class Keys:
 
 
 def render_mix(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> Audio:
-    """The sum of the stems of a span before the master, float32 (frames, 2)."""
-    return sum_stems(render_stems(plan, sources, span, heard), span.length_samples)
+    """The sum of the stems of a span through the master's processors, float32 (frames, 2)."""
+    if not active(plan.master_chain):
+        return sum_stems(render_stems(plan, sources, span, heard), span.length_samples)
+
+    def summed(part: SampleSpan) -> FloatArray:
+        return sum_stems(render_stems(plan, sources, part, heard), part.length_samples).astype(np.float64)
+
+    def identity(window: SampleSpan) -> Hashable:
+        return tuple(stem_identity(plan, role, window, heard) for role in plan.roles)
+
+    return processed(summed, plan.master_chain, Ride(), span, identity).astype(np.float32)
 
 
 def sum_stems(stems: Mapping[Role, Audio], n_frames: int) -> Audio:
@@ -157,11 +209,11 @@ def render_segments(plan: Plan, sources: Sources) -> Iterator[MasteredSegment]:
     before = np.zeros((BEFORE_SAMPLES, 2), np.float32)
     head = render_stems(plan, sources, SampleSpan(0, ahead))
     waiting = {role: stem * gain for role, stem in head.items()}
-    waiting_mix = sum_stems(head, ahead) * gain
+    waiting_mix = _mix_of(plan, sources, SampleSpan(0, ahead), head) * gain
     for span in plan.span.blocks(SEGMENT_SAMPLES):
         fresh_span = SampleSpan(span.start_sample + ahead, span.length_samples)
         fresh = render_stems(plan, sources, fresh_span)
-        fresh_mix = sum_stems(fresh, span.length_samples) * gain
+        fresh_mix = _mix_of(plan, sources, fresh_span, fresh) * gain
         stems = {role: np.concatenate([waiting[role], fresh[role] * gain]) for role in fresh}
         mix = np.concatenate([waiting_mix, fresh_mix])
         n = span.length_samples
@@ -174,6 +226,11 @@ def render_segments(plan: Plan, sources: Sources) -> Iterator[MasteredSegment]:
         yield MasteredSegment(span, {role: stem[:n] for role, stem in stems.items()}, output, factor)
         waiting = {role: stem[n:] for role, stem in stems.items()}
         waiting_mix = mix[n:]
+
+
+def _mix_of(plan: Plan, sources: Sources, span: SampleSpan, stems: Mapping[Role, Audio]) -> Audio:
+    # Stems that are rendered already need no second time where nothing comes after their sum.
+    return render_mix(plan, sources, span) if active(plan.master_chain) else sum_stems(stems, span.length_samples)
 
 
 def _add_clip(clip: Clip, part: SampleSpan, audio: Audio, matrix: FloatArray, out: FloatArray) -> None:

@@ -6,6 +6,7 @@ from typing import Final
 
 from recitant_core.gain.ducking import DuckRule, Points
 from recitant_core.gain.envelope import CurvePoint, FadeShape, fade_factors
+from recitant_core.processors.model import Chain, chain_key
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import ChannelLayout, Routing
 from recitant_core.units.clock import SampleSpan
@@ -53,11 +54,30 @@ class Clip:
     """Clips of one group move and level as one; empty for none."""
     mended: tuple[str, ...] = ()
     """Codes of the remedies that were applied."""
+    chain: Chain = ()
+    """Processors over the recording, before routing and gains; their curves count in the recording's samples."""
+    speaker: str = ""
+    """Whose voice it is; empty where nobody said."""
+
+    @property
+    def sound_key(self) -> str:
+        """What its recording sounds like through its chain: equal keys, equal samples."""
+        key = chain_key(self.chain)
+        return f"{self.source_key}+{key}" if key else self.source_key
 
     @property
     def span(self) -> SampleSpan:
         """Where it lies in the programme."""
         return SampleSpan(self.start_sample, self.length_samples)
+
+
+@dataclass(frozen=True)
+class Ride:
+    """A fader's movement over programme time."""
+
+    points: tuple[CurvePoint, ...] = ()
+    is_first: bool = False
+    """Whether it comes before the processors (they then hear the ridden level) or after them."""
 
 
 @dataclass(frozen=True)
@@ -72,6 +92,9 @@ class Track:
     clips: tuple[Clip, ...] = ()
     is_mono: bool = False
     """Whether both loudspeakers get the sum of its clips' sides."""
+    chain: Chain = ()
+    """Processors over its clips, pan included, before its fader; their curves count in programme samples."""
+    ride: Ride = Ride()
 
 
 @dataclass(frozen=True)
@@ -111,6 +134,11 @@ class Plan:
     stem_gains_db: dict[Role, float] = field(default_factory=dict)
     master: Master = Master()
     ducks: tuple[Duck, ...] = ()
+    stem_chains: dict[Role, Chain] = field(default_factory=dict)
+    """Processors over a stem, after its fader and after it gave way."""
+    stem_rides: dict[Role, Ride] = field(default_factory=dict)
+    master_chain: Chain = ()
+    """Processors over the sum of all stems, before the fit's gain and the last limiter."""
 
     @property
     def span(self) -> SampleSpan:
@@ -126,6 +154,14 @@ class Plan:
     def stem_gain_db(self, role: Role) -> float:
         """Gain of a stem; 0 where none was set."""
         return self.stem_gains_db.get(role, 0.0)
+
+    def stem_chain(self, role: Role) -> Chain:
+        """Processors of a stem; empty where there are none."""
+        return self.stem_chains.get(role, ())
+
+    def stem_ride(self, role: Role) -> Ride:
+        """Movement of a stem's fader."""
+        return self.stem_rides.get(role, Ride())
 
     def duck_of_stem(self, role: Role) -> Duck | None:
         """How a stem gives way; None where it does not."""

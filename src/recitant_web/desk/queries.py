@@ -118,7 +118,7 @@ def contours(programme: Programme, start_sample: int, end_sample: int, n_points:
             if part is None:
                 continue
             first, energy = clip_energy(
-                clip, track, track.gain_db + plan.stem_gain_db(track.role), energies[clip.source_key]
+                clip, track, track.gain_db + plan.stem_gain_db(track.role), energies[clip.sound_key]
             )
             begin = max(0, part.start_sample // HOP_SAMPLES - first)
             end = min(len(energy), part.end_sample // HOP_SAMPLES - first + 1)
@@ -298,7 +298,7 @@ def _clip_data(
     energies: dict[str, FloatArray],
     speech: SpeechOfSources,
 ) -> dict[str, Any]:
-    energy = clip_energy(clip, track, 0.0, energies[clip.source_key])[1]
+    energy = clip_energy(clip, track, 0.0, energies[clip.sound_key])[1]
     if track.role is Role.DIALOGUE:
         # What counts of dialogue is its speech, not the pauses and noises between.
         in_clip = loudness_over_speech(clip, energy, speech)

@@ -1,0 +1,451 @@
+"""Expander, gate, compressor, three bands of it, and de-esser: levels read every 16 samples, gains laid between.
+
+Source of the static curve and of the smoothing: D. Giannoulis, M. Massberg, J. Reiss, JAES 60(6), 2012: gain computer
+with a soft knee, reduction smoothed in dB by one pole that branches between attack and release (1 - 1/e in its time).
+Held to: tests/conformance/test_dynamics.py
+"""
+
+import math
+from collections.abc import Callable
+from typing import Final
+
+import numba
+import numpy as np
+
+from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
+from recitant_core.processors import filters
+from recitant_core.processors.model import Processor, samples_of_ms
+from recitant_core.processors.tone import Memory
+from recitant_core.units.arrays import Audio, FloatArray
+from recitant_core.units.clock import RATE_HZ
+
+CONTROL_SAMPLES: Final = 16
+RMS_MS: Final = 5.0
+DYNAMICS_KINDS: Final = ("expander", "gate", "compressor", "three-band", "de-esser", "limiter")
+_FORGOTTEN_TIMES: Final = 12.0  # 20 dB of reduction are 0.0001 dB after so many time constants
+_NO_LIMIT_DB: Final = 1e9
+_FLOOR_DBFS: Final = -140.0
+Watch = Callable[[FloatArray], None]
+"""Told the gain in dB, negative, of every CONTROL_SAMPLES samples."""
+
+
+def compressed_db(level_dbfs: FloatArray, threshold_dbfs, ratio, knee_db: float) -> FloatArray:  # type: ignore[no-untyped-def]
+    """Reduction in dB, 0 or more, that a level asks for above a threshold; float64, same shape.
+
+    Args:
+        threshold_dbfs, ratio: one number or one for each level.
+        knee_db: width of the bend around the threshold.
+
+    Source: Giannoulis et al. 2012, equation 4.
+    """
+    return _bent_along(_row(level_dbfs), _row(threshold_dbfs), _row(1.0 - 1.0 / ratio), knee_db, _NO_LIMIT_DB)
+
+
+def expanded_db(level_dbfs: FloatArray, threshold_dbfs, ratio, knee_db: float, range_db: float) -> FloatArray:  # type: ignore[no-untyped-def]
+    """Reduction in dB, 0 or more, that a level asks for under a threshold; float64, same shape.
+
+    Source: the mirror of compressed_db, limited to ``range_db``.
+    """
+    return _bent_along(-_row(level_dbfs), -_row(threshold_dbfs), _row(ratio - 1.0), knee_db, range_db)
+
+
+def levels(audio: Audio) -> tuple[FloatArray, FloatArray]:
+    """Highest sample of all channels, and their mean square, of each CONTROL_SAMPLES; float64 (steps,) each."""
+    steps = -(-len(audio) // CONTROL_SAMPLES)
+    peak, power = np.zeros(steps), np.zeros(steps)
+    (_levels_of_two if audio.shape[1] == 2 else _levels)(audio, peak, power)
+    return peak, power
+
+
+def level_dbfs(audio: Audio, hears: str, memory: Memory | None = None) -> FloatArray:
+    """What a detector reads every CONTROL_SAMPLES samples, in dBFS; a sine at full scale is -3 by rms, 0 by peak."""
+    peak, power = levels(audio)
+    if hears == "peak":
+        return _db_of(peak, 20.0)
+    _smooth_power(power, _pole(RMS_MS), _slot(memory, "power", 1))
+    return _db_of(power, 10.0)
+
+
+def dynamic(
+    processor: Processor, audio: Audio, start_sample: int, watch: Watch | None = None, memory: Memory | None = None
+) -> Audio:
+    """Audio through a processor of dynamics, from rest, written over what came in; float32 (frames, channels).
+
+    Args:
+        start_sample: of the first frame, on the grid of CONTROL_SAMPLES; counts for curves.
+        watch: told the gain it gives.
+        memory: from piece to piece of a stretch, for what streams; None from rest.
+    """
+    match processor.kind:
+        case "de-esser":
+            return _de_essed(processor, audio, start_sample, watch, memory)
+        case "three-band":
+            return _in_three_bands(processor, audio, start_sample, watch)
+        case "limiter":
+            return _limited(processor, audio, start_sample, watch)
+        case _:
+            gain_db = gains_db(processor, level_dbfs(audio, _hears(processor), memory), start_sample, memory)
+            if watch is not None:
+                watch(gain_db)
+            factors = _factors(gain_db)
+            if processor.kind == "compressor":
+                made_up = _along(processor, "make_up_db", start_sample, len(gain_db))
+                share = _along(processor, "mix_percent", start_sample, len(gain_db)) / 100.0
+                factors = (1.0 - share) + share * factors * _factors(made_up)
+            return _with_factors(audio, np.ascontiguousarray(np.broadcast_to(factors, gain_db.shape)), memory)
+
+
+def streams(processor: Processor) -> bool:
+    """Whether a stretch can go through it piece by piece, each as long as wanted on the grid."""
+    if processor.kind == "de-esser":
+        return not (processor.points("freq_hz") or processor.points("q"))
+    if processor.kind == "compressor":
+        return samples_of_ms(processor.number("lookahead_ms")) < CONTROL_SAMPLES
+    return processor.kind in ("expander", "gate")
+
+
+def gains_db(processor: Processor, level: FloatArray, start_sample: int, memory: Memory | None = None) -> FloatArray:
+    """Gain in dB, 0 or less, that an expander, gate or compressor gives at each step; float64 (steps,).
+
+    Args:
+        level: see level_dbfs, of the whole stretch.
+        start_sample: of the first step; counts for curves.
+    """
+    n = len(level)
+
+    def along(name: str) -> FloatArray:
+        return _along(processor, name, start_sample, n)
+
+    attack, release = _poles(along("attack_ms")), _poles(along("release_ms"))
+    if processor.kind == "compressor":
+        ahead = samples_of_ms(processor.number("lookahead_ms")) // CONTROL_SAMPLES
+        if ahead:
+            level = np.concatenate([level[ahead:], np.full(min(ahead, n), _FLOOR_DBFS)])
+        wanted = compressed_db(level, along("threshold_dbfs"), along("ratio"), processor.number("knee_db"))
+        return -_smoothed(wanted, attack, release, memory)
+    hold = samples_of_ms(processor.number("hold_ms")) // CONTROL_SAMPLES
+    held = _highest_of_last(level, hold, memory) if hold else level
+    range_db = processor.number("range_db")
+    if processor.kind == "gate":
+        wanted = np.where(held >= along("threshold_dbfs"), 0.0, range_db)
+    else:
+        wanted = expanded_db(held, along("threshold_dbfs"), along("ratio"), processor.number("knee_db"), range_db)
+    # Its attack opens: less reduction.
+    return -_smoothed(wanted, release, attack, memory)
+
+
+def dynamics_reach(processor: Processor) -> tuple[int, int]:
+    """How many samples before a stretch count, so that the rest is forgotten, and how many after it."""
+    if processor.kind == "limiter":
+        return BEFORE_SAMPLES, AFTER_SAMPLES
+    slowest_ms = max(_largest(processor, "release_ms"), _largest(processor, "attack_ms"))
+    before = samples_of_ms(_FORGOTTEN_TIMES * (slowest_ms + RMS_MS))
+    if processor.kind in ("expander", "gate"):
+        before += samples_of_ms(processor.number("hold_ms"))
+    after = samples_of_ms(processor.number("lookahead_ms")) if processor.kind == "compressor" else 0
+    return before, after
+
+
+def reduction_curve(processor: Processor, level: FloatArray) -> FloatArray:
+    """Static gain in dB at each level of the detector, without make-up; float64 (levels,).
+
+    Of a de-esser and of three bands (the middle one) it is that of the band.
+    """
+    number = processor.number
+    match processor.kind:
+        case "gate":
+            return np.where(level >= number("threshold_dbfs"), 0.0, -number("range_db"))
+        case "expander":
+            return -expanded_db(level, number("threshold_dbfs"), number("ratio"), number("knee_db"), number("range_db"))
+        case "de-esser":
+            wanted = compressed_db(level, number("threshold_dbfs"), number("ratio"), 0.0)
+            return -np.minimum(wanted, number("range_db"))
+        case "three-band":
+            return -compressed_db(level, number("middle_threshold_dbfs"), number("middle_ratio"), number("knee_db"))
+        case "limiter":
+            return -np.maximum(level + number("gain_db") - number("ceiling_db"), 0.0)
+        case _:
+            return -compressed_db(level, number("threshold_dbfs"), number("ratio"), number("knee_db"))
+
+
+def _hears(processor: Processor) -> str:
+    return str(processor.value("hears")) if processor.kind == "compressor" else "rms"
+
+
+def _largest(processor: Processor, name: str) -> float:
+    return max([processor.number(name), *(point.value for point in processor.points(name))])
+
+
+def _along(processor: Processor, name: str, start_sample: int, n_steps: int) -> FloatArray:
+    if not processor.points(name):
+        return np.array([processor.number(name)])
+    places = start_sample + CONTROL_SAMPLES * np.arange(n_steps, dtype=np.float64)
+    return np.asarray(processor.along(name, places))
+
+
+def _pole(time_ms: float) -> float:
+    return math.exp(-CONTROL_SAMPLES / (RATE_HZ * time_ms / 1000.0))
+
+
+def _poles(time_ms: FloatArray) -> FloatArray:
+    return np.exp(-CONTROL_SAMPLES / (RATE_HZ * time_ms / 1000.0))
+
+
+def _factors(gain_db: FloatArray) -> FloatArray:
+    found: FloatArray = np.exp(gain_db * (math.log(10.0) / 20.0))
+    return found
+
+
+def _de_essed(
+    processor: Processor, audio: Audio, start_sample: int, watch: Watch | None, memory: Memory | None
+) -> Audio:
+    if streams(processor):
+        sections = np.array([filters.band_pass(processor.number("freq_hz"), processor.number("q"))])
+        band = filters.filtered(audio, sections, None, _slot(memory, "band", *filters.rest(sections).shape))
+    else:
+        places = start_sample + filters.MOVE_SAMPLES * np.arange(-(-len(audio) // filters.MOVE_SAMPLES))
+        freq = np.broadcast_to(processor.along("freq_hz", places.astype(np.float64)), places.shape)
+        width = np.broadcast_to(processor.along("q", places.astype(np.float64)), places.shape)
+        moves = np.array([[filters.band_pass(f, q)] for f, q in zip(freq, width, strict=True)])
+        band = filters.filtered_moving(audio, moves)
+    level = level_dbfs(band, "rms", memory)
+
+    def along(name: str) -> FloatArray:
+        return _along(processor, name, start_sample, len(level))
+
+    wanted = np.minimum(compressed_db(level, along("threshold_dbfs"), along("ratio"), 0.0), along("range_db"))
+    gain_db = -_smoothed(wanted, _poles(along("attack_ms")), _poles(along("release_ms")), memory)
+    if watch is not None:
+        watch(gain_db)
+    _add_band(audio, band, _factors(gain_db) - 1.0, _slot(memory, "factor", 1))
+    return audio
+
+
+def _in_three_bands(processor: Processor, audio: Audio, start_sample: int, watch: Watch | None) -> Audio:
+    low_hz, high_hz = processor.number("low_hz"), processor.number("high_hz")
+    # Fourth-order crossovers (two Butterworth filters each) whose sums turn phases but keep every level.
+    low_of, above_of = _crossover(low_hz)
+    middle_of, high_of = _crossover(high_hz)
+    above = filters.filtered(audio, above_of)
+    low = filters.filtered(audio, low_of)
+    low = filters.filtered(low, middle_of) + filters.filtered(low, high_of)
+    bands = {"low": low, "middle": filters.filtered(above, middle_of), "high": filters.filtered(above, high_of)}
+    total = np.zeros(audio.shape)
+    deepest: FloatArray | None = None
+    for name, band in bands.items():
+        level = level_dbfs(band, "rms")
+        n = len(level)
+        threshold = _along(processor, f"{name}_threshold_dbfs", start_sample, n)
+        ratio = _along(processor, f"{name}_ratio", start_sample, n)
+        wanted = compressed_db(level, threshold, ratio, processor.number("knee_db"))
+        attack = _poles(_along(processor, "attack_ms", start_sample, n))
+        release = _poles(_along(processor, "release_ms", start_sample, n))
+        gain_db = -_smoothed(wanted, attack, release)
+        deepest = gain_db if deepest is None else np.minimum(deepest, gain_db)
+        made_up = _factors(_along(processor, f"{name}_gain_db", start_sample, n))
+        total += _with_factors(band, _factors(gain_db) * made_up)
+    if watch is not None and deepest is not None:
+        watch(deepest)
+    return total.astype(np.float32)
+
+
+def _crossover(freq_hz: float) -> tuple[FloatArray, FloatArray]:
+    low = filters.butterworth(freq_hz, 12, is_high=False)
+    high = filters.butterworth(freq_hz, 12, is_high=True)
+    return np.concatenate([low, low]), np.concatenate([high, high])
+
+
+def _limited(processor: Processor, audio: Audio, start_sample: int, watch: Watch | None) -> Audio:
+    gain: Audio | np.float32 = np.float32(10.0 ** (processor.number("gain_db") / 20.0))
+    ceiling_db: float | FloatArray = processor.number("ceiling_db")
+    if processor.points("ceiling_db") or processor.points("gain_db"):
+        places = start_sample + np.arange(len(audio), dtype=np.float64)
+        gain_db = np.broadcast_to(processor.along("gain_db", places), places.shape)
+        ceiling_db = np.broadcast_to(processor.along("ceiling_db", places), places.shape)
+        gain = _factors(gain_db - ceiling_db)[:, None].astype(np.float32)
+    around = np.pad(audio * gain, ((BEFORE_SAMPLES, AFTER_SAMPLES), (0, 0)))
+    hears_between = processor.value("hears") == "true-peak"
+    out, factor = limit(around, ceiling_db if isinstance(ceiling_db, float) else 0.0, hears_between=hears_between)
+    if watch is not None:
+        watch(20.0 * np.log10(np.maximum(factor[::CONTROL_SAMPLES, 0].astype(np.float64), 1e-9)))
+    return out if isinstance(ceiling_db, float) else out * _factors(ceiling_db)[:, None].astype(np.float32)
+
+
+def _with_factors(audio: Audio, factors: FloatArray, memory: Memory | None = None) -> Audio:
+    before = _slot(memory, "factor", 1, start=float(factors[0]) if len(factors) else 1.0)
+    (_apply_to_two if audio.shape[1] == 2 else _apply)(audio, factors, before, audio)
+    return audio
+
+
+def _row(values) -> FloatArray:  # type: ignore[no-untyped-def]
+    return np.atleast_1d(np.asarray(values, dtype=np.float64))
+
+
+def _bent_along(
+    level: FloatArray, threshold: FloatArray, slope: FloatArray, knee_db: float, most_db: float
+) -> FloatArray:
+    out = np.empty(len(level))
+    _bent(level, threshold, slope, knee_db, most_db, out)
+    return out
+
+
+def _slot(memory: Memory | None, name: str, *shape: int, start: float = 0.0) -> FloatArray:
+    if memory is None:
+        return np.full(shape, start)
+    return memory.setdefault(name, np.full(shape, start))
+
+
+def _db_of(values: FloatArray, times: float) -> FloatArray:
+    out = np.empty(len(values))
+    _to_db(values, times, out)
+    return out
+
+
+def _smoothed(wanted: FloatArray, rising: FloatArray, falling: FloatArray, memory: Memory | None = None) -> FloatArray:
+    out = np.empty(len(wanted))
+    _branching(wanted, rising, falling, _slot(memory, "gain", 1, start=float(wanted[0]) if len(wanted) else 0.0), out)
+    return out
+
+
+def _highest_of_last(level: FloatArray, count: int, memory: Memory | None) -> FloatArray:
+    known = level
+    if memory is not None:
+        known = np.concatenate([memory.get("levels", np.zeros(0)), level])
+        memory["levels"] = known[-count:].copy()
+    out = np.empty(len(known))
+    _sliding_max(known, count, out)
+    return out[len(known) - len(level) :]
+
+
+@numba.njit(cache=True, nogil=True)
+def _levels_of_two(x, peak, power):  # type: ignore[no-untyped-def]
+    for k in range(len(peak)):
+        # Two sums and two tops a channel, so that no addition waits for the one before it.
+        top_left = top_right = np.float32(0.0)
+        left = right = np.float32(0.0)
+        for i in range(k * CONTROL_SAMPLES, min((k + 1) * CONTROL_SAMPLES, len(x))):
+            a, b = x[i, 0], x[i, 1]
+            top_left = max(top_left, abs(a))
+            top_right = max(top_right, abs(b))
+            left += a * a
+            right += b * b
+        peak[k] = max(top_left, top_right)
+        power[k] = (left + right) / (2 * CONTROL_SAMPLES)
+
+
+@numba.njit(cache=True, nogil=True)
+def _levels(x, peak, power):  # type: ignore[no-untyped-def]
+    channels = x.shape[1]
+    for k in range(len(peak)):
+        top = np.float32(0.0)
+        total = np.float32(0.0)
+        for i in range(k * CONTROL_SAMPLES, min((k + 1) * CONTROL_SAMPLES, len(x))):
+            for c in range(channels):
+                top = max(top, abs(x[i, c]))
+                total += x[i, c] * x[i, c]
+        peak[k] = top
+        power[k] = total / (channels * CONTROL_SAMPLES)
+
+
+@numba.njit(cache=True, nogil=True)
+def _bent(level, threshold, slope, knee, most, out):  # type: ignore[no-untyped-def]
+    for i in range(len(level)):
+        over = level[i] - threshold[i if len(threshold) > 1 else 0]
+        by = slope[i if len(slope) > 1 else 0]
+        if 2.0 * over >= knee:
+            wanted = by * over
+        elif 2.0 * over > -knee:
+            wanted = by * (over + knee / 2.0) ** 2 / (2.0 * knee)
+        else:
+            wanted = 0.0
+        out[i] = min(wanted, most)
+
+
+@numba.njit(cache=True, nogil=True)
+def _smooth_power(power, pole, memory):  # type: ignore[no-untyped-def]
+    now = memory[0]
+    for i in range(len(power)):
+        now = power[i] + (now - power[i]) * pole
+        power[i] = now
+    memory[0] = now if now > 1e-30 else 0.0
+
+
+@numba.njit(cache=True, nogil=True)
+def _to_db(values, times, out):  # type: ignore[no-untyped-def]
+    least = 10.0 ** (_FLOOR_DBFS / times)
+    for i in range(len(values)):
+        out[i] = times * math.log10(max(values[i], least))
+
+
+@numba.njit(cache=True, nogil=True)
+def _branching(wanted, rising, falling, memory, out):  # type: ignore[no-untyped-def]
+    now = memory[0]
+    for i in range(len(wanted)):
+        up = rising[i if len(rising) > 1 else 0]
+        down = falling[i if len(falling) > 1 else 0]
+        pole = up if wanted[i] > now else down
+        now = wanted[i] + (now - wanted[i]) * pole
+        if abs(now) < 1e-9:
+            now = 0.0
+        out[i] = now
+    memory[0] = now
+
+
+@numba.njit(cache=True, nogil=True)
+def _sliding_max(values, count, out):  # type: ignore[no-untyped-def]
+    queue = np.empty(len(values), np.int64)
+    head = 0
+    tail = 0
+    for i in range(len(values)):
+        while tail > head and values[queue[tail - 1]] <= values[i]:
+            tail -= 1
+        queue[tail] = i
+        tail += 1
+        if queue[head] < i - count:
+            head += 1
+        out[i] = values[queue[head]]
+
+
+@numba.njit(cache=True, nogil=True)
+def _apply_to_two(x, factors, memory, out):  # type: ignore[no-untyped-def]
+    before = np.float32(memory[0])
+    for k in range(len(factors)):
+        now = np.float32(factors[k])
+        step = (now - before) * np.float32(1.0 / CONTROL_SAMPLES)
+        first = k * CONTROL_SAMPLES
+        for j in range(min(CONTROL_SAMPLES, len(x) - first)):
+            factor = before + step * np.float32(j + 1)
+            out[first + j, 0] = x[first + j, 0] * factor
+            out[first + j, 1] = x[first + j, 1] * factor
+        before = now
+    memory[0] = before
+
+
+@numba.njit(cache=True, nogil=True)
+def _apply(x, factors, memory, out):  # type: ignore[no-untyped-def]
+    before = np.float32(memory[0])
+    for k in range(len(factors)):
+        now = np.float32(factors[k])
+        step = (now - before) * np.float32(1.0 / CONTROL_SAMPLES)
+        first = k * CONTROL_SAMPLES
+        for j in range(min(CONTROL_SAMPLES, len(x) - first)):
+            for c in range(x.shape[1]):
+                out[first + j, c] = x[first + j, c] * (before + step * np.float32(j + 1))
+        before = now
+    memory[0] = before
+
+
+@numba.njit(cache=True, nogil=True)
+def _add_band(x, band, shares, memory):  # type: ignore[no-untyped-def]
+    before = np.float32(memory[0])
+    for k in range(len(shares)):
+        now = np.float32(shares[k])
+        step = (now - before) * np.float32(1.0 / CONTROL_SAMPLES)
+        first = k * CONTROL_SAMPLES
+        if before != 0.0 or now != 0.0:
+            for j in range(min(CONTROL_SAMPLES, len(x) - first)):
+                share = before + step * np.float32(j + 1)
+                for c in range(x.shape[1]):
+                    x[first + j, c] += band[first + j, c] * share
+        before = now
+    memory[0] = before
