@@ -81,6 +81,33 @@ _SENTENCES = {
     "clearance_range": "Clearance lies between 0 and 40 LU, the shortest passage between 0.1 and 10 s.",
     "balance_under_way": "A first balance is under way already.",
     "speech_span": "A stretch of speech needs an end after its start, inside the clip.",
+    "chain_not_a_list": "{field} must be a list of processors.",
+    "chain_too_long": "A chain holds {most} processors at most; this one would have {n}.",
+    "processor_unknown": "There is no processor “{found}” here ({field}). It may be of a newer version of Recitant.",
+    "processor_field": (
+        "“{found}” is nothing that the {label} here knows ({field}). It may be of a newer version of Recitant."
+    ),
+    "processor_number": "{label} lies between {least:g} and {most:g} {unit}. “{found}” is outside ({field}).",
+    "processor_choice": "{label} is one of {choices}, not “{found}” ({field}).",
+    "processor_curve": "The curve of {label} must be pairs of a place and a value ({field}).",
+    "noise_profile": "A noise profile holds 32 levels in dBFS ({field}). Learn it again.",
+    "noise_too_short": (
+        "There is too little without speech to learn the noise from: it takes a fifth of a second. "
+        "Choose a stretch, or record some room tone."
+    ),
+    "noise_is_silence": "This stretch is digital silence: there is no noise in it. Choose one where the room is heard.",
+    "noise_is_speech": (
+        "Somebody speaks in {percent:.0f} % of this stretch; the voice would be learned as noise. Choose a pause."
+    ),
+    "no_hum": "No hum stands out in this recording: nothing near 50 or 60 Hz and its multiples.",
+    "no_resonance": "No narrow peak stands out for long in this voice.",
+    "not_measurable": "There is too little sound in it to measure. Nothing was changed.",
+    "no_such_processor": "That processor is not in this chain any more.",
+    "preset_gone": "That preset is not in this workspace.",
+    "preset_name_taken": "A preset of that name is there already. Choose another name.",
+    "nothing_to_even": "None of the chosen clips can be measured: they are silent, too short or outliers.",
+    "no_ride": "Nothing was recorded: the fader was not moved.",
+    "zones_out_of_order": "The zones of the meter must go up: quiet, aim, loud.",
     "no_such_edit": "That step is not in force any more.",
     "changed_since": "What this step changed was changed again since. Undo back to it in the history instead.",
     "cancelled": "Stopped as you asked.",

@@ -209,8 +209,8 @@ _ALL: Final = (
         Stage.REPAIR,
         (
             _number("amount_db", "amount", "dB", 9.0, 0.0, 30.0),
-            _number("over_db", "acts up to", "dB over the noise", 6.0, 0.0, 18.0),
-            _number("smoothing_ms", "smoothing", "ms", 60.0, 10.0, 400.0, log=True),
+            _number("over_db", "acts up to", "dB over the noise", 3.0, 0.0, 18.0),
+            _number("smoothing_ms", "smoothing", "ms", 40.0, 10.0, 400.0, log=True),
         ),
     ),
     Kind(
