@@ -18,7 +18,7 @@ from recitant_core.units.arrays import Audio, FloatArray
 
 GRID_SAMPLES: Final = 512
 """Stretches start on this grid: every processor's own steps divide it."""
-PIECE_SAMPLES: Final = 24_576
+PIECE_SAMPLES: Final = 49_152
 ChainWatch = Callable[[int, FloatArray], None]
 """Told which processor, and its gain in dB every 16 samples; of a stretch in pieces, in order."""
 

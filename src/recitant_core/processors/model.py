@@ -94,7 +94,7 @@ class Processor:
         for found, value in self.values:
             if found == name:
                 return value
-        return KINDS[self.kind].parameter(name).plain
+        return _PLAIN[self.kind, name]
 
     def number(self, name: str) -> float:
         """A value that is a number."""
@@ -335,7 +335,7 @@ _ALL: Final = (
     ),
 )
 KINDS: Final = {kind.name: kind for kind in _ALL}
-_ORDER: Final = [kind.name for kind in _ALL]
+_PLAIN: Final = {(kind.name, p.name): p.plain for kind in _ALL for p in kind.parameters}
 
 
 def in_default_order(chain: Chain) -> Chain:

@@ -14,7 +14,7 @@ from typing import Final
 import numpy as np
 
 from recitant_core.ports import SampleSource
-from recitant_core.processors.chain import GRID_SAMPLES, ChainWatch, chain_reach, through_chain
+from recitant_core.processors.chain import GRID_SAMPLES, PIECE_SAMPLES, ChainWatch, chain_reach, through_chain
 from recitant_core.processors.model import Chain, active, chain_key
 from recitant_core.render.giving_way import Signal, ridden
 from recitant_core.timeline.model import Ride
@@ -126,8 +126,8 @@ class ChainedSource:
         return made[before : before + SEGMENT_SAMPLES].copy()
 
 
-def processed(signal: Signal, chain: Chain, ride: Ride, span: SampleSpan, identity: Identity) -> FloatArray:
-    """A span of a signal in programme time through a ride and a chain, in the ride's order; float64 (frames, 2).
+def processed(signal: Signal, chain: Chain, ride: Ride, span: SampleSpan, identity: Identity) -> FloatArray | Audio:
+    """A span of a signal in programme time through a ride and a chain, in the ride's order; (frames, 2).
 
     Args:
         signal: what goes in; silence before the programme's start is part of it.
@@ -149,12 +149,19 @@ def processed(signal: Signal, chain: Chain, ride: Ride, span: SampleSpan, identi
             key = ("node", identity(window), index)
             found = _kept.get(key)
             if found is None:
-                made = through_chain(acting, entering(window).astype(np.float32), window.start_sample)
+                audio = np.empty((window.length_samples, 2), np.float32)
+                for part in window.blocks(PIECE_SAMPLES):
+                    at = part.start_sample - window.start_sample
+                    audio[at : at + part.length_samples] = entering(part)
+                made = through_chain(acting, audio, window.start_sample)
                 found = made[before : before + SEGMENT_SAMPLES].copy()
                 _kept.put(key, found)
             return found
 
-        out = _gathered(span, 2, segment).astype(np.float64)
+        gathered = _gathered(span, 2, segment)
+        if not ride.points or ride.is_first:
+            return gathered
+        out = gathered.astype(np.float64)
     else:
         out = entering(span)
     if ride.points and not ride.is_first:

@@ -70,7 +70,8 @@ def _stem(plan: Plan, role: Role, sources: Sources, span: SampleSpan, heard: Hea
     def identity(window: SampleSpan) -> Hashable:
         return stem_identity(plan, role, window, heard)
 
-    return processed(given_way, plan.stem_chain(role), plan.stem_ride(role), span, identity)
+    found = processed(given_way, plan.stem_chain(role), plan.stem_ride(role), span, identity)
+    return found.astype(np.float64, copy=False)
 
 
 def add_track(track: Track, stem_gain_db: float, sources: Sources, span: SampleSpan, total: FloatArray) -> None:
@@ -88,7 +89,7 @@ def add_track(track: Track, stem_gain_db: float, sources: Sources, span: SampleS
         return track_identity(track, window)
 
     factor = factor_from_db(track.gain_db + stem_gain_db)
-    total += processed(raw, track.chain, track.ride, span, identity) * factor
+    _add_times(processed(raw, track.chain, track.ride, span, identity), factor, total)
 
 
 def _add_clips(track: Track, gain_db: float, sources: Sources, span: SampleSpan, total: FloatArray) -> None:
@@ -251,6 +252,13 @@ def _add_clip(clip: Clip, part: SampleSpan, audio: Audio, matrix: FloatArray, ou
     if steady_to > steady_from:
         inside = slice(steady_from - first, steady_to - first)
         _add_steady(audio[inside], matrix, out[inside])
+
+
+@numba.njit(cache=True, nogil=True)
+def _add_times(audio, factor, out):  # type: ignore[no-untyped-def]
+    for i in range(len(audio)):
+        out[i, 0] += audio[i, 0] * factor
+        out[i, 1] += audio[i, 1] * factor
 
 
 @numba.njit(cache=True, nogil=True)
