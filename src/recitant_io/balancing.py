@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -21,14 +22,17 @@ from recitant_core.measure.clearance import (
     speech_mask,
 )
 from recitant_core.ports import Progress, SampleSource, no_progress
+from recitant_core.processors.model import active
+from recitant_core.render.estimate import chained_track_key, track_energies
 from recitant_core.render.following import follow, rendered_clearance_lu, scene_of
 from recitant_core.speech.activity import SpeechSpan
-from recitant_core.timeline.model import Plan, Role
+from recitant_core.timeline.model import Clip, Plan, Role
 from recitant_core.timeline.speaking import SpeechOfSources, speech_in_programme
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ, s_from_samples
 from recitant_io.balance_words import diagnosis_data, step_data
+from recitant_io.chained import Budget, chained_energy, chained_track_energy
 from recitant_io.conform import folded
 from recitant_io.delivery import finite
 from recitant_io.plan_file import LoadedPlan
@@ -60,9 +64,45 @@ def dialogue_speech(loaded: LoadedPlan, energies: Mapping[str, FloatArray]) -> d
     return {key: speech_spans(loaded.sources[key], energies[key][:, 0]) for key in sorted(keys)}
 
 
+def plan_energies(loaded: LoadedPlan) -> dict[str, FloatArray]:
+    """10 ms energies of every recording of a plan, plain and through chains of its clips, and of chained tracks."""
+    plan, whole = loaded.plan, Budget(None)
+    energies = {key: source_hop_energies(source) for key, source in loaded.sources.items()}
+    clips: dict[str, list[Clip]] = {}
+    for track in plan.tracks:
+        for clip in track.clips:
+            clips.setdefault(clip.sound_key, []).append(clip)
+    for key, mine in clips.items():
+        if key not in energies:
+            source = loaded.sources[mine[0].source_key]
+            energies[key] = chained_energy(None, source, mine, energies[source.key], whole)
+    return energies | chained_tracks(None, plan, loaded.sources, energies, whole)
+
+
+def chained_tracks(
+    folder: Path | None,
+    plan: Plan,
+    sources: Mapping[str, SampleSource],
+    energies: dict[str, FloatArray],
+    budget: Budget,
+) -> dict[str, FloatArray]:
+    """Energies of every track that has a chain, through it and before its fader, by chained_track_key."""
+    through_chains = [track for track in plan.tracks if active(track.chain) and track.clips]
+    if not through_chains:
+        return {}
+    tracks = tuple(replace(t, gain_db=0.0, chain=()) if t in through_chains else t for t in plan.tracks)
+    estimated = track_energies(replace(plan, tracks=tracks, stem_gains_db={}, stem_rides={}), energies)
+    return {
+        chained_track_key(track.track_id): chained_track_energy(
+            folder, track, sources, estimated[track.track_id], budget
+        )
+        for track in through_chains
+    }
+
+
 def material_of(loaded: LoadedPlan, spec: Spec, asked_lu: float = DEFAULT_ASKED_LU) -> Material:
     """Everything the first balance needs of a plan on disk."""
-    energies = {key: source_hop_energies(source) for key, source in loaded.sources.items()}
+    energies = plan_energies(loaded)
     speech = dialogue_speech(loaded, energies)
     findings: dict[str, list[Finding]] = {}
     for key, source in loaded.sources.items():
@@ -92,7 +132,7 @@ def with_rules_followed(loaded: LoadedPlan, asked_lu: float = DEFAULT_ASKED_LU) 
     waiting = {duck.duck_id for duck in loaded.plan.ducks if not duck.points and not duck.rule.is_frozen}
     if not waiting:
         return loaded
-    energies = {key: source_hop_energies(source) for key, source in loaded.sources.items()}
+    energies = plan_energies(loaded)
     speech = dialogue_speech(loaded, energies)
     made = follow(scene_of(loaded.plan, energies, speech), speech, asked_lu)
     # What stands in the plan with points stays as it stands.

@@ -59,7 +59,9 @@ def test_cleaner_and_never_less_intelligible_at_its_default(noise, snr):
     before, after = mixed[LEAD:, 0], out[LEAD:]
     assert snr_db(speech, after) > snr_db(speech, before) + 1.5
     pause = slice(9_600, LEAD - 9_600)
-    assert 10 * np.log10((out[pause] ** 2).mean() / (mixed[pause, 0] ** 2).mean()) < -4.5  # a fire crackles; fan and hiss: -9
+    assert (
+        10 * np.log10((out[pause] ** 2).mean() / (mixed[pause, 0] ** 2).mean()) < -4.5
+    )  # a fire crackles; fan and hiss: -9
     # Under the hundredth part that listening tests tell apart; found between -0.006 and +0.04.
     assert stoi(speech, after, 48_000) > stoi(speech, before, 48_000) - 0.01
     assert stoi(speech, after, 48_000, extended=True) > stoi(speech, before, 48_000, extended=True) - 0.01

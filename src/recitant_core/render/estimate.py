@@ -12,7 +12,7 @@ from recitant_core.dsp.kweighting import HOPS_PER_SECOND
 from recitant_core.gain.ducking import DuckKind, hop_gains_db
 from recitant_core.gain.envelope import curve_db
 from recitant_core.gain.keyed import keyed_hop_gains_db
-from recitant_core.timeline.model import Clip, Plan, Role, Track, clip_fade_factors, clip_matrix
+from recitant_core.timeline.model import Clip, Plan, Ride, Role, Track, clip_fade_factors, clip_matrix
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ
@@ -53,17 +53,41 @@ def routed_energy(clip: Clip, track: Track, source_energy: FloatArray) -> FloatA
 
 
 def track_energies(plan: Plan, source_energies: Mapping[str, FloatArray]) -> dict[str, FloatArray]:
-    """Estimated 10 ms energies of each track with its faders, before it gives way; by id, float64 (hops,) each."""
+    """Estimated 10 ms energies of each track with its faders, before it gives way; by id, float64 (hops,) each.
+
+    Args:
+        source_energies: of each recording by its clip's sound_key, and, where they are known, of tracks through their
+            chains and rides before their faders by chained_track_key. A stem's chain is not counted.
+    """
     n_hops = hops_of(plan)
     tracks = {}
     for track in plan.tracks:
         total = tracks[track.track_id] = np.zeros(n_hops)
+        known = source_energies.get(chained_track_key(track.track_id))
+        stem_ride = plan.stem_ride(track.role)
+        if known is not None:
+            gain = 10.0 ** ((track.gain_db + plan.stem_gain_db(track.role)) / 10.0)
+            total[: len(known)] += known[:n_hops] * gain * _ridden(stem_ride, 0, min(len(known), n_hops))
+            continue
         for clip in track.clips:
             gain_db = track.gain_db + plan.stem_gain_db(track.role)
             first, energy = clip_energy(clip, track, gain_db, source_energies[clip.sound_key])
             end = min(n_hops, first + len(energy))
+            energy = energy * _ridden(track.ride, first, len(energy)) * _ridden(stem_ride, first, len(energy))
             total[first:end] += energy[: end - first]
     return tracks
+
+
+def chained_track_key(track_id: str) -> str:
+    """Under what a track's energies through its chain stand among those of recordings."""
+    return f"track {track_id}"
+
+
+def _ridden(ride: Ride, first_hop: int, n_hops: int) -> FloatArray | float:
+    if not ride.points:
+        return 1.0
+    places: FloatArray = (first_hop + np.arange(n_hops, dtype=np.float64) + 0.5) * HOP_SAMPLES
+    return np.asarray(10.0 ** (curve_db(ride.points, places) / 10.0))
 
 
 def duck_gains_db(plan: Plan, tracks: Mapping[str, FloatArray]) -> dict[str, FloatArray]:

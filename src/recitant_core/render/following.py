@@ -305,8 +305,10 @@ def _with_room(
         if not room.is_on or duck.rule.is_frozen:
             made.append(duck)
             continue
-        keys = {clip.source_key for track in plan.tracks for clip in track.clips}
-        in_band = track_energies(plan, {key: bands(key, room.centre_hz, room.width_octaves) for key in keys})
+        # In the band a chain counts as if it were not there.
+        keys = {clip.sound_key: clip.source_key for track in plan.tracks for clip in track.clips}
+        found = {sound: bands(key, room.centre_hz, room.width_octaves) for sound, key in keys.items()}
+        in_band = track_energies(plan, found)
         voice = Scene(plan, in_band, scene.speech, scene.is_speech)
         gains = duck_gains_db(plan, scene.tracks)
         words = voice.words

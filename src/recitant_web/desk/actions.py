@@ -1,8 +1,10 @@
 """Use cases of the desk: levels, the specification, laying out, and the exact figures in the background."""
 
 import math
+from pathlib import Path
 from typing import Any
 
+from django.conf import settings
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.db.models import Max
@@ -14,11 +16,12 @@ from recitant_core.errors import Cancelled, EditRefused, PlanError
 from recitant_core.ports import Progress
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_io.chained import Budget, tidy
 from recitant_io.delivery import finite, readings_data
 from recitant_io.stem_levels import keep_stem_levels
 from recitant_io.words import fit_sentence, gain_text
 from recitant_web.desk.balance_queries import exact_stems, stem_levels_folder
-from recitant_web.desk.bridge import plan_key, plan_of, sources_of_plan, spec_of
+from recitant_web.desk.bridge import known_energies, plan_key, plan_of, sources_of_plan, spec_of
 from recitant_web.desk.log import EXAMINE, Change, inserted, lock, record
 from recitant_web.desk.models import Clip, Edit, FitResult, Stem, Track, Verdict
 from recitant_web.jobs.actions import start_job
@@ -148,6 +151,8 @@ def examine(programme_id: int, revision: int, progress: Progress) -> str:
         raise PlanError("nothing_to_mix", field="tracks")
     key = plan_key(plan)
     sources = sources_of_plan(programme)
+    known_energies(plan, Budget(None))
+    tidy(Path(settings.MEDIA_ROOT) / "chained")
     if not Verdict.objects.filter(programme=programme, plan_key=key).exists() or exact_stems(plan) is None:
         meter = StemMeter(plan)
         trial, _ = measure_mix(

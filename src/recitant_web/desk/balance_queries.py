@@ -37,6 +37,7 @@ from recitant_io.stem_levels import stem_levels
 from recitant_io.words import signed
 from recitant_web.desk.bridge import (
     known_energies,
+    missing_chains,
     plan_key,
     plan_of,
     points_data,
@@ -60,7 +61,9 @@ _KEPT_SCENES = 2
 def scene_of_programme(programme: Programme, plan: Plan) -> Scene:
     """What sounds against what, kept for the newest revisions."""
     speech = speech_of(programme)
-    key = (programme.pk, programme.revision, hash(tuple((k, tuple(spans)) for k, spans in sorted(speech.items()))))
+    speaking = hash(tuple((k, tuple(spans)) for k, spans in sorted(speech.items())))
+    # Chains that were rendered meanwhile make another scene.
+    key = (programme.pk, programme.revision, speaking, missing_chains(plan))
     with _scenes_lock:
         found = _scenes.get(key)
     if found is None or found.plan is not plan:

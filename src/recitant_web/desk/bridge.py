@@ -5,9 +5,12 @@ import json
 import uuid
 from collections import OrderedDict
 from dataclasses import replace
+from functools import lru_cache
+from pathlib import Path
 from threading import Lock
 from typing import Any
 
+from django.conf import settings
 from django.db import transaction
 
 from recitant_core.delivery.catalogue import spec_by_id
@@ -19,16 +22,19 @@ from recitant_core.intake.findings import Finding, Remedy, Severity
 from recitant_core.interchange.plan_json import plan_to_data, rule_from_data, rule_to_data
 from recitant_core.measure.meter import Readings
 from recitant_core.ports import SampleSource
+from recitant_core.processors.model import Chain, active, chain_data, chain_from_data
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.speech.marking import SpeechMark, corrected
 from recitant_core.timeline.edits import NEW
-from recitant_core.timeline.model import Clip, Duck, Master, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Duck, Master, Plan, Ride, Role, Track
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import Routing
 from recitant_core.units.clock import SampleSpan
+from recitant_io.balancing import chained_tracks
+from recitant_io.chained import Budget, chained_energy
 from recitant_web.desk import models
 from recitant_web.desk.log import Change, deleted, inserted
-from recitant_web.programme.models import Programme
+from recitant_web.programme.models import Programme, Source
 from recitant_web.programme.queries import source_energy, stored_source
 
 
@@ -230,9 +236,46 @@ def keep_plan(programme: Programme, after: Plan) -> None:
         transaction.on_commit(lambda: _keep(pk, revision, (after, before[1])))
 
 
-def known_energies(plan: Plan) -> dict[str, FloatArray]:
-    """The 10 ms energies of every recording a plan names."""
-    return {key: source_energy(key) for key in {c.source_key for track in plan.tracks for c in track.clips}}
+_RENDERING_S = 0.35  # what an answer may wait for chains; the background job renders the rest
+
+
+def known_energies(plan: Plan, budget: Budget | None = None) -> dict[str, FloatArray]:
+    """The 10 ms energies of every recording a plan names, through its clips' chains, and of tracks through theirs.
+
+    Args:
+        budget: how long to render what is not known yet, and how much was left; some tenths of a second if None.
+    """
+    budget = budget or Budget(_RENDERING_S)
+    folder = Path(settings.MEDIA_ROOT) / "chained"
+    clips: dict[str, list[Clip]] = {}
+    for track in plan.tracks:
+        for clip in track.clips:
+            clips.setdefault(clip.sound_key, []).append(clip)
+    found = {}
+    for key, mine in clips.items():
+        recorded = source_energy(mine[0].source_key)
+        is_chained = key != mine[0].source_key
+        source = known_source(mine[0].source_key) if is_chained else None
+        found[key] = recorded if source is None else chained_energy(folder, source, mine, recorded, budget)
+    for key in {mine[0].source_key for mine in clips.values()}:
+        found.setdefault(key, source_energy(key))
+    names = {c.source_key for track in plan.tracks if active(track.chain) for c in track.clips}
+    return found | chained_tracks(folder, plan, {key: known_source(key) for key in names}, found, budget)
+
+
+def missing_chains(plan: Plan) -> int:
+    """How many segments of chains are still to be rendered before estimates hold them all."""
+    budget = Budget(0.0)
+    if any(clip.chain for track in plan.tracks for clip in track.clips) or any(track.chain for track in plan.tracks):
+        known_energies(plan, budget)
+    return budget.missing
+
+
+@lru_cache(maxsize=512)
+def known_source(sha256: str) -> SampleSource:
+    """A recording by its hash alone; whichever programme has it, its samples are the same."""
+    n_channels = Source.objects.filter(sha256=sha256, n_channels__isnull=False).values_list("n_channels", flat=True)[0]
+    return stored_source(sha256, n_channels)
 
 
 def _keep(programme_id: int, revision: int, loaded: Loaded) -> None:
@@ -273,6 +316,8 @@ def _clip_of_columns(  # type: ignore[no-untyped-def]
     name,
     group,
     mended,
+    chain,
+    speaker,
 ) -> Clip:
     return Clip(
         str(pk),
@@ -293,6 +338,8 @@ def _clip_of_columns(  # type: ignore[no-untyped-def]
         name,
         group,
         tuple(mended),
+        chain_from_data(chain),
+        speaker,
     )
 
 
@@ -315,6 +362,8 @@ def clip_fields(clip: Clip) -> dict[str, Any]:
         "left_out": [[span.start_sample, span.length_samples] for span in clip.left_out],
         "group": clip.group,
         "mended": list(clip.mended),
+        "chain": chain_data(clip.chain),
+        "speaker": clip.speaker,
     }
 
 
@@ -364,11 +413,59 @@ def changes_between(programme: Programme, before: Plan, after: Plan) -> tuple[li
     for role, gain_db in stems.items():
         row, _ = models.Stem.objects.get_or_create(programme=programme, role=role.value)
         changes.append({"table": "stem", "id": row.pk, "set": {"gain_db": [row.gain_db, gain_db]}})
+    changes += strip_changes(programme, before, after)
     if before.ducks is not after.ducks:
         duck_rows, made_ducks, duck_names = duck_changes(programme, before, after)
         changes, made = changes + duck_rows, made + made_ducks
         final = with_duck_names(final, duck_names)
     return changes, made, final
+
+
+def ride_from_data(data: dict[str, Any]) -> Ride:
+    """A ride as it is stored."""
+    points = tuple(CurvePoint(int(at), float(gain_db)) for at, gain_db in data.get("points", ()))
+    return Ride(points, bool(data.get("is_first", False)))
+
+
+def ride_to_data(ride: Ride) -> dict[str, Any]:
+    """A ride as it is stored and sent to the page; empty for none."""
+    if not ride.points:
+        return {}
+    return {"points": [[p.at_sample, p.gain_db] for p in ride.points], "is_first": ride.is_first}
+
+
+def strip_changes(programme: Programme, before: Plan, after: Plan) -> list[Change]:
+    """What differs in the chains and rides of tracks, stems and master, in rows."""
+    changes: list[Change] = []
+
+    def compared(table: str, pk: int, pairs: dict[str, tuple[Any, Any]]) -> None:
+        changed = {name: [old, new] for name, (old, new) in pairs.items() if old != new}
+        if changed:
+            changes.append({"table": table, "id": pk, "set": changed})
+
+    was = {track.track_id: track for track in before.tracks}
+    for track in after.tracks:
+        old = was.get(track.track_id)
+        if old is not None and (old.chain is not track.chain or old.ride is not track.ride):
+            compared("track", int(track.track_id), _strip_pairs(old.chain, track.chain, old.ride, track.ride))
+    if before.stem_chains is not after.stem_chains or before.stem_rides is not after.stem_rides:
+        for role in Role:
+            chains = before.stem_chain(role), after.stem_chain(role)
+            rides = before.stem_ride(role), after.stem_ride(role)
+            if chains[0] != chains[1] or rides[0] != rides[1]:
+                row, _ = models.Stem.objects.get_or_create(programme=programme, role=role.value)
+                compared("stem", row.pk, _strip_pairs(*chains, *rides))
+    if before.master_chain is not after.master_chain:
+        pair = (chain_data(before.master_chain), chain_data(after.master_chain))
+        compared("programme", programme.pk, {"master_chain": pair})
+    return changes
+
+
+def _strip_pairs(old_chain: Chain, chain: Chain, old_ride: Ride, ride: Ride) -> dict[str, tuple[Any, Any]]:
+    return {
+        "chain": (chain_data(old_chain), chain_data(chain)),
+        "ride": (ride_to_data(old_ride), ride_to_data(ride)),
+    }
 
 
 def with_duck_names(plan: Plan, names: dict[str, str]) -> Plan:
@@ -415,11 +512,13 @@ _CLIP_COLUMNS = (
     "name",
     "group",
     "mended",
+    "chain",
+    "speaker",
 )
 
 
 def _read(programme: Programme) -> Loaded:
-    stems = {Role(stem.role): stem.gain_db for stem in models.Stem.objects.filter(programme=programme) if stem.gain_db}
+    stems = {Role(stem.role): stem for stem in models.Stem.objects.filter(programme=programme)}
     rows = models.Clip.objects.filter(track__programme=programme).order_by("start_sample", "pk")
     by_track: dict[int, list[Clip]] = {}
     channels = set()
@@ -428,9 +527,29 @@ def _read(programme: Programme) -> Loaded:
         by_track.setdefault(track_id, []).append(_clip_of_columns(*columns))
         channels.add((columns[1], n_channels))
     tracks = tuple(
-        Track(str(row.pk), row.name, Role(row.role), row.gain_db, row.pan, tuple(by_track.get(row.pk, ())), row.is_mono)
+        Track(
+            str(row.pk),
+            row.name,
+            Role(row.role),
+            row.gain_db,
+            row.pan,
+            tuple(by_track.get(row.pk, ())),
+            row.is_mono,
+            chain_from_data(row.chain),
+            ride_from_data(row.ride),
+        )
         for row in models.Track.objects.filter(programme=programme).order_by("position", "pk")
     )
     rows_of_ducks = models.Duck.objects.filter(programme=programme).order_by("pk")
     ducks = tuple(duck for row in rows_of_ducks if (duck := _present(duck_of_row(row), tracks)) is not None)
-    return Plan(programme.title, programme.frame_rate, tracks, stems, ducks=ducks), frozenset(channels)
+    plan = Plan(
+        programme.title,
+        programme.frame_rate,
+        tracks,
+        {role: stem.gain_db for role, stem in stems.items() if stem.gain_db},
+        ducks=ducks,
+        stem_chains={role: chain_from_data(stem.chain) for role, stem in stems.items() if stem.chain},
+        stem_rides={role: ride_from_data(stem.ride) for role, stem in stems.items() if stem.ride},
+        master_chain=chain_from_data(programme.master_chain),
+    )
+    return plan, frozenset(channels)

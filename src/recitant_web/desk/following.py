@@ -18,7 +18,18 @@ from recitant_web.programme.models import Programme, Source
 from recitant_web.programme.queries import conformed_folder, stored_source
 
 _MATTERS = {"clip", "track", "stem", "duck", "source", "programme"}
-_COSMETIC = {"name", "height_px", "position", "mended", "group", "is_picture_locked", "spec_id", "left_out"}
+_COSMETIC = {
+    "name",
+    "height_px",
+    "position",
+    "mended",
+    "group",
+    "is_picture_locked",
+    "spec_id",
+    "left_out",
+    "speaker",
+    "meter_zones",
+}
 
 
 def follow_step(programme: Programme, edit: models.Edit, after: object) -> None:

@@ -16,6 +16,10 @@ class Track(models.Model):
     gain_db = models.FloatField(default=0.0)
     pan = models.FloatField(default=0.0)
     is_mono = models.BooleanField(default=False)
+    chain = models.JSONField(default=list)
+    """Processors, first to last; see recitant_core.processors.model."""
+    ride = models.JSONField(default=dict)
+    """points: [at_sample, gain_db] of each; is_first: whether before the processors. Empty for none."""
     height_px = models.PositiveSmallIntegerField(default=64)
 
 
@@ -44,6 +48,10 @@ class Clip(models.Model):
     """Codes of the remedies that were applied."""
     group = models.CharField(max_length=32, default="", blank=True)
     """Clips of one group move and level as one; empty for none."""
+    chain = models.JSONField(default=list)
+    """Processors over the recording; their curves count in its samples."""
+    speaker = models.CharField(max_length=80, default="", blank=True)
+    """Whose voice it is; empty where nobody said."""
 
 
 class Marker(models.Model):
@@ -73,6 +81,8 @@ class Stem(models.Model):
     programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="stems")
     role = models.CharField(max_length=10, choices=ROLES)
     gain_db = models.FloatField(default=0.0)
+    chain = models.JSONField(default=list)
+    ride = models.JSONField(default=dict)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["programme", "role"], name="one_stem_a_role")]
@@ -90,6 +100,28 @@ class Duck(models.Model):
     points = models.JSONField(default=list)
     """[at_sample, gain_db, is_pinned] of each point, in programme time."""
     room_points = models.JSONField(default=list)
+
+
+class Preset(models.Model):
+    """A chain kept under a name for every programme of a workspace."""
+
+    workspace = models.ForeignKey("accounts.Workspace", on_delete=models.CASCADE, related_name="presets")
+    name = models.CharField(max_length=80)
+    chain = models.JSONField(default=list)
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["workspace", "name"], name="one_preset_a_name")]
+
+
+class ClipPeaks(models.Model):
+    """Peaks of a clip before its gains, found again by the hash of what makes them."""
+
+    key = models.CharField(max_length=64, unique=True)
+    sample_peak_dbfs = models.FloatField(null=True)
+    """Null for silence."""
+    true_peak_dbtp = models.FloatField(null=True)
 
 
 class BalanceRun(models.Model):

@@ -10,7 +10,7 @@ from recitant_web.desk.log import TABLES, Change, lock, record
 from recitant_web.desk.models import Clip, Duck, Edit, Marker, Stem, Track, Version
 from recitant_web.programme.models import Programme
 
-_PROGRAMME_FIELDS = ("spec_id", "is_picture_locked", "clearance_lu", "least_passage_s")
+_PROGRAMME_FIELDS = ("spec_id", "is_picture_locked", "clearance_lu", "least_passage_s", "master_chain", "meter_zones")
 
 
 def save_version(programme: Programme, user: User, name: str, revision: int) -> Version:

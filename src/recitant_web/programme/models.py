@@ -22,6 +22,10 @@ class Programme(models.Model):
     """How far speech is to stand above everything else."""
     least_passage_s = models.FloatField(default=0.5)
     """Shorter close passages do not count."""
+    master_chain = models.JSONField(default=list)
+    """Processors over the sum of all stems."""
+    meter_zones = models.JSONField(default=dict)
+    """Where the zones of the meters end, where they differ from the usual: see desk.level_queries."""
     created_at = models.DateTimeField(auto_now_add=True)
 
     def __str__(self) -> str:
