@@ -17,9 +17,10 @@ from recitant_core.errors import RangeError
 from recitant_core.gain.envelope import FadeShape
 from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
 from recitant_core.ports import SampleSource
+from recitant_core.processors.model import Chain, active
 from recitant_core.render.giving_way import ducked
-from recitant_core.render.mix import Keys, Sources, add_track, render_mix
-from recitant_core.timeline.model import Clip, Duck, Plan, Track
+from recitant_core.render.mix import Keys, Sources, add_track, render_mix, render_stems
+from recitant_core.timeline.model import Clip, Duck, Plan, Ride, Track
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import STEREO, Routing
 from recitant_core.units.clock import RATE_HZ, SampleSpan
@@ -86,19 +87,23 @@ def level_path(plan: Plan, sources: Sources, clip_id: str, at_sample: int) -> Le
         fade_out_samples=0,
         fade_in_shape=FadeShape.EQUAL_POWER,
         fade_out_shape=FadeShape.EQUAL_POWER,
+        chain=(),
     )
-    plain_track = replace(track, gain_db=0.0, pan=0.0, is_mono=False)
+    plain_track = replace(track, gain_db=0.0, pan=0.0, is_mono=False, chain=(), ride=Ride())
 
     def measured(shaped: Clip, on: Track) -> float:
         return _lufs(_of_clip(shaped, on, sources), middle)
 
     # The recording itself may go on beyond the clip's edges: from here on only the clip counts.
     path.to("edges", measured(bare, plain_track))
+    bare = replace(bare, chain=clip.chain)
+    if active(clip.chain):
+        path.to("clip-chain", measured(bare, plain_track))
     shaped = replace(bare, dc_offset=clip.dc_offset)
     if any(clip.dc_offset):
         path.to("repair", measured(shaped, plain_track))
     shaped = replace(shaped, routing=clip.routing, reversed_channels=clip.reversed_channels)
-    on = replace(track, gain_db=0.0)
+    on = replace(track, gain_db=0.0, chain=(), ride=Ride())
     path.to("routing", measured(shaped, on))
     path.by("clip-gain", clip.gain_db)
     shaped = replace(
@@ -111,22 +116,43 @@ def level_path(plan: Plan, sources: Sources, clip_id: str, at_sample: int) -> Le
     )
     path.to("fade", measured(shaped, on))
     path.to("curve", measured(replace(shaped, curve=clip.curve), on))
+    # A chain hears the whole track: what it does to that is what it does to the clip.
+    strip = _Strip(
+        path, middle, lambda chain, ride: _whole_track(replace(track, gain_db=0.0, chain=chain, ride=ride), sources)
+    )
+    strip_db = strip.through("track", track.chain, track.ride)
     path.by("track-fader", track.gain_db)
     keys = Keys(plan, sources)
     own, stem = plan.duck_of_track(track.track_id), plan.duck_of_stem(track.role)
     stem_gain_db = plan.stem_gain_db(track.role)
-    signal = _of_clip(clip, track, sources)
+    signal = _scaled(_of_clip(clip, replace(track, chain=(), ride=Ride()), sources), factor_from_db(strip_db))
     if own is not None:
         signal = _through(signal, own, keys, path, "track", middle)
     path.by("stem-fader", stem_gain_db)
     signal = _scaled(signal, factor_from_db(stem_gain_db))
     if stem is not None:
         signal = _through(signal, stem, keys, path, "stem", middle)
+
+    _after_stem(path, plan, track, sources, middle)
+    return path.done()
+
+
+def _after_stem(path: "_Path", plan: Plan, track: Track, sources: Sources, middle: SampleSpan) -> None:
+    def stem_with(chain: Chain, ride: Ride) -> Rendered:
+        changed = replace(plan, stem_chains={track.role: chain}, stem_rides={track.role: ride})
+        return lambda span: render_stems(changed, sources, span)[track.role].astype(np.float64)
+
+    _Strip(path, middle, stem_with).through("stem", plan.stem_chain(track.role), plan.stem_ride(track.role))
+    if active(plan.master_chain):
+        before = _lufs(
+            lambda span: render_mix(replace(plan, master_chain=()), sources, span).astype(np.float64), middle
+        )
+        after = _lufs(lambda span: render_mix(plan, sources, span).astype(np.float64), middle)
+        path.by("master-chain", after - before if math.isfinite(before) else 0.0)
     if plan.master.gain_db:
         path.by("master-gain", plan.master.gain_db)
     if plan.master.ceiling_dbtp is not None:
         path.by("limiter", _limiting_db(plan, sources, middle))
-    return path.done()
 
 
 class _Path:
@@ -159,15 +185,44 @@ class _Path:
 Rendered = Callable[[SampleSpan], FloatArray]
 
 
-def _of_clip(clip: Clip, track: Track, sources: Sources) -> Rendered:
-    alone = replace(track, clips=(clip,))
+class _Strip:
+    """The lines of a chain and a ride, in the order in which they come."""
 
+    def __init__(self, path: _Path, middle: SampleSpan, signal_with: "Callable[[Chain, Ride], Rendered]") -> None:
+        self._path = path
+        self._middle = middle
+        self._signal_with = signal_with
+
+    def through(self, name: str, chain: Chain, ride: Ride) -> float:
+        """Add the lines that there are; their gains together in dB."""
+        if not active(chain) and not ride.points:
+            return 0.0
+        stages: list[tuple[str, Chain, Ride]] = []
+        if ride.points and ride.is_first:
+            stages.append((f"{name}-ride", (), ride))
+        if active(chain):
+            stages.append((f"{name}-chain", chain, ride if ride.is_first else Ride()))
+        if ride.points and not ride.is_first:
+            stages.append((f"{name}-ride", chain, ride))
+        was = first = _lufs(self._signal_with((), Ride()), self._middle)
+        for code, part, moved in stages:
+            now = _lufs(self._signal_with(part, moved), self._middle)
+            self._path.by(code, now - was if math.isfinite(was) else 0.0)
+            was = now
+        return was - first if math.isfinite(first) and math.isfinite(was) else 0.0
+
+
+def _whole_track(track: Track, sources: Sources) -> Rendered:
     def signal(span: SampleSpan) -> FloatArray:
         total = np.zeros((span.length_samples, 2))
-        add_track(alone, 0.0, sources, span, total)
+        add_track(track, 0.0, sources, span, total)
         return total
 
     return signal
+
+
+def _of_clip(clip: Clip, track: Track, sources: Sources) -> Rendered:
+    return _whole_track(replace(track, clips=(clip,)), sources)
 
 
 def _scaled(signal: Rendered, factor: float) -> Rendered:

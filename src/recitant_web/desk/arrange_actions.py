@@ -20,6 +20,7 @@ from recitant_web.desk import models
 from recitant_web.desk.arrange_rows import ROW_EDITS
 from recitant_web.desk.bridge import changes_between, clip_of_row, lengths_of_plan, plan_of, remedy_from_data
 from recitant_web.desk.duck_edits import BALANCE_ROW_EDITS, DUCK_PLAN_EDITS
+from recitant_web.desk.level_edits import LEVEL_PLAN_EDITS, LEVEL_ROW_EDITS
 from recitant_web.desk.log import lock, record
 from recitant_web.programme.models import Programme, SourceState
 from recitant_web.programme.queries import source_energy, stored_source
@@ -27,7 +28,7 @@ from recitant_web.programme.queries import source_energy, stored_source
 Data = dict[str, Any]
 PlanEdit = Callable[[Programme, Plan, Data], tuple[Plan, str]]
 _SPEECH_MARGIN_SAMPLES = RATE_HZ // 10
-_ROWS = ROW_EDITS | BALANCE_ROW_EDITS
+_ROWS = ROW_EDITS | BALANCE_ROW_EDITS | LEVEL_ROW_EDITS
 _JOIN_FADE_SAMPLES = RATE_HZ // 20
 _TONE_FADE_SAMPLES = RATE_HZ // 10
 _LEAST_TONE_HOPS = 40
@@ -409,26 +410,30 @@ def _names(plan: Plan, ids: "list[str] | set[str]") -> str:
     return _name(plan, next(iter(ids))) if len(ids) == 1 else _clips(len(ids))
 
 
-PLAN_EDITS: dict[str, PlanEdit] = DUCK_PLAN_EDITS | {
-    "move": _move,
-    "place": _place,
-    "trim": _trim,
-    "slip": _slip,
-    "split": _split,
-    "delete": _delete,
-    "paste": _paste,
-    "fade": _fade,
-    "crossfade": _crossfade,
-    "level": _level,
-    "curve": _curve,
-    "point": _point,
-    "point-add": _add_point,
-    "draw": _draw,
-    "curve-clear": _clear,
-    "group": _group,
-    "name": _name_clip,
-    "mend": _mend,
-    "use": _use,
-    "extend": _extend,
-    "fill": _fill,
-}
+PLAN_EDITS: dict[str, PlanEdit] = (
+    DUCK_PLAN_EDITS
+    | LEVEL_PLAN_EDITS
+    | {
+        "move": _move,
+        "place": _place,
+        "trim": _trim,
+        "slip": _slip,
+        "split": _split,
+        "delete": _delete,
+        "paste": _paste,
+        "fade": _fade,
+        "crossfade": _crossfade,
+        "level": _level,
+        "curve": _curve,
+        "point": _point,
+        "point-add": _add_point,
+        "draw": _draw,
+        "curve-clear": _clear,
+        "group": _group,
+        "name": _name_clip,
+        "mend": _mend,
+        "use": _use,
+        "extend": _extend,
+        "fill": _fill,
+    }
+)

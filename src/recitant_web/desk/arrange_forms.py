@@ -181,6 +181,50 @@ def _unit_of(name: str) -> str:
     return units.get(name.rsplit("_", 1)[-1], "that")
 
 
+_TARGET = _one_of("clip", "track", "stem", "master")
+
+
+def _words(value: Any) -> list[str]:
+    if not isinstance(value, list) or not 1 <= len(value) <= MOST_IDS:
+        raise ValueError("ids")
+    return list(dict.fromkeys(_word(one) for one in value))
+
+
+def _chain(value: Any) -> list[Any]:
+    # What may stand in a chain the core checks, with a sentence for each fault.
+    if not isinstance(value, list):
+        raise ValueError("chain")
+    return value
+
+
+def _gains(value: Any) -> list[tuple[str, float]]:
+    if not isinstance(value, list) or not 1 <= len(value) <= MOST_IDS:
+        raise ValueError("gains")
+    return [(_id(clip_id), _gain(gain_db)) for clip_id, gain_db in value]
+
+
+def _share(value: Any) -> float:
+    return min(1.0, max(0.0, _number("percent")(value) / 100.0))
+
+
+def _limit_db(value: Any) -> float:
+    return min(60.0, max(0.1, _number("dB")(value)))
+
+
+def even_options(value: Any) -> dict[str, Any]:
+    """How to even out: goal, by, strength in percent, most_change_db, is_group."""
+    if not isinstance(value, dict):
+        raise ValueError("options")
+    goal = _number("LUFS or dBFS")(value.get("goal"))
+    return {
+        "goal": min(0.0, max(-70.0, goal)),
+        "by": _one_of("loudness", "peak")(value.get("by")),
+        "strength": _share(value.get("strength_percent")),
+        "most_change_db": _limit_db(value.get("most_change_db")),
+        "is_group": bool(value.get("is_group")),
+    }
+
+
 _SHAPE = _one_of("equal-power", "equal-gain", "smooth")
 _MARKER = _one_of("sync", "note", "chapter")
 _ROLE = _one_of("dialogue", "music", "effects", "ambience")
@@ -255,7 +299,49 @@ FIELDS: dict[str, dict[str, Check]] = {
     "speech": {"id": _id, "from_sample": _whole, "to_sample": _whole, "is_speech": bool},
     "clearance": {"asked_lu": _number("LU"), "least_s": _number("seconds")},
     "step-back": {"edit_id": _whole},
+    "chain": {"target": _TARGET, "ids": _words, "chain": _chain},
+    "ride": {
+        "target": _one_of("track", "stem"),
+        "id": _word,
+        "mode": _one_of("touch", "latch", "overwrite", "set"),
+        "is_first": bool,
+        "points": _points,
+    },
+    "gains": {"gains": _gains},
+    "even-out": {"ids": _ids, "options": even_options},
+    "ride-clips": {
+        "ids": _ids,
+        "strength": _share,
+        "most_db": _limit_db,
+        "slope_db_per_s": lambda value: min(40.0, max(0.2, _number("dB a second")(value))),
+    },
+    "speaker": {"ids": _ids, "name": _text},
+    "zones": {name: _number("LU or dBFS") for name in ("quiet_lu", "near_lu", "loud_lu", "peak_dbfs")},
     "vary": {"id": _id, "speed": _gain, "keeps_pitch": bool, "semitones": _gain},
+}
+
+
+def checked_fields(data: dict[str, Any], fields: dict[str, Check]) -> dict[str, Any]:
+    """The fields of some data, each through its check.
+
+    Raises:
+        EditRefused, ValueError, TypeError: one is not of its shape.
+    """
+    return {name: check(data.get(name)) for name, check in fields.items()}
+
+
+LEVEL_CHECKS: dict[str, Check] = {
+    "whole": _whole_or(0),
+    "target": _TARGET,
+    "target_id": _word,
+    "ids": _ids,
+    "row": _row,
+    "name": _name,
+    "chain": _chain,
+    "what": _one_of("noise", "hum", "resonances", "start"),
+    "start": _text,
+    "preset": _one_of("keep", "drop", "read"),
+    "options": even_options,
 }
 
 

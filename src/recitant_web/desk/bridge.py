@@ -43,6 +43,29 @@ def plan_of(programme: Programme) -> Plan:
     return _loaded(programme.pk, programme.revision)[0]
 
 
+def plan_of_rows(programme: Programme, rows: dict[str, Any]) -> Plan:
+    """The plan that kept rows describe, as a version holds them; recordings that are gone are left out."""
+    keys = dict(programme.sources.filter(n_channels__isnull=False).values_list("pk", "sha256"))  # type: ignore[attr-defined]
+    by_track: dict[int, list[Clip]] = {}
+    for values in rows["clip"].values():
+        row = models.Clip(**values)
+        if row.source_id in keys:
+            fields = [getattr(row, name) for name in _CLIP_COLUMNS if name != "source__sha256"]
+            by_track.setdefault(row.track_id, []).append(_clip_of_columns(fields[0], keys[row.source_id], *fields[1:]))
+    tracks = tuple(
+        _track_of_row(row, tuple(by_track.get(row.pk, ())))
+        for row in sorted((models.Track(**v) for v in rows["track"].values()), key=lambda row: (row.position, row.pk))
+    )
+    kept = rows.get("programme", {}).get(str(programme.pk), {})
+    return _plan_of(
+        programme,
+        tracks,
+        [models.Stem(**values) for values in rows["stem"].values()],
+        [models.Duck(**values) for values in rows.get("duck", {}).values()],
+        kept.get("master_chain", []),
+    )
+
+
 def sources_of_plan(programme: Programme) -> dict[str, SampleSource]:
     """Every recording the plan names, ready to be read."""
     channels = _loaded(programme.pk, programme.revision)[1]
@@ -518,7 +541,6 @@ _CLIP_COLUMNS = (
 
 
 def _read(programme: Programme) -> Loaded:
-    stems = {Role(stem.role): stem for stem in models.Stem.objects.filter(programme=programme)}
     rows = models.Clip.objects.filter(track__programme=programme).order_by("start_sample", "pk")
     by_track: dict[int, list[Clip]] = {}
     channels = set()
@@ -527,29 +549,34 @@ def _read(programme: Programme) -> Loaded:
         by_track.setdefault(track_id, []).append(_clip_of_columns(*columns))
         channels.add((columns[1], n_channels))
     tracks = tuple(
-        Track(
-            str(row.pk),
-            row.name,
-            Role(row.role),
-            row.gain_db,
-            row.pan,
-            tuple(by_track.get(row.pk, ())),
-            row.is_mono,
-            chain_from_data(row.chain),
-            ride_from_data(row.ride),
-        )
+        _track_of_row(row, tuple(by_track.get(row.pk, ())))
         for row in models.Track.objects.filter(programme=programme).order_by("position", "pk")
     )
-    rows_of_ducks = models.Duck.objects.filter(programme=programme).order_by("pk")
-    ducks = tuple(duck for row in rows_of_ducks if (duck := _present(duck_of_row(row), tracks)) is not None)
-    plan = Plan(
+    stems = list(models.Stem.objects.filter(programme=programme))
+    ducks = list(models.Duck.objects.filter(programme=programme).order_by("pk"))
+    plan = _plan_of(programme, tracks, stems, ducks, programme.master_chain)
+    return plan, frozenset(channels)
+
+
+def _track_of_row(row: "models.Track", clips: tuple[Clip, ...]) -> Track:
+    chain, ride = chain_from_data(row.chain), ride_from_data(row.ride)
+    return Track(str(row.pk), row.name, Role(row.role), row.gain_db, row.pan, clips, row.is_mono, chain, ride)
+
+
+def _plan_of(
+    programme: Programme,
+    tracks: tuple[Track, ...],
+    stems: "list[models.Stem]",
+    ducks: "list[models.Duck]",
+    master_chain: list[Any],
+) -> Plan:
+    return Plan(
         programme.title,
         programme.frame_rate,
         tracks,
-        {role: stem.gain_db for role, stem in stems.items() if stem.gain_db},
-        ducks=ducks,
-        stem_chains={role: chain_from_data(stem.chain) for role, stem in stems.items() if stem.chain},
-        stem_rides={role: ride_from_data(stem.ride) for role, stem in stems.items() if stem.ride},
-        master_chain=chain_from_data(programme.master_chain),
+        {Role(stem.role): stem.gain_db for stem in stems if stem.gain_db},
+        ducks=tuple(duck for row in ducks if (duck := _present(duck_of_row(row), tracks)) is not None),
+        stem_chains={Role(stem.role): chain_from_data(stem.chain) for stem in stems if stem.chain},
+        stem_rides={Role(stem.role): ride_from_data(stem.ride) for stem in stems if stem.ride},
+        master_chain=chain_from_data(master_chain),
     )
-    return plan, frozenset(channels)

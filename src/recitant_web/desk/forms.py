@@ -50,3 +50,20 @@ def whole_number(request: HttpRequest, name: str, default: int) -> int:
     """A whole number of an address; the default where it is missing or none."""
     text = request.GET.get(name, "")
     return int(text) if text.removeprefix("-").isdecimal() and len(text) < 16 else default
+
+
+def instead_from(request: HttpRequest) -> dict[str, Any] | None:
+    """What a page asks to hear instead of the programme's own mix; None for nothing.
+
+    Raises:
+        EditRefused: not of that shape.
+    """
+    text = request.GET.get("instead", "")
+    if not text:
+        return None
+    try:
+        found = json.loads(text)
+        whole = {name: int(found.get(name) or 0) for name in ("index", "at_sample", "version_id")}
+        return {**found, **whole, "id": str(found.get("id", ""))}
+    except (ValueError, TypeError, AttributeError, OverflowError) as error:
+        raise EditRefused("gone") from error

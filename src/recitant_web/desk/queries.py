@@ -41,11 +41,11 @@ from recitant_web.desk.balance_queries import (
 )
 from recitant_web.desk.bridge import (
     known_energies,
+    known_source,
     master_of,
     plan_key,
     plan_of,
     readings_from_data,
-    sources_of_plan,
     spec_of,
     speech_of,
 )
@@ -91,7 +91,7 @@ def desk_state(programme: Programme) -> dict[str, Any]:
         "staves": staves,
         "undo": newest,
         "redo": undone,
-        **_figures(programme, plan),
+        **figures_of(programme, plan),
     }
 
 
@@ -149,25 +149,28 @@ class Block:
     readings: dict[str, Any]
 
 
-def block(programme: Programme, start_sample: int, length_samples: int, hear: str, heard: Heard) -> Block:
+def block(
+    programme: Programme, start_sample: int, length_samples: int, hear: str, heard: Heard, plan: Plan | None = None
+) -> Block:
     """What is heard in a stretch.
 
     Args:
         hear: "mix" for the mix as balanced (float), "handed-over" for the samples of the file that will be written
             for the programme's specification (24 bit).
         heard: which tracks sound.
+        plan: heard instead of the programme's own, for comparing.
 
     Raises:
         RangeError: a stretch out of bounds.
     """
     if start_sample < 0 or not 1 <= length_samples <= MOST_BLOCK_SAMPLES or hear not in ("mix", "handed-over"):
         raise RangeError("block", start_sample=start_sample, length_samples=length_samples, hear=hear)
-    plan = plan_of(programme)
+    plan = plan_of(programme) if plan is None else plan
     is_exact = True
     if hear == "handed-over":
         master, is_exact = _master(programme, plan)
         plan = replace(plan, master=master)
-    sources = sources_of_plan(programme)
+    sources = {key: known_source(key) for key in {c.source_key for track in plan.tracks for c in track.clips}}
     with_lead = SampleSpan(start_sample, length_samples).widen(LEAD_SAMPLES, 0)
     audio = render_output(plan, sources, with_lead, heard)
     wanted = audio[LEAD_SAMPLES:]
@@ -260,7 +263,8 @@ def _foretold(scene: Scene) -> tuple[Readings, float | None]:
     return readings_from(total, 0.0, 0.0), dialogue
 
 
-def _figures(programme: Programme, plan: Plan) -> dict[str, Any]:
+def figures_of(programme: Programme, plan: Plan) -> dict[str, Any]:
+    """Verdict, fit, horizon and clearance of a programme, as the pages show them."""
     spec = spec_of(programme)
     readings, dialogue_lufs, is_exact = _known_readings(programme, plan)
     verdict = judge(readings, spec, dialogue_lufs=dialogue_lufs)

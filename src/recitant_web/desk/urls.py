@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from recitant_web.desk import arrange_views, views
+from recitant_web.desk import arrange_views, level_views, views
 
 urlpatterns = [
     path("programmes/<int:programme_id>/balance", views.balance, name="balance"),
@@ -12,6 +12,15 @@ urlpatterns = [
     path("programmes/<int:programme_id>/level-path", views.level_path, name="level-path"),
     path("programmes/<int:programme_id>/contours", views.clip_contours, name="desk-contours"),
     path("programmes/<int:programme_id>/sound", views.sound, name="desk-sound"),
+    path("programmes/<int:programme_id>/level", level_views.level, name="level"),
+    path("programmes/<int:programme_id>/level/state", level_views.level_now, name="level-state"),
+    path("programmes/<int:programme_id>/level/edits", level_views.level_edits, name="level-edits"),
+    path("programmes/<int:programme_id>/level/view", level_views.level_view, name="level-view"),
+    path("programmes/<int:programme_id>/level/whole", level_views.level_whole, name="level-whole"),
+    path("programmes/<int:programme_id>/level/find", level_views.level_find, name="level-find"),
+    path("programmes/<int:programme_id>/level/even", level_views.level_even, name="level-even"),
+    path("programmes/<int:programme_id>/level/peaks", level_views.level_peaks, name="level-peaks"),
+    path("programmes/<int:programme_id>/level/presets", level_views.level_presets, name="level-presets"),
     path("programmes/<int:programme_id>/arrange", arrange_views.arrange, name="arrange"),
     path("programmes/<int:programme_id>/arrange/state", arrange_views.arrange_now, name="arrange-state"),
     path("programmes/<int:programme_id>/arrange/edits", arrange_views.arrange_edits, name="arrange-edits"),

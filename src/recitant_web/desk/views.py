@@ -13,7 +13,8 @@ from recitant_web.desk.arrange_actions import edit_timeline
 from recitant_web.desk.arrange_forms import arrange_edit, first_balance_from
 from recitant_web.desk.balance_queries import checked
 from recitant_web.desk.balancing import ask_first_balance
-from recitant_web.desk.forms import PLAIN_KINDS, edit_from, kind_of, whole_number
+from recitant_web.desk.forms import PLAIN_KINDS, edit_from, instead_from, kind_of, whole_number
+from recitant_web.desk.level_hearing import heard_instead, plan_instead
 from recitant_web.desk.log import go_to, redo, undo
 from recitant_web.desk.queries import block, contours, desk_state, heard_from, path_of_clip
 from recitant_web.programme.queries import programmes_of, specs
@@ -105,7 +106,11 @@ def sound(request: HttpRequest, programme_id: int) -> HttpResponse:
     length = max(1, min(480_000, whole_number(request, "length", 48_000)))
     hear = "handed-over" if request.GET.get("hear") == "handed-over" else "mix"
     heard = heard_from(request.GET.get("only", ""), request.GET.get("mute", ""))
-    found = block(programme, start, length, hear, heard)
+    instead = instead_from(request)
+    plan = None
+    if instead is not None:
+        plan, heard = plan_instead(programme, instead), heard_instead(programme, instead, heard)
+    found = block(programme, start, length, hear, heard, plan)
     response = HttpResponse(found.wav, content_type="audio/wav")
     response["Recitant-Readings"] = json.dumps(found.readings, separators=(",", ":"))
     response["Cache-Control"] = "no-store"

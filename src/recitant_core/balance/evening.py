@@ -1,0 +1,288 @@
+"""Evening clips out: how loud each is, what it would take to bring it to a goal, and a ride inside long clips.
+
+Common practice: speech by its loudness while somebody speaks, not by its peak; an outlier is left out of the measure;
+half the difference keeps a performance alive.
+Held to: tests/core/test_evening.py
+"""
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+
+from recitant_core.dsp.kweighting import HOPS_PER_SECOND
+from recitant_core.gain.envelope import CurvePoint
+from recitant_core.measure.clearance import HOP_SAMPLES, BoolArray, speech_mask
+from recitant_core.measure.loudness import (
+    gating_block_powers,
+    integrated_lufs,
+    range_lu,
+    window_powers,
+)
+from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Clip
+from recitant_core.timeline.speaking import SpeechOfSources, speech_of_clip
+from recitant_core.units.arrays import FloatArray
+from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.level import lufs_from_power
+
+_MOMENT_HOPS: Final = 40
+_SHORT_TERM_HOPS: Final = 300
+_OUTLIER_LU: Final = 9.0
+_OUTLIER_MOST_HOPS: Final = 45
+_LEAST_RIDE_HOPS: Final = 8 * HOPS_PER_SECOND
+_RIDE_WINDOW_HOPS: Final = 3 * HOPS_PER_SECOND
+_RIDE_STEP_HOPS: Final = HOPS_PER_SECOND // 4
+THINNED_DB: Final = 0.25
+
+
+@dataclass(frozen=True)
+class ClipLevels:
+    """What the sheet shows of a clip, with all its gains as they are; LUFS and LU, None where it cannot be measured."""
+
+    level_lufs: float | None
+    """Over its speech where it is dialogue with speech, else integrated."""
+    short_term_lufs: float | None
+    """Highest."""
+    range_lu: float | None
+    noise_lufs: float | None
+    """Loudness of its quietest moments that are no speech."""
+    outliers: tuple[SampleSpan, ...]
+    """Short bursts far over everything else, from the clip's start; left out of its level."""
+
+
+def clip_levels(clip: Clip, energy: FloatArray, speech: SpeechOfSources, *, is_dialogue: bool) -> ClipLevels:
+    """Levels of a clip.
+
+    Args:
+        energy: 10 ms energies with the gains that count, float64 (hops,).
+        speech: of every recording; None of it counts where the clip is no dialogue.
+    """
+    energy = energy.copy()
+    for span in clip.left_out:
+        energy[_hops(span.start_sample - clip.in_sample, span.end_sample - clip.in_sample)] = 0.0
+    outliers = _outliers(energy)
+    for first, last in outliers:
+        energy[first:last] = 0.0
+    mask = np.zeros(len(energy), bool)
+    if is_dialogue:
+        spans = [
+            SampleSpan(one.start_sample - clip.start_sample, one.length_samples) for one in speech_of_clip(clip, speech)
+        ]
+        mask = speech_mask(spans, len(energy))
+    level = _integrated(energy[mask]) if mask.any() else _integrated(energy)
+    short = window_powers(energy, min(_SHORT_TERM_HOPS, max(1, len(energy))), 10) if len(energy) else np.zeros(0)
+    return ClipLevels(
+        level,
+        _lufs(float(short.max())) if len(short) and short.max() > 0 else None,
+        range_lu(window_powers(energy, _SHORT_TERM_HOPS, 10)) if len(energy) >= _SHORT_TERM_HOPS + 100 else None,
+        _noise(energy, mask),
+        tuple(SampleSpan(a * HOP_SAMPLES, (b - a) * HOP_SAMPLES) for a, b in outliers),
+    )
+
+
+@dataclass(frozen=True)
+class Evening:
+    """What was chosen: to where, how far of the way, how much at the most, each clip by itself or all as one."""
+
+    goal: float
+    by: str = "loudness"
+    """"loudness": goal in LUFS; "peak": goal in dBFS of the highest sample."""
+    strength: float = 1.0
+    most_change_db: float = 12.0
+    is_group: bool = False
+
+    SMALLEST_DB = 0.05
+
+
+@dataclass(frozen=True)
+class EvenInput:
+    """A clip to even out, with its gains as they are."""
+
+    clip: Clip
+    level: float | None
+    """Loudness or peak, whichever it goes by."""
+    weight: float
+    """How much it counts for a group: its length."""
+    noise_lufs: float | None
+    peak_db: float | None
+
+
+@dataclass(frozen=True)
+class EvenStep:
+    """What evening does to one clip."""
+
+    clip_id: str
+    change_db: float
+    gain_db: float
+    noise_lufs: float | None
+    """Noise floor after it."""
+    peak_db: float | None
+    """Highest sample after it."""
+    held_by: str
+    """"limit" or "range" where less was done than asked; empty where all was."""
+
+
+def evened(clips: Sequence[EvenInput], chosen: Evening) -> list[EvenStep]:
+    """The change of each clip that can be measured; those that cannot are left out.
+
+    A strength of 1 makes all equal, a half leaves half of the differences: about their goal, so that a group keeps
+    its middle where it was aimed.
+    """
+    known = [one for one in clips if one.level is not None and math.isfinite(one.level)]
+    if not known:
+        return []
+    if chosen.is_group:
+        if chosen.by == "peak":
+            together = max(float(one.level or 0.0) for one in known)
+        else:
+            total = sum(one.weight for one in known)
+            power = sum(one.weight * 10.0 ** (float(one.level or 0.0) / 10.0) for one in known) / total
+            together = 10.0 * math.log10(power)
+        wanted = {one.clip.clip_id: (chosen.goal - together) * chosen.strength for one in known}
+    else:
+        wanted = {one.clip.clip_id: (chosen.goal - float(one.level or 0.0)) * chosen.strength for one in known}
+    steps = []
+    for one in known:
+        asked = wanted[one.clip.clip_id]
+        change = min(chosen.most_change_db, max(-chosen.most_change_db, asked))
+        gain = round(min(MOST_GAIN_DB, max(LEAST_GAIN_DB, one.clip.gain_db + change)), 2)
+        held_by = "limit" if change != asked else "range" if abs(gain - one.clip.gain_db - change) > 0.01 else ""
+        change = gain - one.clip.gain_db
+        noise = None if one.noise_lufs is None else one.noise_lufs + change
+        peak = None if one.peak_db is None else one.peak_db + change
+        steps.append(EvenStep(one.clip.clip_id, round(change, 2), gain, noise, peak, held_by))
+    return steps
+
+
+def speaker_ride(
+    energy: FloatArray, is_speech: BoolArray, *, strength: float, most_db: float, slope_db_per_s: float
+) -> tuple[CurvePoint, ...]:
+    """A slow gain curve that follows a speaker who moves off the microphone; empty where there is nothing to follow.
+
+    Args:
+        energy: 10 ms energies of the clip without its curve, float64 (hops,).
+        is_speech: bool (hops,).
+        strength: share of the way to its own mean.
+        most_db: of change either way.
+        slope_db_per_s: fastest change; in pauses the gain stands still.
+    """
+    if len(energy) < _LEAST_RIDE_HOPS or np.count_nonzero(is_speech) < _LEAST_RIDE_HOPS // 2:
+        return ()
+    whole = _integrated(energy[is_speech])
+    if whole is None or not math.isfinite(whole):
+        return ()
+    spoken = np.where(is_speech, energy, 0.0)
+    sums, counts = np.concatenate([[0.0], np.cumsum(spoken)]), np.concatenate([[0], np.cumsum(is_speech)])
+    places = np.arange(0, len(energy), _RIDE_STEP_HOPS)
+    first = np.maximum(0, places - _RIDE_WINDOW_HOPS // 2)
+    last = np.minimum(len(energy), places + _RIDE_WINDOW_HOPS // 2)
+    count = counts[last] - counts[first]
+    power = (sums[last] - sums[first]) / np.maximum(count, 1) / HOP_SAMPLES
+    enough = count >= _RIDE_WINDOW_HOPS // 4
+    level = np.where(enough, -0.691 + 10.0 * np.log10(np.maximum(power, 1e-12)), np.nan)
+    if np.count_nonzero(enough) < 3:
+        return ()
+    wanted = np.clip(strength * (whole - level), -most_db, most_db)
+    # A pause keeps the gain that the words before it had; the first words' gain stands before them.
+    held = np.empty(len(wanted))
+    now = float(wanted[enough][0])
+    for i in range(len(wanted)):
+        now = float(wanted[i]) if enough[i] and is_speech[places[i] : places[i] + _RIDE_STEP_HOPS].any() else now
+        held[i] = now
+    step_db = slope_db_per_s * _RIDE_STEP_HOPS / HOPS_PER_SECOND
+    for order in (range(1, len(held)), range(len(held) - 2, -1, -1)):
+        for i in order:
+            near = held[i - 1] if order.step > 0 else held[i + 1]
+            held[i] = min(max(held[i], near - step_db), near + step_db)
+    points = [(int(place) * HOP_SAMPLES, round(float(gain), 2)) for place, gain in zip(places, held, strict=True)]
+    return tuple(CurvePoint(at, gain) for at, gain in thinned(points, THINNED_DB))
+
+
+def thinned(points: Sequence[tuple[int, float]], within_db: float) -> list[tuple[int, float]]:
+    """Few of many points, straight lines between which stay within some dB of all of them.
+
+    Source: U. Ramer 1972; D. Douglas, T. Peucker 1973.
+    """
+    if len(points) <= 2:
+        return list(points)
+    keep = [False] * len(points)
+    keep[0] = keep[-1] = True
+    open_spans = [(0, len(points) - 1)]
+    at = np.array([p[0] for p in points], dtype=np.float64)
+    value = np.array([p[1] for p in points])
+    while open_spans:
+        first, last = open_spans.pop()
+        if last - first < 2:
+            continue
+        inside = slice(first + 1, last)
+        line = np.interp(at[inside], [at[first], at[last]], [value[first], value[last]])
+        off = np.abs(value[inside] - line)
+        worst = int(np.argmax(off))
+        if off[worst] > within_db:
+            keep[first + 1 + worst] = True
+            open_spans += [(first, first + 1 + worst), (first + 1 + worst, last)]
+    return [point for point, is_kept in zip(points, keep, strict=True) if is_kept]
+
+
+def group_of(levels: Mapping[str, float | None]) -> float | None:
+    """The middle of some levels, for saying how far apart they are; None where none is known."""
+    known = [level for level in levels.values() if level is not None and math.isfinite(level)]
+    return float(np.median(known)) if known else None
+
+
+def _hops(first_sample: int, last_sample: int) -> slice:
+    first = max(0, first_sample // HOP_SAMPLES)
+    return slice(first, max(first, -(-last_sample // HOP_SAMPLES)))
+
+
+def _outliers(energy: FloatArray) -> list[tuple[int, int]]:
+    """Bursts of up to 0.45 s, far over the loudest twentieth of everything else, with much less around them."""
+    if len(energy) < 2 * HOPS_PER_SECOND:
+        return []
+    power = energy / HOP_SAMPLES
+    loud = float(np.quantile(power, 0.95))
+    if loud <= 0.0:
+        return []
+    over = power > loud * 10.0 ** (_OUTLIER_LU / 10.0)
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], over, [False]]).astype(np.int8)))
+    found = []
+    for first, last in zip(edges[::2], edges[1::2], strict=True):
+        if last - first <= _OUTLIER_MOST_HOPS:
+            # Its tail goes with it.
+            end = int(last)
+            while end < len(power) and end - first < _OUTLIER_MOST_HOPS and power[end] > loud:
+                end += 1
+            found.append((max(0, int(first) - 1), end))
+    return found
+
+
+def _noise(energy: FloatArray, is_speech: BoolArray) -> float | None:
+    moments = window_powers(energy, min(_MOMENT_HOPS, max(1, len(energy))), 10) if len(energy) else np.zeros(0)
+    if not len(moments):
+        return None
+    talk = np.concatenate([[0], np.cumsum(is_speech)])
+    starts = np.arange(len(moments)) * 10
+    last = np.minimum(starts + _MOMENT_HOPS, len(energy))
+    free = moments[(talk[last] - talk[starts]) == 0]
+    # Digital silence at an edge is no room.
+    free = free[free > 1e-12]
+    if len(free) >= 3:
+        return _lufs(float(np.quantile(free, 0.2)))
+    heard = moments[moments > 1e-12]
+    return _lufs(float(np.quantile(heard, 0.1))) if len(heard) else None
+
+
+def _integrated(energy: FloatArray) -> float | None:
+    blocks = gating_block_powers(energy)
+    if blocks.size:
+        return integrated_lufs(blocks)
+    return _lufs(float(energy.sum()) / (len(energy) * HOP_SAMPLES)) if len(energy) else None
+
+
+def _lufs(power: float) -> float:
+    return lufs_from_power(power)
+
+
+assert RATE_HZ // HOPS_PER_SECOND == HOP_SAMPLES

@@ -1,0 +1,142 @@
+"""Words about processors and chains: what changed, how hard one works, where an order usually goes wrong."""
+
+from collections.abc import Iterator
+from typing import Any, Final
+
+from recitant_core.processors.analysis import STARTING_POINTS
+from recitant_core.processors.model import KINDS, Chain, Processor
+
+HARD_DB: Final = 6.0
+_A_LOT: Final = 0.25
+_SOME: Final = 0.05
+
+
+def difference_words(before: Chain, after: Chain) -> str:
+    """What became of a chain, in a few words."""
+    if len(after) != len(before):
+        longer, shorter, what = (after, before, "added") if len(after) > len(before) else (before, after, "removed")
+        return f"{_labels(longer, shorter)} {what}"
+    changed = [(old, new) for old, new in zip(before, after, strict=True) if old != new]
+    if not changed:
+        return "processors as they were"
+    if len(changed) > 1:
+        return "processors moved" if sorted(map(repr, before)) == sorted(map(repr, after)) else "processors changed"
+    return _change_words(*changed[0])
+
+
+def _change_words(old: Processor, new: Processor) -> str:
+    label = KINDS[new.kind].label
+    if old.kind != new.kind:
+        return f"{label} for {KINDS[old.kind].label}"
+    names = [p for p in KINDS[new.kind].parameters if old.value(p.name) != new.value(p.name)]
+    if old.is_bypassed != new.is_bypassed:
+        label += " bypassed" if new.is_bypassed else " back in"
+    elif len(names) == 1:
+        label += f", {names[0].label} {_value(old, names[0].name)} → {_value(new, names[0].name)}"
+    elif old.curves != new.curves:
+        label += ", curve"
+    elif old.profile_db != new.profile_db:
+        label += ", noise learned"
+    return label
+
+
+def _labels(longer: Chain, shorter: Chain) -> str:
+    kinds = [p.kind for p in shorter]
+    found = []
+    for processor in longer:
+        if processor.kind in kinds:
+            kinds.remove(processor.kind)
+        else:
+            found.append(KINDS[processor.kind].label)
+    return ", ".join(found) or "processor"
+
+
+def _value(processor: Processor, name: str) -> str:
+    value = processor.value(name)
+    text = value if isinstance(value, str) else f"{value:g}".replace("-", "−")
+    return f"{text} {KINDS[processor.kind].parameter(name).unit}".strip()
+
+
+def effort_words(processor: Processor, share: float, deepest_db: float, *, is_speech: bool) -> str:
+    """How hard a processor works.
+
+    Args:
+        share: of the time (of the speech, where there is some) with over HARD_DB of reduction.
+        deepest_db: most reduction, 0 or more.
+    """
+    of_what = "the speech" if is_speech else "the time"
+    if processor.kind in ("gate", "expander"):
+        return f"lowers by up to {deepest_db:.1f} dB, over {HARD_DB:.0f} dB for {100 * share:.0f} % of {of_what}" + (
+            ": it cuts into words" if is_speech and share > _SOME else ""
+        )
+    if deepest_db < 0.1:
+        return "does nothing here: the threshold is never reached"
+    how = ": a lot" if share > _A_LOT else ": now and then" if share > _SOME else ""
+    return f"up to {deepest_db:.1f} dB, over {HARD_DB:.0f} dB of reduction for {100 * share:.0f} % of {of_what}{how}"
+
+
+def order_words(chain: Chain) -> list[str]:
+    """A quiet word for each place where an order usually goes wrong."""
+    kinds = [p.kind for p in chain if not p.is_bypassed]
+
+    def comes_before(first: str, then: str) -> bool:
+        return first in kinds and then in kinds and kinds.index(first) < kinds.index(then)
+
+    return [words for first, then, words in _ORDER if comes_before(first, then)]
+
+
+_ORDER: Final = (
+    ("compressor", "noise", "After the compressor the noise moves with the voice: noise reduction comes before it."),
+    ("compressor", "high-pass", "The compressor reacts to rumble that the high-pass takes out after it."),
+    ("compressor", "gate", "After the compressor words and pauses lie closer: a gate works better before it."),
+    ("compressor", "expander", "After the compressor words and pauses lie closer: an expander works better before it."),
+    ("reverb", "compressor", "The compressor pumps the room with the voice: the room usually comes last."),
+    ("reverb", "gate", "The gate cuts the tail of the room off: the room usually comes last."),
+    ("limiter", "compressor", "The limiter is undone by what comes after it: it usually comes last."),
+    ("limiter", "equaliser", "The equaliser can lift peaks that the limiter has held: the limiter usually comes last."),
+    ("equaliser", "noise", "Noise learned before the equaliser does not fit behind it: learn it again."),
+    ("equaliser", "clicks", "Clicks are found best in the untouched recording: first in the chain."),
+)  # fmt: skip
+
+
+def kinds_data() -> list[dict[str, Any]]:
+    """Every kind of processor and its parameters, as the page builds its fields from."""
+    return [
+        {
+            "kind": kind.name,
+            "label": kind.label,
+            "stage": kind.stage.value,
+            "parameters": [
+                {
+                    "name": p.name,
+                    "label": p.label,
+                    "unit": p.unit,
+                    "plain": p.plain,
+                    "least": p.least,
+                    "most": p.most,
+                    "is_log": p.is_log,
+                    "choices": list(p.choices),
+                }
+                for p in kind.parameters
+            ],
+        }
+        for kind in KINDS.values()
+    ]
+
+
+def starting_points_data() -> list[dict[str, str]]:
+    """Starting points by name."""
+    return [{"name": name, "words": words} for name, words in STARTING_POINTS.items()]
+
+
+def markdown_table() -> Iterator[str]:
+    """Kinds, values, units and limits as the lines of a table; docs/standards/processors.md holds it."""
+    yield "| kind | stage | value | unit | plain | from | to |"
+    yield "| --- | --- | --- | --- | --- | --- | --- |"
+    for kind in KINDS.values():
+        for p in kind.parameters:
+            if p.name.startswith("band") and not p.name.startswith("band1_"):
+                continue
+            limits = f"{' / '.join(p.choices)} | " if p.choices else f"{p.least:g} | {p.most:g}"
+            plain = p.plain if isinstance(p.plain, str) else f"{p.plain:g}"
+            yield f"| {kind.name} | {kind.stage.value} | {p.name} | {p.unit} | {plain} | {limits} |"

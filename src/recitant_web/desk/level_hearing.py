@@ -1,0 +1,145 @@
+"""What else can be heard in a stretch: untreated, without one processor, what it takes away, another version.
+
+Every comparison is matched in loudness: louder sounds better.
+"""
+
+from dataclasses import replace
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+
+from recitant_core.errors import EditRefused
+from recitant_core.measure.meter import measure
+from recitant_core.processors.model import Processor, chain_from_data
+from recitant_core.render.mix import Heard, render_mix
+from recitant_core.timeline.edits import clips_by_id
+from recitant_core.timeline.model import Plan, Ride
+from recitant_core.units.channels import STEREO
+from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_web.desk.bridge import known_source, plan_key, plan_of, plan_of_rows
+from recitant_web.desk.level_edits import target_chain, with_chain
+from recitant_web.programme.models import Programme
+
+_MATCHED_SAMPLES = 30 * RATE_HZ
+_MOST_MATCH_DB = 24.0
+
+
+def plan_instead(programme: Programme, instead: dict[str, Any]) -> Plan:
+    """The plan that is heard instead of the programme's own.
+
+    Args:
+        instead: ``how``: "untreated" (the chain of a target off), "bypass" or "taken" (one processor of it off, or
+            only what it takes away), "draft" (another chain on it), "page" (every chain and ride off), "version"; with
+            ``target``, ``id``, ``index``, ``chain``, ``version_id`` and ``at_sample`` (of the match), as needed.
+
+    Raises:
+        EditRefused: what it names is not there. PlanError: a draft that cannot be.
+    """
+    plan = plan_of(programme)
+    how = instead.get("how")
+    if how == "version":
+        version = programme.versions.filter(pk=instead.get("version_id")).first()  # type: ignore[attr-defined]
+        if version is None:
+            raise EditRefused("gone")
+        return _matched(plan, plan_of_rows(programme, version.rows), instead)
+    if how == "page":
+        return _matched(plan, _without_level(plan), instead)
+    target, target_id = str(instead.get("target")), str(instead.get("id"))
+    chain = target_chain(plan, target, target_id)
+    if how == "untreated":
+        return _matched(plan, with_chain(plan, target, [target_id], ()), instead)
+    if how == "draft":
+        return with_chain(plan, target, [target_id], chain_from_data(instead.get("chain")))
+    index = int(instead.get("index", 0))
+    if not 0 <= index < len(chain):
+        raise EditRefused("no_such_processor")
+    if how == "taken":
+        # What comes after would only blur what is taken away; make-up gain is not part of it.
+        taken = replace(_without_make_up(chain[index]), gives_taken=True, is_bypassed=False)
+        return with_chain(plan, target, [target_id], (*chain[:index], taken))
+    bypassed = (*chain[:index], replace(chain[index], is_bypassed=True), *chain[index + 1 :])
+    return _matched(plan, with_chain(plan, target, [target_id], bypassed), instead)
+
+
+def heard_instead(programme: Programme, instead: dict[str, Any], heard: Heard) -> Heard:
+    """Which tracks sound while something else is heard: what is taken away is heard alone, all else as asked."""
+    return _alone(plan_of(programme), instead) if instead.get("how") == "taken" else heard
+
+
+def _alone(plan: Plan, instead: dict[str, Any]) -> Heard:
+    target, target_id = instead.get("target"), str(instead.get("id"))
+    if target == "clip":
+        return Heard(frozenset({clips_by_id(plan)[target_id][0].track_id}))
+    if target == "track":
+        return Heard(frozenset({target_id}))
+    if target == "stem":
+        return Heard(frozenset(t.track_id for t in plan.tracks if t.role.value == target_id))
+    return Heard()
+
+
+def match_db(plan: Plan, other: Plan, target: str, target_id: str, at_sample: int) -> float:
+    """By how much another plan must be raised to be as loud, around a place; 0 where it cannot be measured.
+
+    The loudness is that of the target: of a clip's track, a track, a stem, or of the whole mix.
+    """
+    return _match_db(_Keyed(plan), _Keyed(other), target, target_id, at_sample // (5 * RATE_HZ))
+
+
+class _Keyed:
+    """A plan that can be looked up: equal where all that sounds is."""
+
+    def __init__(self, plan: Plan) -> None:
+        self.plan = plan
+        self.key = plan_key(plan)
+
+    def __hash__(self) -> int:
+        return hash(self.key)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Keyed) and self.key == other.key
+
+
+@lru_cache(maxsize=64)
+def _match_db(plan: _Keyed, other: _Keyed, target: str, target_id: str, place: int) -> float:
+    at = place * 5 * RATE_HZ
+    if target == "clip":
+        clip = clips_by_id(plan.plan)[target_id][1]
+        middle = min(max(at, clip.start_sample), clip.span.end_sample)
+        span = SampleSpan(middle - _MATCHED_SAMPLES // 2, _MATCHED_SAMPLES).intersect(clip.span) or clip.span
+    else:
+        span = SampleSpan(max(0, at - _MATCHED_SAMPLES // 2), _MATCHED_SAMPLES)
+    levels = [_level(one.plan, target, target_id, span) for one in (plan, other)]
+    if any(level is None or not np.isfinite(level) for level in levels):
+        return 0.0
+    found = float(levels[0] or 0.0) - float(levels[1] or 0.0)
+    return min(_MOST_MATCH_DB, max(-_MOST_MATCH_DB, found))
+
+
+def _level(plan: Plan, target: str, target_id: str, span: SampleSpan) -> float | None:
+    heard = _alone(plan, {"target": target, "id": target_id})
+    sources = {key: known_source(key) for key in {c.source_key for track in plan.tracks for c in track.clips}}
+    return measure(render_mix(plan, sources, span, heard), STEREO).integrated_lufs
+
+
+def _matched(plan: Plan, other: Plan, instead: dict[str, Any]) -> Plan:
+    target, target_id = str(instead.get("target", "")), str(instead.get("id", ""))
+    by_db = match_db(plan, other, target, target_id, int(instead.get("at_sample", 0)))
+    if abs(by_db) < 0.05:
+        return other
+    gain = Processor("gain").with_values(gain_db=round(by_db, 2))
+    if target in ("clip", "track", "stem") and instead.get("how") in ("untreated", "bypass"):
+        return with_chain(other, target, [target_id], (*target_chain(other, target, target_id), gain))
+    return replace(other, master_chain=(*other.master_chain, gain))
+
+
+def _without_level(plan: Plan) -> Plan:
+    tracks = tuple(
+        replace(t, chain=(), ride=Ride(), clips=tuple(replace(c, chain=()) if c.chain else c for c in t.clips))
+        for t in plan.tracks
+    )
+    return replace(plan, tracks=tracks, stem_chains={}, stem_rides={}, master_chain=())
+
+
+def _without_make_up(processor: Processor) -> Processor:
+    return processor.with_values(make_up_db=0.0) if processor.kind == "compressor" else processor

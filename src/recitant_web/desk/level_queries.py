@@ -1,0 +1,129 @@
+"""The state of the Level page, and the presets of its workspace."""
+
+from typing import Any
+
+from recitant_core.errors import EditRefused
+from recitant_core.processors.model import (
+    MOST_PROCESSORS,
+    chain_data,
+    chain_from_data,
+    processor_data,
+)
+from recitant_io.chain_words import kinds_data, starting_points_data
+from recitant_io.delivery import finite
+from recitant_web.desk.bridge import plan_of, ride_to_data, spec_of
+from recitant_web.desk.level_measures import evened_gains, measure_peaks, sheet, zones_of
+from recitant_web.desk.models import EditState, Preset
+from recitant_web.desk.queries import figures_of
+from recitant_web.programme.models import Programme
+
+_PEAKS_S = 1.0
+
+
+def level_state(programme: Programme) -> dict[str, Any]:
+    """Everything the Level page shows but the chosen processor."""
+    plan = plan_of(programme)
+    newest = programme.edits.filter(state=EditState.DONE).order_by("-pk").values_list("label", flat=True).first()  # type: ignore[attr-defined]
+    undone = programme.edits.filter(state=EditState.UNDONE).order_by("pk").values_list("label", flat=True).first()  # type: ignore[attr-defined]
+    figures = figures_of(programme, plan)
+    spec = spec_of(programme)
+    return {
+        "revision": programme.revision,
+        "title": programme.title,
+        "frame_rate": programme.frame_rate,
+        "length_samples": plan.span.length_samples,
+        "clips": sheet(programme, plan),
+        "tracks": [
+            {
+                "id": t.track_id,
+                "name": t.name,
+                "role": t.role.value,
+                "letter": t.role.value[0].upper(),
+                "gain_db": t.gain_db,
+                "pan": t.pan,
+                "is_mono": t.is_mono,
+                "chain": chain_data(t.chain),
+                "ride": ride_to_data(t.ride),
+            }
+            for t in plan.tracks
+        ],
+        "stems": [
+            {
+                "id": role.value,
+                "name": f"{role.value.capitalize()} stem",
+                "role": role.value,
+                "letter": role.value[0].upper(),
+                "gain_db": plan.stem_gain_db(role),
+                "aim_lufs": spec.aim_lufs(role),
+                "chain": chain_data(plan.stem_chain(role)),
+                "ride": ride_to_data(plan.stem_ride(role)),
+            }
+            for role in plan.roles
+        ],
+        "master": {"chain": chain_data(plan.master_chain)},
+        "clip_chains": {
+            clip.clip_id: chain_data(clip.chain) for track in plan.tracks for clip in track.clips if clip.chain
+        },
+        "presets": presets(programme),
+        "versions": list(programme.versions.order_by("-pk").values("id", "name")),  # type: ignore[attr-defined]
+        "zones": zones_of(programme),
+        "undo": newest,
+        "redo": undone,
+        **{name: figures[name] for name in ("is_exact", "is_passed", "findings", "fit", "spec", "horizon")},
+    }
+
+
+def presets(programme: Programme) -> list[dict[str, Any]]:
+    """Chains that the workspace keeps under names."""
+    rows = Preset.objects.filter(workspace=programme.workspace_id).order_by("name")  # type: ignore[misc]
+    return [{"id": row.pk, "name": row.name, "kinds": [p.get("kind") for p in row.chain]} for row in rows]
+
+
+def chain_of_preset(programme: Programme, preset_id: int) -> list[dict[str, Any]]:
+    """The chain of a preset of this workspace.
+
+    Raises:
+        EditRefused: it is not of this workspace. PlanError: a newer version made it.
+    """
+    row = Preset.objects.filter(pk=preset_id, workspace=programme.workspace_id).first()  # type: ignore[misc]
+    if row is None:
+        raise EditRefused("preset_gone")
+    return [processor_data(p) for p in chain_from_data(row.chain)]
+
+
+def page_data() -> dict[str, Any]:
+    """What the page is built from and no edit changes: kinds of processors, starting points."""
+    return {"kinds": kinds_data(), "starting_points": starting_points_data(), "most_processors": MOST_PROCESSORS}
+
+
+def evened_data(programme: Programme, asked: dict[str, Any]) -> list[dict[str, Any]]:
+    """What evening out would do, clip by clip."""
+    steps = evened_gains(programme, plan_of(programme), asked["ids"], asked["options"])
+    return [
+        {
+            "id": step.clip_id,
+            "change_db": step.change_db,
+            "gain_db": step.gain_db,
+            "noise_lufs": finite(step.noise_lufs),
+            "peak_db": finite(step.peak_db),
+            "held_by": step.held_by,
+        }
+        for step in steps
+    ]
+
+
+def peaks_of_clips(programme: Programme) -> dict[str, Any]:
+    """Peaks of clips with all their gains, as many as are known after a second; how many are left."""
+    plan = plan_of(programme)
+    by_clip, left = measure_peaks(plan, _PEAKS_S)
+    gains = {
+        clip.clip_id: clip.gain_db + track.gain_db + plan.stem_gain_db(track.role)
+        for track in plan.tracks
+        for clip in track.clips
+    }
+
+    def raised(level: float | None, clip_id: str) -> float | None:
+        return None if level is None else level + gains[clip_id]
+
+    peaks = {clip_id: [raised(one, clip_id) for one in pair] for clip_id, pair in by_clip.items()}
+    return {"revision": programme.revision, "peaks": peaks, "left": left}

@@ -1,0 +1,134 @@
+"""The Level page: its state, edits, what processors do, presets, and how it compares."""
+
+from typing import Any
+
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.csrf import ensure_csrf_cookie
+from django.views.decorators.http import require_GET, require_POST
+
+from recitant_web.desk.actions import choose_spec, measure_again, set_gain
+from recitant_web.desk.arrange_actions import edit_timeline
+from recitant_web.desk.arrange_forms import arrange_edit
+from recitant_web.desk.forms import PLAIN_KINDS, edit_from, kind_of
+from recitant_web.desk.level_forms import even_from, found_from, looked_from, preset_from
+from recitant_web.desk.level_looking import found_in, processor_view, whole_reduction
+from recitant_web.desk.level_presets import drop_preset, keep_preset
+from recitant_web.desk.level_queries import (
+    chain_of_preset,
+    evened_data,
+    level_state,
+    page_data,
+    peaks_of_clips,
+    presets,
+)
+from recitant_web.desk.log import go_to, redo, undo
+from recitant_web.programme.models import Programme
+from recitant_web.programme.queries import programmes_of, specs
+
+
+def _programme(request: HttpRequest, programme_id: int) -> Programme:
+    return get_object_or_404(programmes_of(request.user), pk=programme_id)  # type: ignore[arg-type]
+
+
+@login_required
+@ensure_csrf_cookie
+@require_GET
+def level(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """The page, with its first state inside."""
+    programme = _programme(request, programme_id)
+    measure_again(programme)
+    context = {
+        "programme": programme,
+        "state": level_state(programme),
+        "page": page_data(),
+        "specs": specs(),
+        "step": "level",
+    }
+    return render(request, "desk/level.html", context)
+
+
+@login_required
+@require_GET
+def level_now(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """The state of the page now."""
+    return JsonResponse(level_state(_programme(request, programme_id)))
+
+
+@login_required
+@require_POST
+def level_edits(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """One edit; the new state comes back."""
+    programme = _programme(request, programme_id)
+    kind = kind_of(request)
+    edit: dict[str, Any] = edit_from(request) if kind in PLAIN_KINDS else arrange_edit(request)
+    step = None
+    match kind:
+        case "gain":
+            step = set_gain(programme, request.user, (edit["target"], edit["id"]), edit["gain_db"], edit["revision"])
+        case "spec":
+            choose_spec(programme, request.user, edit["spec_id"], edit["revision"])
+        case "undo":
+            undo(programme, edit["revision"])
+        case "redo":
+            redo(programme, edit["revision"])
+        case "go-to":
+            go_to(programme, edit["edit_id"], edit["revision"])
+        case _:
+            step = edit_timeline(programme, request.user, edit)
+    programme.refresh_from_db()
+    return JsonResponse(level_state(programme) | {"said": step.said if step is not None else ""})
+
+
+@login_required
+@require_POST
+def level_view(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """What a chain, kept or being tried, does to its target."""
+    return JsonResponse(processor_view(_programme(request, programme_id), looked_from(request)))
+
+
+@login_required
+@require_POST
+def level_whole(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """Gain reduction of one processor over the whole programme."""
+    return JsonResponse(whole_reduction(_programme(request, programme_id), looked_from(request)))
+
+
+@login_required
+@require_POST
+def level_find(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """A noise profile, hum, resonances or a starting point, as processors to add."""
+    return JsonResponse(found_in(_programme(request, programme_id), found_from(request)))
+
+
+@login_required
+@require_POST
+def level_even(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """What evening out would do, clip by clip."""
+    programme = _programme(request, programme_id)
+    return JsonResponse({"steps": evened_data(programme, even_from(request))})
+
+
+@login_required
+@require_GET
+def level_peaks(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """Peaks of clips that were not known yet, as far as they go into a second; how many are left."""
+    return JsonResponse(peaks_of_clips(_programme(request, programme_id)))
+
+
+@login_required
+@require_POST
+def level_presets(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """Keep or drop a preset, or read its chain; the presets of the workspace come back."""
+    programme = _programme(request, programme_id)
+    asked = preset_from(request)
+    answer: dict[str, Any] = {}
+    match asked["do"]:
+        case "keep":
+            keep_preset(programme, request.user, asked["name"], asked["chain"])
+        case "drop":
+            drop_preset(programme, asked["id"])
+        case _:
+            answer["chain"] = chain_of_preset(programme, asked["id"])
+    return JsonResponse(answer | {"presets": presets(programme)})
