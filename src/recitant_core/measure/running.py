@@ -1,13 +1,16 @@
 """Readings that run with the sound: momentary and short-term loudness and peaks along a stretch."""
 
+import math
 from dataclasses import dataclass
 from typing import Final
 
+import numba
 import numpy as np
+import numpy.typing as npt
 
 from recitant_core.dsp.kweighting import HOPS_PER_SECOND, KState, k_energies
 from recitant_core.measure.loudness import BLOCK_HOPS, SHORT_TERM_HOPS, level_curve_lufs
-from recitant_core.measure.true_peak import channel_peaks
+from recitant_core.measure.true_peak import channel_peaks, true_peak_factor
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ
@@ -15,6 +18,10 @@ from recitant_core.units.clock import RATE_HZ
 HOP_SAMPLES: Final = RATE_HZ // HOPS_PER_SECOND
 STEP_HOPS: Final = 5  # a reading every 50 ms
 LEAD_SAMPLES: Final = (SHORT_TERM_HOPS + 50) * HOP_SAMPLES  # short-term window, and time for the filter to settle
+
+_RISE: Final = 1.0 - math.exp(-1.0 / (0.00135 * RATE_HZ))  # set so that a 5 ms burst of 5 kHz reads 2 dB low
+_FALL: Final = 10.0 ** (-1.0 / (1.7 * RATE_HZ))  # 20 dB in 1.7 s
+_STEADY: Final = 10.0 ** (0.16 / 20.0)  # a steady tone reads its peak
 
 
 @dataclass(frozen=True)
@@ -25,6 +32,12 @@ class RunningReadings:
     short_term_lufs: FloatArray
     peak_dbfs: FloatArray
     """(readings, 2): highest sample left and right."""
+    quasi_peak_dbfs: FloatArray
+    """(readings, 2): as a meter of IEC 60268-10 type I shows it: 5 ms to rise, 20 dB down in 1.7 s."""
+    true_peak_dbtp: FloatArray
+    """(readings,): highest of both sides between samples."""
+    correlation: FloatArray
+    """(readings,): of left and right over 400 ms, -1 to 1; 1 where a side is silent."""
 
 
 def running_readings(audio: Audio) -> RunningReadings:
@@ -45,4 +58,43 @@ def running_readings(audio: Audio) -> RunningReadings:
     peaks = channel_peaks(audio[LEAD_SAMPLES:], STEP_HOPS * HOP_SAMPLES)[: len(ends)]
     with np.errstate(divide="ignore"):
         peak_dbfs = 20.0 * np.log10(peaks.astype(np.float64))
-    return RunningReadings(level(BLOCK_HOPS), level(SHORT_TERM_HOPS), peak_dbfs)
+        quasi_dbfs = 20.0 * np.log10(quasi_peaks(audio)[LEAD_SAMPLES :: STEP_HOPS * HOP_SAMPLES][: len(ends)])
+        steps = range(LEAD_SAMPLES, LEAD_SAMPLES + len(ends) * STEP_HOPS * HOP_SAMPLES, STEP_HOPS * HOP_SAMPLES)
+        true = [true_peak_factor(audio[start : start + STEP_HOPS * HOP_SAMPLES]) for start in steps]
+        true_dbtp = 20.0 * np.log10(np.maximum(np.array(true), 1e-9))
+    return RunningReadings(
+        level(BLOCK_HOPS), level(SHORT_TERM_HOPS), peak_dbfs, quasi_dbfs, true_dbtp, _correlation(audio, ends)
+    )
+
+
+def quasi_peaks(audio: Audio) -> FloatArray:
+    """What a quasi-peak meter shows at each sample, full scale 1.0, from rest: float64 (frames, channels).
+
+    Source: IEC 60268-10, type I (memory): a 5 ms burst reads 2 dB low, the pointer falls 20 dB in 1.7 s.
+    Held to: tests/core/test_running.py
+    """
+    out = np.empty(audio.shape)
+    _quasi(audio, _RISE, _FALL, _STEADY, out)
+    return out
+
+
+@numba.njit(cache=True, nogil=True)
+def _quasi(x, rise, fall, steady, out):  # type: ignore[no-untyped-def]
+    for c in range(x.shape[1]):
+        now = 0.0
+        for i in range(len(x)):
+            level = abs(x[i, c]) * steady
+            now = now + (level - now) * rise if level > now else now * fall
+            if now < 1e-9:
+                now = 0.0
+            out[i, c] = now
+
+
+def _correlation(audio: Audio, ends: npt.NDArray[np.int64]) -> FloatArray:
+    pieces = audio[: len(audio) // HOP_SAMPLES * HOP_SAMPLES].astype(np.float64).reshape(-1, HOP_SAMPLES, 2)
+    left, right = pieces[..., 0], pieces[..., 1]
+    sums = [np.concatenate([[0.0], np.cumsum(p.sum(axis=1))]) for p in (left * right, left**2, right**2)]
+    both, one, other = (total[ends] - total[ends - BLOCK_HOPS] for total in sums)
+    power = np.sqrt(np.maximum(one * other, 0.0))
+    found: FloatArray = np.where(power > 1e-9, np.clip(both / np.maximum(power, 1e-9), -1.0, 1.0), 1.0)
+    return found

@@ -102,13 +102,13 @@ def hum_in(audio: Audio) -> Hum:
 
     def over_db(freq_hz: float) -> float:
         at = round(freq_hz / step)
-        line = level[max(0, at - 2) : at + 3].max()
+        line = float(np.interp(freq_hz / step, np.arange(at - 2, at + 3), level[at - 2 : at + 3]))
         around = np.concatenate([level[at - 45 : at - 12], level[at + 13 : at + 46]])
         return float(line - np.median(around)) if len(around) else 0.0
 
     best, score = 0.0, -math.inf
     for mains_hz in np.concatenate([np.arange(49.0, 51.0, 0.05), np.arange(59.0, 61.0, 0.05)]):
-        mine = float(np.mean([min(30.0, over_db(mains_hz * n)) for n in (1, 2, 3, 4, 5, 6)]))
+        mine = float(np.mean([min(60.0, over_db(mains_hz * n)) for n in range(1, 9)]))
         if mine > score:
             best, score = float(mains_hz), mine
     lines = [n for n in range(1, 25) if over_db(best * n) > _LEAST_HUM_DB]

@@ -11,14 +11,14 @@ import numpy as np
 
 from recitant_core.errors import EditRefused
 from recitant_core.measure.meter import measure
-from recitant_core.processors.model import Processor, chain_from_data
+from recitant_core.processors.model import Chain, Processor, chain_from_data
 from recitant_core.render.mix import Heard, render_mix
 from recitant_core.timeline.edits import clips_by_id
-from recitant_core.timeline.model import Plan, Ride
+from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Plan, Ride, Role
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_web.desk.bridge import known_source, plan_key, plan_of, plan_of_rows
-from recitant_web.desk.level_edits import target_chain, with_chain
+from recitant_web.desk.level_edits import ride_of, target_chain, with_chain
 from recitant_web.programme.models import Programme
 
 _MATCHED_SAMPLES = 30 * RATE_HZ
@@ -30,8 +30,9 @@ def plan_instead(programme: Programme, instead: dict[str, Any]) -> Plan:
 
     Args:
         instead: ``how``: "untreated" (the chain of a target off), "bypass" or "taken" (one processor of it off, or
-            only what it takes away), "draft" (another chain on it), "page" (every chain and ride off), "version"; with
-            ``target``, ``id``, ``index``, ``chain``, ``version_id`` and ``at_sample`` (of the match), as needed.
+            only what it takes away), "ridden" (a fader moved by ``gain_db``), "draft" (another chain on it), "page"
+            (every chain and ride off), "version"; with ``target``, ``id``, ``index``, ``chain``, ``version_id`` and
+            ``at_sample`` (of the match), as needed.
 
     Raises:
         EditRefused: what it names is not there. PlanError: a draft that cannot be.
@@ -46,25 +47,41 @@ def plan_instead(programme: Programme, instead: dict[str, Any]) -> Plan:
     if how == "page":
         return _matched(plan, _without_level(plan), instead)
     target, target_id = str(instead.get("target")), str(instead.get("id"))
+    if how == "ridden":
+        return _ridden(plan, target, target_id, instead.get("gain_db"))
     chain = target_chain(plan, target, target_id)
-    if how == "untreated":
-        return _matched(plan, with_chain(plan, target, [target_id], ()), instead)
     if how == "draft":
         return with_chain(plan, target, [target_id], chain_from_data(instead.get("chain")))
-    index = int(instead.get("index", 0))
+    other = with_chain(plan, target, [target_id], _other_chain(chain, str(how), int(instead.get("index", 0))))
+    return other if how == "taken" else _matched(plan, other, instead)
+
+
+def _other_chain(chain: Chain, how: str, index: int) -> Chain:
+    if how == "untreated":
+        return ()
     if not 0 <= index < len(chain):
         raise EditRefused("no_such_processor")
     if how == "taken":
         # What comes after would only blur what is taken away; make-up gain is not part of it.
-        taken = replace(_without_make_up(chain[index]), gives_taken=True, is_bypassed=False)
-        return with_chain(plan, target, [target_id], (*chain[:index], taken))
-    bypassed = (*chain[:index], replace(chain[index], is_bypassed=True), *chain[index + 1 :])
-    return _matched(plan, with_chain(plan, target, [target_id], bypassed), instead)
+        return (*chain[:index], replace(_without_make_up(chain[index]), gives_taken=True, is_bypassed=False))
+    return (*chain[:index], replace(chain[index], is_bypassed=True), *chain[index + 1 :])
 
 
 def heard_instead(programme: Programme, instead: dict[str, Any], heard: Heard) -> Heard:
     """Which tracks sound while something else is heard: what is taken away is heard alone, all else as asked."""
     return _alone(plan_of(programme), instead) if instead.get("how") == "taken" else heard
+
+
+def _ridden(plan: Plan, target: str, target_id: str, gain_db: object) -> Plan:
+    """A plan with one fader moved, while a hand is still on it."""
+    by_db = gain_db if isinstance(gain_db, int | float) else 0.0
+    by_db = min(MOST_GAIN_DB, max(LEAST_GAIN_DB, float(by_db)))
+    ride_of(plan, target, target_id)
+    if target == "stem":
+        role = Role(target_id)
+        return replace(plan, stem_gains_db=plan.stem_gains_db | {role: plan.stem_gain_db(role) + by_db})
+    tracks = tuple(replace(t, gain_db=t.gain_db + by_db) if t.track_id == target_id else t for t in plan.tracks)
+    return replace(plan, tracks=tracks)
 
 
 def _alone(plan: Plan, instead: dict[str, Any]) -> Heard:

@@ -158,7 +158,8 @@ def processor_view(programme: Programme, data: dict[str, Any]) -> dict[str, Any]
     elif processor.kind in DYNAMICS_KINDS:
         levels = np.array(LEVELS_DBFS)
         view["static"] = [list(LEVELS_DBFS), _rounded(levels + reduction_curve(processor, levels), 2)]
-        view["level_now"] = finite(float(np.quantile(level_dbfs(into[inside], "rms"), 0.8)))
+        level = level_dbfs(into[inside], str(processor.value("hears")) if processor.kind == "compressor" else "rms")
+        view["level_in"] = _rounded(-lowest_of(-level, MOST_GAIN_POINTS))
     gains = np.concatenate(watched[0]) if 0 in watched else np.zeros(0)
     if len(gains) and not processor.is_bypassed:
         first = looked.before // CONTROL_SAMPLES

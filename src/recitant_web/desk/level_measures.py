@@ -202,6 +202,7 @@ def sheet(programme: Programme, plan: Plan) -> list[dict[str, Any]]:
                 "track": track.name,
                 "group": clip.group,
                 "start_sample": clip.start_sample,
+                "in_sample": clip.in_sample,
                 "length_samples": clip.length_samples,
                 "level_lufs": finite(found.level_lufs),
                 "short_term_lufs": finite(found.short_term_lufs),

@@ -150,7 +150,14 @@ class Block:
 
 
 def block(
-    programme: Programme, start_sample: int, length_samples: int, hear: str, heard: Heard, plan: Plan | None = None
+    programme: Programme,
+    start_sample: int,
+    length_samples: int,
+    hear: str,
+    heard: Heard,
+    plan: Plan | None = None,
+    *,
+    is_mono: bool = False,
 ) -> Block:
     """What is heard in a stretch.
 
@@ -159,6 +166,7 @@ def block(
             for the programme's specification (24 bit).
         heard: which tracks sound.
         plan: heard instead of the programme's own, for comparing.
+        is_mono: whether both sides are added up, to check what a single loudspeaker gives.
 
     Raises:
         RangeError: a stretch out of bounds.
@@ -173,6 +181,8 @@ def block(
     sources = {key: known_source(key) for key in {c.source_key for track in plan.tracks for c in track.clips}}
     with_lead = SampleSpan(start_sample, length_samples).widen(LEAD_SAMPLES, 0)
     audio = render_output(plan, sources, with_lead, heard)
+    if is_mono:
+        audio = np.repeat(audio.mean(axis=1, keepdims=True), 2, axis=1)
     wanted = audio[LEAD_SAMPLES:]
     if hear == "handed-over":
         file = io.BytesIO()
@@ -193,7 +203,7 @@ def wav_float(audio: Audio) -> bytes:
 
 
 def block_readings(audio: Audio) -> dict[str, Any]:
-    """What the meters show along a stretch: tenths of LUFS and dBFS every 50 ms.
+    """What the meters show along a stretch: tenths of LUFS and dB every 50 ms, and the correlation of both sides.
 
     Args:
         audio: float32 (LEAD_SAMPLES + frames, 2): the stretch with what comes before it.
@@ -203,6 +213,9 @@ def block_readings(audio: Audio) -> dict[str, Any]:
         "momentary": _tenths(running.momentary_lufs),
         "short_term": _tenths(running.short_term_lufs),
         "peaks": [_tenths(pair) for pair in running.peak_dbfs],
+        "quasi": [_tenths(pair) for pair in running.quasi_peak_dbfs],
+        "true_peaks": _tenths(running.true_peak_dbtp),
+        "correlation": [round(float(value), 2) for value in running.correlation],
     }
 
 

@@ -222,7 +222,7 @@ export class Player {
     if (rate !== 1) return;
     readings.momentary.forEach((momentary, i) => {
       const at = time + i * 0.05;
-      if (at >= time + offset) this.readings.push({ time: at, momentary, shortTerm: readings.short_term[i], peaks: readings.peaks[i], isExact: readings.is_exact });
+      if (at >= time + offset) this.readings.push({ time: at, momentary, shortTerm: readings.short_term[i], peaks: readings.peaks[i], quasi: readings.quasi[i], truePeak: readings.true_peaks[i], correlation: readings.correlation[i], sample: start + i * 2400, isExact: readings.is_exact });
     });
   }
 }

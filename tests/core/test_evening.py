@@ -1,0 +1,92 @@
+"""Evening clips out: common practice in figures, outliers left out, a ride that follows who speaks."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from recitant_core.balance.evening import Evening, EvenInput, clip_levels, evened, speaker_ride, thinned
+from recitant_core.speech.activity import SpeechSpan
+from recitant_core.timeline.model import Clip
+from recitant_core.units.clock import SampleSpan
+
+HOP = 480
+
+
+def energy_at(*parts):
+    """10 ms energies of stretches of (LUFS, seconds)."""
+    return np.concatenate([np.full(round(100 * s), HOP * 10 ** ((lufs + 0.691) / 10)) for lufs, s in parts])
+
+
+def clip_of(seconds, **more):
+    return Clip("1", "voice", 0, 0, round(48_000 * seconds), **more)
+
+
+def given_clip(clip_id, level, gain_db=0.0):
+    return EvenInput(Clip(clip_id, "v", 0, 0, 48_000, gain_db), level, 1.0, -60.0, -10.0)
+
+
+def test_dialogue_is_measured_where_somebody_speaks():
+    energy = energy_at((-24, 4), (-60, 6), (-24, 2))
+    speech = {"voice": [SpeechSpan(0, 4 * 48_000, 0.9), SpeechSpan(10 * 48_000, 2 * 48_000, 0.9)]}
+    levels = clip_levels(clip_of(12), energy, speech, is_dialogue=True)
+    assert levels.level_lufs == pytest.approx(-24.0, abs=0.1)
+    assert levels.noise_lufs == pytest.approx(-60.0, abs=0.1)
+
+
+def test_a_slate_clap_is_named_and_left_out():
+    energy = energy_at((-30, 3), (-5, 0.1), (-30, 5))
+    levels = clip_levels(clip_of(8.1), energy, {}, is_dialogue=False)
+    assert len(levels.outliers) == 1
+    assert abs(levels.outliers[0].start_sample - 3 * 48_000) <= 2 * HOP
+    assert levels.level_lufs == pytest.approx(-30.0, abs=0.1)
+    marked = clip_of(8.1, left_out=(SampleSpan(3 * 48_000, 4_800),))
+    assert clip_levels(marked, energy, {}, is_dialogue=False).level_lufs == pytest.approx(-30.0, abs=0.1)
+
+
+def test_all_equal_or_half_way():
+    clips = [given_clip("a", -30.0), given_clip("b", -20.0)]
+    whole = {s.clip_id: s.change_db for s in evened(clips, Evening(-23.0))}
+    assert whole == {"a": 7.0, "b": -3.0}
+    half = {s.clip_id: s.change_db for s in evened(clips, Evening(-23.0, strength=0.5))}
+    assert half == {"a": 3.5, "b": -1.5}
+
+
+def test_a_group_moves_as_one():
+    steps = evened([given_clip("a", -30.0), given_clip("b", -20.0)], Evening(-23.0, is_group=True))
+    assert steps[0].change_db == steps[1].change_db
+    together = 10 * np.log10((10**-3.0 + 10**-2.0) / 2)
+    assert steps[0].change_db == pytest.approx(-23.0 - together, abs=0.01)
+
+
+def test_limits_hold_and_are_said_and_noise_is_foretold():
+    (step,) = evened([given_clip("a", -50.0)], Evening(-23.0, most_change_db=6.0))
+    assert (step.change_db, step.held_by) == (6.0, "limit")
+    assert (step.noise_lufs, step.peak_db) == (-54.0, -4.0)
+    (step,) = evened([given_clip("a", -60.0, gain_db=20.0)], Evening(-23.0, most_change_db=60.0))
+    assert (step.gain_db, step.held_by) == (24.0, "range")
+
+
+def test_what_cannot_be_measured_stays():
+    assert evened([given_clip("a", None), given_clip("b", float("-inf"))], Evening(-23.0)) == []
+
+
+def test_a_ride_lifts_who_moves_away_slowly_and_rests_in_pauses():
+    energy = energy_at((-23, 10), (-60, 4), (-31, 10))
+    is_speech = np.concatenate([np.ones(1000, bool), np.zeros(400, bool), np.ones(1000, bool)])
+    points = speaker_ride(energy, is_speech, strength=1.0, most_db=8.0, slope_db_per_s=3.0)
+    gain = np.interp(np.arange(2400) * HOP, [p.at_sample for p in points], [p.gain_db for p in points])
+    assert len(points) < 20
+    assert gain[2000] - gain[300] == pytest.approx(8.0, abs=1.0)  # what was 8 LU apart
+    assert np.abs(np.diff(gain)).max() * 100 <= 3.0 + 1.0  # dB a second, and what thinning allows
+    assert np.ptp(gain[1050:1150]) < 1.0  # the pause
+    assert speaker_ride(energy[:500], is_speech[:500], strength=1, most_db=8, slope_db_per_s=3) == ()
+
+
+@given(values=st.lists(st.floats(-20, 6), min_size=2, max_size=60))
+def test_thinning_stays_near(values):
+    points = [(i * 100, v) for i, v in enumerate(values)]
+    few = thinned(points, 0.25)
+    line = np.interp([p[0] for p in points], [p[0] for p in few], [p[1] for p in few])
+    assert np.abs(line - values).max() <= 0.25 + 1e-9
+    assert few[0] == points[0] and few[-1] == points[-1]

@@ -1,0 +1,44 @@
+"""Meters that run: a quasi-peak pointer as IEC 60268-10 type I has it (values from memory), true peak, correlation."""
+
+import math
+
+import numpy as np
+import pytest
+
+from recitant_core.measure.running import LEAD_SAMPLES, quasi_peaks, running_readings
+from signals import sine
+
+
+def burst(ms, freq_hz=5_000.0):
+    audio = np.zeros((48_000, 2), np.float32)
+    n = round(ms * 48)
+    audio[1_000 : 1_000 + n] = np.sin(2 * np.pi * freq_hz * np.arange(n) / 48_000)[:, None]
+    return audio
+
+
+@pytest.mark.parametrize(("ms", "reads_db", "within_db"), [(10, -1.0, 0.5), (5, -2.0, 0.5), (0.5, -14.0, 4.0)])
+def test_short_bursts_read_low(ms, reads_db, within_db):
+    assert 20 * math.log10(quasi_peaks(burst(ms)).max()) == pytest.approx(reads_db, abs=within_db)
+
+
+@pytest.mark.parametrize("freq_hz", [100.0, 1_000.0, 10_000.0])
+def test_a_steady_tone_reads_its_peak(freq_hz):
+    assert 20 * math.log10(quasi_peaks(burst(900, freq_hz)).max()) == pytest.approx(0.0, abs=0.1)
+
+
+def test_the_pointer_falls_20_db_in_1700_ms():
+    audio = np.concatenate([sine(-3, 0.5), np.zeros((96_000, 2), np.float32)])
+    shown = quasi_peaks(audio)[:, 0]
+    assert 20 * math.log10(shown[24_000 + 81_600] / shown[23_990]) == pytest.approx(-20.0, abs=0.3)
+
+
+def test_readings_of_a_stretch():
+    tone = sine(-12, 5.0, 12_000.0)
+    tone[:, 1] *= -1
+    readings = running_readings(tone)
+    assert len(readings.correlation) == (len(tone) - LEAD_SAMPLES) // 2_400
+    assert readings.correlation == pytest.approx(-1.0, abs=1e-6)
+    assert readings.true_peak_dbtp[1:-1].max() == pytest.approx(-12.0, abs=0.2)
+    assert readings.quasi_peak_dbfs.shape == readings.peak_dbfs.shape
+    one_sided = running_readings(np.stack([tone[:, 0], np.zeros(len(tone), np.float32)], axis=1))
+    assert (one_sided.correlation == 1.0).all()
