@@ -96,6 +96,16 @@ def arrange(page, live_server, account):
     return page
 
 
+@pytest.fixture
+def level(page, live_server, account):
+    """The Level page of a programme with three recordings."""
+    film = make_programme(account[1])
+    page.goto(f"{live_server.url}/programmes/{film.pk}/level")
+    page.wait_for_selector("#level[data-ready]")
+    page.film = film
+    return page
+
+
 def recorded(page):
     """What the page has played so far: float32 (frames, 2)."""
     blocks = page.evaluate("window.recorded.map((b) => [b.frame, Array.from(b.left), Array.from(b.right)])")

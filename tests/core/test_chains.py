@@ -1,5 +1,6 @@
 """Chains: any cut has the bits of the whole, silence stays silent, extremes stay finite, bypassed is untouched."""
 
+import json
 from dataclasses import replace
 from itertools import pairwise
 
@@ -10,6 +11,8 @@ from hypothesis import strategies as st
 
 from recitant_core.errors import PlanError
 from recitant_core.gain.envelope import CurvePoint
+from recitant_core.interchange.plan_json import plan_from_data, plan_to_data
+from recitant_core.measure.meter import measure
 from recitant_core.processors.chain import chain_reach, through_chain
 from recitant_core.processors.model import (
     KINDS,
@@ -24,8 +27,11 @@ from recitant_core.processors.model import (
     place_for,
 )
 from recitant_core.render import chains
+from recitant_core.render.estimate import chained_track_key, track_energies
+from recitant_core.render.level_path import level_path
 from recitant_core.render.mix import render_output, render_segments
 from recitant_core.timeline.model import Clip, Master, Plan, Ride, Role, Track
+from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import SampleSpan
 from signals import MemorySource, programme
 
@@ -210,3 +216,48 @@ def test_repair_comes_before_tone_before_dynamics_before_space():
     assert place_for(in_default_order(chain), "equaliser") == 2
     assert place_for((), "reverb") == 0
     assert [stage.value for stage in Stage] == ["repair", "tone", "dynamics", "space"]
+
+
+def test_a_plan_with_chains_and_rides_survives_json():
+    by_file = {f"{key}.wav": source for key, source in SOURCES.items()}
+    named = {source.key: f"{key}.wav" for key, source in SOURCES.items()}
+    keyed = replace(
+        PLAN,
+        tracks=tuple(
+            replace(t, clips=tuple(replace(c, source_key=SOURCES[c.source_key].key) for c in t.clips))
+            for t in PLAN.tracks
+        ),
+    )
+    data = json.loads(json.dumps(plan_to_data(keyed, named)))
+    back = plan_from_data(data, by_file)
+    assert [t.chain for t in back.tracks] == [t.chain for t in PLAN.tracks]
+    assert [t.ride for t in back.tracks] == [t.ride for t in PLAN.tracks]
+    assert [c.chain for t in back.tracks for c in t.clips] == [c.chain for t in PLAN.tracks for c in t.clips]
+    assert (back.stem_chains, back.stem_rides) == (PLAN.stem_chains, PLAN.stem_rides)
+    assert back.master_chain == PLAN.master_chain
+
+
+def test_the_level_path_has_a_line_for_every_chain_and_ride_and_adds_up():
+    path = level_path(PLAN, SOURCES, "a", 600_000)
+    codes = [line.code for line in path.lines]
+    for earlier, later in pairwise(
+        ["clip-chain", "clip-gain", "track-ride", "track-chain", "track-fader", "stem-ride"]
+    ):
+        assert codes.index(earlier) < codes.index(later)
+    assert "master-chain" in codes
+    assert path.recorded_lufs + sum(line.gain_db for line in path.lines) == pytest.approx(path.output_lufs, abs=0.01)
+    alone = replace(PLAN, tracks=PLAN.tracks[:1])
+    clip_path = level_path(alone, SOURCES, "a", 600_000)
+    heard = measure(render_output(alone, SOURCES, SampleSpan(590_400, 19_200)), STEREO)
+    assert clip_path.output_lufs == pytest.approx(heard.integrated_lufs, abs=0.3)  # one block, unsettled filter
+
+
+def test_estimates_hold_rides_and_chained_tracks():
+    energies = {clip.sound_key: np.ones((4_000, 1)) for track in PLAN.tracks for clip in track.clips}
+    plain = track_energies(replace(PLAN, tracks=tuple(replace(t, ride=Ride()) for t in PLAN.tracks)), energies)
+    ridden = track_energies(PLAN, energies)
+    at = 1_500  # 15 s: 720,000 samples
+    expected = np.interp(at * 480 + 240, [p.at_sample for p in RIDE.points], [p.gain_db for p in RIDE.points])
+    assert 10 * np.log10(ridden["2"][at] / plain["2"][at]) == pytest.approx(expected, abs=0.01)
+    known = track_energies(PLAN, energies | {chained_track_key("2"): np.full(4_000, 5.0)})
+    assert 10 * np.log10(known["2"][at] / 5.0) == pytest.approx(-7.0, abs=0.01)  # its fader and its stem's

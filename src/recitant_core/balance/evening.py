@@ -29,6 +29,7 @@ from recitant_core.units.level import lufs_from_power
 
 _MOMENT_HOPS: Final = 40
 _SHORT_TERM_HOPS: Final = 300
+_SHORT_PAUSE_HOPS: Final = 12
 _OUTLIER_LU: Final = 9.0
 _OUTLIER_MOST_HOPS: Final = 45
 _LEAST_RIDE_HOPS: Final = 8 * HOPS_PER_SECOND
@@ -259,19 +260,18 @@ def _outliers(energy: FloatArray) -> list[tuple[int, int]]:
 
 
 def _noise(energy: FloatArray, is_speech: BoolArray) -> float | None:
-    moments = window_powers(energy, min(_MOMENT_HOPS, max(1, len(energy))), 10) if len(energy) else np.zeros(0)
-    if not len(moments):
-        return None
     talk = np.concatenate([[0], np.cumsum(is_speech)])
-    starts = np.arange(len(moments)) * 10
-    last = np.minimum(starts + _MOMENT_HOPS, len(energy))
-    free = moments[(talk[last] - talk[starts]) == 0]
-    # Digital silence at an edge is no room.
-    free = free[free > 1e-12]
-    if len(free) >= 3:
-        return _lufs(float(np.quantile(free, 0.2)))
-    heard = moments[moments > 1e-12]
-    return _lufs(float(np.quantile(heard, 0.1))) if len(heard) else None
+    # Moments where nobody speaks; short ones where there are no longer ones; none of them, no floor.
+    for window, step in ((_MOMENT_HOPS, 10), (_SHORT_PAUSE_HOPS, 5)):
+        moments = window_powers(energy, min(window, max(1, len(energy))), step) if len(energy) else np.zeros(0)
+        starts = np.arange(len(moments)) * step
+        last = np.minimum(starts + window, len(energy))
+        free = moments[(talk[last] - talk[starts]) == 0]
+        # Digital silence at an edge is no room.
+        free = free[free > 1e-12]
+        if len(free) >= 3:
+            return _lufs(float(np.quantile(free, 0.2)))
+    return None
 
 
 def _integrated(energy: FloatArray) -> float | None:

@@ -84,7 +84,7 @@ export function newMeters({ canvas, list, theme, model, actions }) {
       if (held.db[i] > LEAST_DB) { context.fillStyle = held.db[i] >= 0 ? theme.over : theme.brass; context.fillRect(db(held.db[i]) - 1, y - 1, 2.5, 11); }
     });
     context.fillStyle = theme.soft;
-    for (const mark of [-40, -20, -6, 0]) context.fillText(signed(mark, 0).replace("−0", "0"), db(mark) - 7, 36);
+    for (const mark of [-40, -20, 0]) context.fillText(signed(mark, 0).replace("−0", "0"), db(mark) - 7, 36);
     context.fillStyle = held.truePeak > spec.max_true_peak_dbtp ? theme.over : theme.soft;
     context.fillText(held.truePeak > -99 ? signed(held.truePeak) : "–", width - 36, 11);
     context.fillStyle = theme.soft;
@@ -99,7 +99,7 @@ export function newMeters({ canvas, list, theme, model, actions }) {
       context.fillRect(Math.min(at, from + wide / 2), 43, Math.abs(at - from - wide / 2), 4);
     }
     context.fillStyle = theme.soft;
-    context.fillText("−1", from - 14, 49); context.fillText("+1 corr.", from + wide + 2, 49);
+    context.fillText("−1", from - 14, 49); context.fillText("+1", from + wide + 2, 49);
   }
 
   canvas.addEventListener("click", clear);

@@ -39,7 +39,7 @@ export function newSheet({ table, model, actions }) {
     const gain = make("input", { className: "gain mono", type: "text", inputMode: "decimal", value: gainText(row.gain_db), tabIndex: -1 });
     gain.setAttribute("aria-label", `Gain of ${row.name}, dB`);
     gain.addEventListener("focus", () => gain.select());
-    gain.addEventListener("change", () => actions.setGain(row.id, gain.value));
+    gain.addEventListener("change", async () => { if (!(await actions.setGain(row.id, gain.value))) gain.value = gainText(row.gain_db); });
     gain.addEventListener("keydown", (event) => {
       event.stopPropagation();
       if (event.key === "Enter") { gain.blur(); body.querySelector(`[data-id="${row.id}"]`)?.focus(); }

@@ -194,8 +194,8 @@ function showCounts() {
   }
   const many = chosenIds(model);
   const advised = many.map((id) => rowOf(model, id)).filter((row) => row && row.advised_db !== null && Math.abs(row.advised_db - row.gain_db) > 0.04).length;
-  byId("even").textContent = many.length > 1 ? `Even out ${many.length} clips…` : "Even out…";
-  byId("advise").textContent = many.length > 1 ? `Apply advice to ${advised}` : "Apply advice";
+  byId("even").textContent = many.length > 1 ? `Even out ${many.length}…` : "Even out…";
+  byId("advise").textContent = many.length > 1 ? `Advice to ${advised}` : "Apply advice";
   byId("advise").disabled = !advised;
   byId("speaker-name").value = rowOf(model, model.focusId)?.speaker || "";
 }
