@@ -4,7 +4,8 @@ from collections.abc import Iterator
 from typing import Any, Final
 
 from recitant_core.processors.analysis import STARTING_POINTS
-from recitant_core.processors.model import KINDS, Chain, Processor
+from recitant_core.processors.kinds import KINDS
+from recitant_core.processors.model import Chain, Processor
 
 HARD_DB: Final = 6.0
 _A_LOT: Final = 0.25
@@ -116,6 +117,7 @@ def kinds_data() -> list[dict[str, Any]]:
                     "most": p.most,
                     "is_log": p.is_log,
                     "choices": list(p.choices),
+                    "may_move": p.may_move,
                 }
                 for p in kind.parameters
             ],

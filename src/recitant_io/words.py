@@ -90,6 +90,7 @@ _SENTENCES = {
     "processor_number": "{label} lies between {least:g} and {most:g} {unit}. “{found}” is outside ({field}).",
     "processor_choice": "{label} is one of {choices}, not “{found}” ({field}).",
     "processor_curve": "The curve of {label} must be pairs of a place and a value ({field}).",
+    "processor_still": "{label} stands still: it cannot follow a curve ({field}).",
     "noise_profile": "A noise profile holds 32 levels in dBFS ({field}). Learn it again.",
     "noise_too_short": (
         "There is too little without speech to learn the noise from: it takes a fifth of a second. "

@@ -6,7 +6,8 @@ from scipy import signal
 
 from recitant_core.processors import filters
 from recitant_core.processors.chain import through_chain
-from recitant_core.processors.model import KINDS, Processor, ValuePoint
+from recitant_core.processors.kinds import KINDS
+from recitant_core.processors.model import Processor, ValuePoint
 from recitant_core.processors.tone import log_frequencies, sections_at, tone_response_db
 from recitant_core.units.clock import RATE_HZ
 

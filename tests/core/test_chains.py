@@ -14,12 +14,10 @@ from recitant_core.gain.envelope import CurvePoint
 from recitant_core.interchange.plan_json import plan_from_data, plan_to_data
 from recitant_core.measure.meter import measure
 from recitant_core.processors.chain import chain_reach, through_chain
+from recitant_core.processors.kinds import KINDS, PROFILE_BANDS, Stage
 from recitant_core.processors.model import (
-    KINDS,
     MOST_PROCESSORS,
-    PROFILE_BANDS,
     Processor,
-    Stage,
     ValuePoint,
     chain_data,
     chain_from_data,
@@ -193,7 +191,8 @@ def test_chains_survive_their_data():
         ({"kind": "gain", "curves": {"gain_db": [[0, 99]]}}, "processor_number"),
         ({"kind": "gain", "curves": {"gain_db": [[0, 1], [0, 2]]}}, "curve_out_of_order"),
         ({"kind": "gain", "curves": {"gain_db": "up"}}, "processor_curve"),
-        ({"kind": "limiter", "curves": {"hears": [[0, 1]]}}, "processor_curve"),
+        ({"kind": "limiter", "curves": {"hears": [[0, 1]]}}, "processor_still"),
+        ({"kind": "compressor", "curves": {"knee_db": [[0, 1]]}}, "processor_still"),
         ({"kind": "noise", "profile_db": [1, 2]}, "noise_profile"),
     ],
 )

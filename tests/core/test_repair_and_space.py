@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from recitant_core.processors.chain import through_chain
-from recitant_core.processors.model import ROOMS, Processor, ValuePoint
+from recitant_core.processors.kinds import ROOMS
+from recitant_core.processors.model import Processor, ValuePoint
 from recitant_core.processors.repair import clicks_in
 from recitant_core.processors.space import room_response
 from signals import programme, sine

@@ -12,11 +12,14 @@ from recitant_core.delivery.judge import judge
 from recitant_core.delivery.predict import predict
 from recitant_core.errors import RecitantError
 from recitant_core.measure.meter import Readings
+from recitant_core.processors.model import Processor
 from recitant_core.timeline.model import Master
+from recitant_io.chain_words import effort_words, markdown_table, order_words
 from recitant_io.report import limit_text, report_html
 from recitant_io.words import _SENTENCES, fit_sentence, gain_text, prediction_sentence, sentence, signed
 
-SRC = Path(__file__).parents[2] / "src"
+ROOT = Path(__file__).parents[2]
+SRC = ROOT / "src"
 SPEC = spec_by_id("ebu-r128-s1")
 READINGS = Readings(-23.0, 8.0, -15.0, -17.0, -1.2, -1.5)
 TRIAL = Trial(Master(4.0, -1.1), READINGS, None, 3.2, 0.021, -2.0)
@@ -123,3 +126,29 @@ def test_a_report_shows_what_fails_and_escapes_what_people_typed():
     page = report_html(report)
     assert title not in page and "&lt;script&gt;" in page
     assert "▲ 2.50 over" in page and "✓ passes" in page and "1 min 01.0 s" in page
+
+
+def test_the_page_of_processors_holds_every_value():
+    page = (ROOT / "docs" / "standards" / "processors.md").read_text()
+    for line in markdown_table():
+        assert line in page
+
+
+@pytest.mark.parametrize(
+    ("kinds", "word"),
+    [
+        (("compressor", "noise"), "noise reduction comes before"),
+        (("reverb", "gate"), "usually comes last"),
+        (("noise", "compressor"), ""),
+    ],
+)
+def test_a_quiet_word_where_an_order_goes_wrong(kinds, word):
+    found = order_words(tuple(Processor(kind) for kind in kinds))
+    assert (word in found[0]) if word else (found == [])
+
+
+def test_how_hard_a_processor_works():
+    compressor, gate = Processor("compressor"), Processor("gate")
+    assert effort_words(compressor, 0.38, 9.0, is_speech=True).endswith("38 % of the speech: a lot")
+    assert "never reached" in effort_words(compressor, 0.0, 0.0, is_speech=True)
+    assert "cuts into words" in effort_words(gate, 0.2, 30.0, is_speech=True)

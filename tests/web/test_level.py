@@ -10,9 +10,10 @@ import soundfile
 
 from recitant_core.render.mix import render_output, render_segments
 from recitant_web.desk import level_measures
-from recitant_web.desk.bridge import forget_plans, known_energies, missing_chains, plan_key, plan_of, sources_of_plan
+from recitant_web.desk.bridge import forget_plans, plan_key, plan_of, sources_of_plan
 from recitant_web.desk.level_edits import recorded_ride
 from recitant_web.desk.models import Clip, ClipPeaks, Edit, Preset, Stem, Track, Verdict
+from recitant_web.desk.sounds import known_energies, missing_chains
 from recitant_web.desk.versions import return_to_version, save_version
 from recitant_web.programme.models import Programme, Source
 

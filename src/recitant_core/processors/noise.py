@@ -15,7 +15,8 @@ import scipy.fft
 
 from recitant_core.errors import EditRefused
 from recitant_core.ports import SampleSource
-from recitant_core.processors.model import PROFILE_BANDS, Processor
+from recitant_core.processors.kinds import PROFILE_BANDS
+from recitant_core.processors.model import Processor
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 

@@ -6,7 +6,8 @@ from typing import Final
 import numpy as np
 
 from recitant_core.processors import filters
-from recitant_core.processors.model import N_BANDS, Processor
+from recitant_core.processors.kinds import N_BANDS
+from recitant_core.processors.model import Processor
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ
 

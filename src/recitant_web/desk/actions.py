@@ -21,9 +21,10 @@ from recitant_io.delivery import finite, readings_data
 from recitant_io.stem_levels import keep_stem_levels
 from recitant_io.words import fit_sentence, gain_text
 from recitant_web.desk.balance_queries import exact_stems, stem_levels_folder
-from recitant_web.desk.bridge import known_energies, plan_key, plan_of, sources_of_plan, spec_of
+from recitant_web.desk.bridge import plan_key, plan_of, sources_of_plan, spec_of
 from recitant_web.desk.log import EXAMINE, Change, inserted, lock, record
 from recitant_web.desk.models import Clip, Edit, FitResult, Stem, Track, Verdict
+from recitant_web.desk.sounds import known_energies
 from recitant_web.jobs.actions import start_job
 from recitant_web.jobs.queries import is_under_way
 from recitant_web.programme.models import ROLES, Programme, Source, SourceKind

@@ -35,19 +35,11 @@ from recitant_io.balancing import speech_data
 from recitant_io.delivery import finite
 from recitant_io.stem_levels import stem_levels
 from recitant_io.words import signed
-from recitant_web.desk.bridge import (
-    known_energies,
-    missing_chains,
-    plan_key,
-    plan_of,
-    points_data,
-    sources_of_plan,
-    spec_of,
-    speech_of,
-)
+from recitant_web.desk.bridge import plan_key, plan_of, points_data, sources_of_plan, spec_of, speech_of
 from recitant_web.desk.duck_edits import duck_name, rule_data
 from recitant_web.desk.following import scene_now
 from recitant_web.desk.models import BalanceRun
+from recitant_web.desk.sounds import known_energies, missing_chains
 from recitant_web.programme.models import Programme
 
 MOST_DIAGNOSED = 60

@@ -14,7 +14,6 @@ from recitant_io.balance_words import TITLES, step_data
 from recitant_web.desk.bridge import (
     changes_between,
     findings_from_data,
-    known_energies,
     plan_of,
     sources_of_plan,
     spec_of,
@@ -24,6 +23,7 @@ from recitant_web.desk.bridge import (
 from recitant_web.desk.following import bands_of
 from recitant_web.desk.log import lock, record
 from recitant_web.desk.models import BalanceRun
+from recitant_web.desk.sounds import known_energies
 from recitant_web.jobs.actions import start_job
 from recitant_web.programme.models import Programme, SourceState
 

@@ -5,12 +5,9 @@ import json
 import uuid
 from collections import OrderedDict
 from dataclasses import replace
-from functools import lru_cache
-from pathlib import Path
 from threading import Lock
 from typing import Any
 
-from django.conf import settings
 from django.db import transaction
 
 from recitant_core.delivery.catalogue import spec_by_id
@@ -22,20 +19,18 @@ from recitant_core.intake.findings import Finding, Remedy, Severity
 from recitant_core.interchange.plan_json import plan_to_data, rule_from_data, rule_to_data
 from recitant_core.measure.meter import Readings
 from recitant_core.ports import SampleSource
-from recitant_core.processors.model import Chain, active, chain_data, chain_from_data
+from recitant_core.processors.model import chain_data, chain_from_data
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.speech.marking import SpeechMark, corrected
 from recitant_core.timeline.edits import NEW
-from recitant_core.timeline.model import Clip, Duck, Master, Plan, Ride, Role, Track
-from recitant_core.units.arrays import FloatArray
+from recitant_core.timeline.model import Clip, Duck, Master, Plan, Role, Track
 from recitant_core.units.channels import Routing
 from recitant_core.units.clock import SampleSpan
-from recitant_io.balancing import chained_tracks
-from recitant_io.chained import Budget, chained_energy
 from recitant_web.desk import models
 from recitant_web.desk.log import Change, deleted, inserted
-from recitant_web.programme.models import Programme, Source
-from recitant_web.programme.queries import source_energy, stored_source
+from recitant_web.desk.strips import ride_from_data, strip_changes
+from recitant_web.programme.models import Programme
+from recitant_web.programme.queries import stored_source
 
 
 def plan_of(programme: Programme) -> Plan:
@@ -259,48 +254,6 @@ def keep_plan(programme: Programme, after: Plan) -> None:
         transaction.on_commit(lambda: _keep(pk, revision, (after, before[1])))
 
 
-_RENDERING_S = 0.35  # what an answer may wait for chains; the background job renders the rest
-
-
-def known_energies(plan: Plan, budget: Budget | None = None) -> dict[str, FloatArray]:
-    """The 10 ms energies of every recording a plan names, through its clips' chains, and of tracks through theirs.
-
-    Args:
-        budget: how long to render what is not known yet, and how much was left; some tenths of a second if None.
-    """
-    budget = budget or Budget(_RENDERING_S)
-    folder = Path(settings.MEDIA_ROOT) / "chained"
-    clips: dict[str, list[Clip]] = {}
-    for track in plan.tracks:
-        for clip in track.clips:
-            clips.setdefault(clip.sound_key, []).append(clip)
-    found = {}
-    for key, mine in clips.items():
-        recorded = source_energy(mine[0].source_key)
-        is_chained = key != mine[0].source_key
-        source = known_source(mine[0].source_key) if is_chained else None
-        found[key] = recorded if source is None else chained_energy(folder, source, mine, recorded, budget)
-    for key in {mine[0].source_key for mine in clips.values()}:
-        found.setdefault(key, source_energy(key))
-    names = {c.source_key for track in plan.tracks if active(track.chain) for c in track.clips}
-    return found | chained_tracks(folder, plan, {key: known_source(key) for key in names}, found, budget)
-
-
-def missing_chains(plan: Plan) -> int:
-    """How many segments of chains are still to be rendered before estimates hold them all."""
-    budget = Budget(0.0)
-    if any(clip.chain for track in plan.tracks for clip in track.clips) or any(track.chain for track in plan.tracks):
-        known_energies(plan, budget)
-    return budget.missing
-
-
-@lru_cache(maxsize=512)
-def known_source(sha256: str) -> SampleSource:
-    """A recording by its hash alone; whichever programme has it, its samples are the same."""
-    n_channels = Source.objects.filter(sha256=sha256, n_channels__isnull=False).values_list("n_channels", flat=True)[0]
-    return stored_source(sha256, n_channels)
-
-
 def _keep(programme_id: int, revision: int, loaded: Loaded) -> None:
     with _plans_lock:
         _plans[programme_id, revision] = loaded
@@ -442,53 +395,6 @@ def changes_between(programme: Programme, before: Plan, after: Plan) -> tuple[li
         changes, made = changes + duck_rows, made + made_ducks
         final = with_duck_names(final, duck_names)
     return changes, made, final
-
-
-def ride_from_data(data: dict[str, Any]) -> Ride:
-    """A ride as it is stored."""
-    points = tuple(CurvePoint(int(at), float(gain_db)) for at, gain_db in data.get("points", ()))
-    return Ride(points, bool(data.get("is_first", False)))
-
-
-def ride_to_data(ride: Ride) -> dict[str, Any]:
-    """A ride as it is stored and sent to the page; empty for none."""
-    if not ride.points:
-        return {}
-    return {"points": [[p.at_sample, p.gain_db] for p in ride.points], "is_first": ride.is_first}
-
-
-def strip_changes(programme: Programme, before: Plan, after: Plan) -> list[Change]:
-    """What differs in the chains and rides of tracks, stems and master, in rows."""
-    changes: list[Change] = []
-
-    def compared(table: str, pk: int, pairs: dict[str, tuple[Any, Any]]) -> None:
-        changed = {name: [old, new] for name, (old, new) in pairs.items() if old != new}
-        if changed:
-            changes.append({"table": table, "id": pk, "set": changed})
-
-    was = {track.track_id: track for track in before.tracks}
-    for track in after.tracks:
-        old = was.get(track.track_id)
-        if old is not None and (old.chain is not track.chain or old.ride is not track.ride):
-            compared("track", int(track.track_id), _strip_pairs(old.chain, track.chain, old.ride, track.ride))
-    if before.stem_chains is not after.stem_chains or before.stem_rides is not after.stem_rides:
-        for role in Role:
-            chains = before.stem_chain(role), after.stem_chain(role)
-            rides = before.stem_ride(role), after.stem_ride(role)
-            if chains[0] != chains[1] or rides[0] != rides[1]:
-                row, _ = models.Stem.objects.get_or_create(programme=programme, role=role.value)
-                compared("stem", row.pk, _strip_pairs(*chains, *rides))
-    if before.master_chain is not after.master_chain:
-        pair = (chain_data(before.master_chain), chain_data(after.master_chain))
-        compared("programme", programme.pk, {"master_chain": pair})
-    return changes
-
-
-def _strip_pairs(old_chain: Chain, chain: Chain, old_ride: Ride, ride: Ride) -> dict[str, tuple[Any, Any]]:
-    return {
-        "chain": (chain_data(old_chain), chain_data(chain)),
-        "ride": (ride_to_data(old_ride), ride_to_data(ride)),
-    }
 
 
 def with_duck_names(plan: Plan, names: dict[str, str]) -> Plan:

@@ -12,8 +12,9 @@ from recitant_core.units.arrays import FloatArray
 from recitant_io.balance_words import followed_sentence
 from recitant_io.bands import stored_band_energy
 from recitant_web.desk import models
-from recitant_web.desk.bridge import duck_changes, keep_plan, known_energies, plan_now, speech_of
+from recitant_web.desk.bridge import duck_changes, keep_plan, plan_now, speech_of
 from recitant_web.desk.log import carry_out_too, record
+from recitant_web.desk.sounds import known_energies
 from recitant_web.programme.models import Programme, Source
 from recitant_web.programme.queries import conformed_folder, stored_source
 

@@ -18,9 +18,10 @@ from recitant_core.timeline.speaking import speech_of_clip
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.chain_words import difference_words
 from recitant_io.words import gain_text
-from recitant_web.desk.bridge import known_energies, speech_of
+from recitant_web.desk.bridge import speech_of
 from recitant_web.desk.level_measures import ZONES, evened_gains
 from recitant_web.desk.log import Change
+from recitant_web.desk.sounds import known_energies
 from recitant_web.programme.models import Programme
 
 Data = dict[str, Any]

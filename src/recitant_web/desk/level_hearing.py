@@ -17,8 +17,9 @@ from recitant_core.timeline.edits import clips_by_id
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Plan, Ride, Role
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ, SampleSpan
-from recitant_web.desk.bridge import known_source, plan_key, plan_of, plan_of_rows
+from recitant_web.desk.bridge import plan_key, plan_of, plan_of_rows
 from recitant_web.desk.level_edits import ride_of, target_chain, with_chain
+from recitant_web.desk.sounds import known_source
 from recitant_web.programme.models import Programme
 
 _MATCHED_SAMPLES = 30 * RATE_HZ

@@ -23,14 +23,7 @@ from recitant_core.processors.analysis import (
 )
 from recitant_core.processors.chain import chain_reach, through_chain
 from recitant_core.processors.dynamics import CONTROL_SAMPLES, DYNAMICS_KINDS, gains_db, level_dbfs, reduction_curve
-from recitant_core.processors.model import (
-    Chain,
-    Processor,
-    chain_data,
-    chain_from_data,
-    chain_key,
-    place_for,
-)
+from recitant_core.processors.model import Chain, Processor, chain_data, chain_from_data, chain_key, place_for
 from recitant_core.processors.noise import learned_profile
 from recitant_core.processors.tone import TONE_KINDS, log_frequencies, tone_response_db
 from recitant_core.render.mix import Heard, render_mix
@@ -42,8 +35,9 @@ from recitant_core.units.channels import STEREO, ChannelLayout
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.chain_words import HARD_DB, effort_words, order_words
 from recitant_io.delivery import finite
-from recitant_web.desk.bridge import known_source, plan_of, speech_of
+from recitant_web.desk.bridge import plan_of, speech_of
 from recitant_web.desk.level_edits import target_chain, with_chain
+from recitant_web.desk.sounds import known_source
 from recitant_web.programme.models import Programme
 
 FREQUENCIES = 160

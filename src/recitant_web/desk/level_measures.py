@@ -21,8 +21,9 @@ from recitant_core.timeline.speaking import SpeechOfSources
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.level import db_from_factor
 from recitant_io.delivery import finite
-from recitant_web.desk.bridge import known_energies, known_source, spec_of, speech_of
+from recitant_web.desk.bridge import spec_of, speech_of
 from recitant_web.desk.models import ClipPeaks
+from recitant_web.desk.sounds import known_energies, known_source
 from recitant_web.programme.models import Programme
 
 ZONES: Final = {"quiet_lu": -6.0, "near_lu": 1.0, "loud_lu": 6.0, "peak_dbfs": -6.0}

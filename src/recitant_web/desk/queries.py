@@ -39,18 +39,10 @@ from recitant_web.desk.balance_queries import (
     path_at,
     scene_of_programme,
 )
-from recitant_web.desk.bridge import (
-    known_energies,
-    known_source,
-    master_of,
-    plan_key,
-    plan_of,
-    readings_from_data,
-    spec_of,
-    speech_of,
-)
+from recitant_web.desk.bridge import master_of, plan_key, plan_of, readings_from_data, spec_of, speech_of
 from recitant_web.desk.models import Clip as ClipRow
 from recitant_web.desk.models import EditState, FitResult, Verdict
+from recitant_web.desk.sounds import known_energies, known_source
 from recitant_web.programme.models import Programme
 
 HORIZON_POINTS = 600

@@ -173,7 +173,7 @@ export function newChain({ box, model, actions, hear }) {
     const hasCurve = processor.curves && processor.curves[parameter.name];
     const curve = button("∿", () => { model.curve = model.curve === parameter.name ? null : parameter.name; showCurve(); }, { className: `quiet curve-button${hasCurve ? " is-on" : ""}`, title: hasCurve ? "It moves along a curve: open it" : "Move it along a curve" });
     curve.ariaLabel = `Curve of ${label}`;
-    return make("div", { className: "value" }, grip, make("span", { className: "with-unit" }, input, make("small", { className: "soft", textContent: parameter.unit })), curve);
+    return make("div", { className: "value" }, grip, make("span", { className: "with-unit" }, input, make("small", { className: "soft", textContent: parameter.unit })), ...(parameter.may_move ? [curve] : []));
   }
 
   function showFields() {
@@ -200,7 +200,7 @@ export function newChain({ box, model, actions, hear }) {
   function showCurve() {
     const processor = current();
     const parameter = processor && model.curve && kindOf(model, processor.kind).parameters.find((p) => p.name === model.curve);
-    if (!parameter || parameter.choices.length) { parts.curve.replaceChildren(); return; }
+    if (!parameter || !parameter.may_move) { parts.curve.replaceChildren(); return; }
     const span = curveSpan(model);
     const points = (processor.curves && processor.curves[parameter.name]) || [];
     const height = 84;
