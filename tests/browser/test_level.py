@@ -135,3 +135,12 @@ def test_a_preset_is_kept_and_used_and_zones_stay(level):
     level.keyboard.press("Tab")
     wait_undo(level, "zones of the meters")
     assert Programme.objects.get().meter_zones["loud_lu"] == 4.0
+
+
+@pytest.mark.parametrize("width", [1280, 1024])
+def test_nothing_is_cut_off(level, width):
+    level.set_viewport_size({"width": width, "height": 800})
+    assert level.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth") <= 0
+    for name in ("#hear", "#advise", "#chain"):
+        box = level.locator(name).bounding_box()
+        assert box["x"] + box["width"] <= width + 1

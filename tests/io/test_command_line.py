@@ -192,3 +192,42 @@ def test_intake_tells_what_is_wrong_and_what_a_file_is(tmp_path, capsys):
     assert main(["intake", str(tmp_path / "door.wav"), str(tmp_path / "missing.wav")]) == 2
     said = capsys.readouterr()
     assert "probably effects" in said.out and "missing.wav" in said.err
+
+
+def test_a_plan_with_processors_is_mixed_and_a_newer_one_is_refused_with_its_place(tmp_path, capsys):
+    soundfile.write(tmp_path / "voice.wav", programme(3, 6.0, 1), RATE_HZ, "PCM_24")
+    chain = [
+        {"kind": "high-pass", "values": {"freq_hz": 100}},
+        {"kind": "compressor", "values": {"threshold_dbfs": -30}, "curves": {"ratio": [[0, 2], [3, 6]]}},
+    ]
+    plan = {
+        "plan": 1,
+        "title": "chains",
+        "frame_rate": "25",
+        "tracks": [
+            {
+                "name": "voice",
+                "role": "dialogue",
+                "clips": [{"file": "voice.wav", "chain": chain}],
+                "chain": [{"kind": "de-esser"}],
+                "ride": {"points": [[0, 0], [2, -3]], "before_processors": True},
+            }
+        ],
+        "master": {"chain": [{"kind": "limiter", "values": {"ceiling_db": -3}}]},
+    }
+    path = tmp_path / "plan.json"
+    path.write_text(json.dumps(plan))
+    assert main(["mix", str(path), "--out", str(tmp_path / "out"), "--spec", "online-14"]) in (0, 1)
+    treated, _ = soundfile.read(tmp_path / "out" / "mix-online-14.wav")
+    plan["tracks"][0]["clips"][0]["chain"] = []
+    path.write_text(json.dumps(plan))
+    main(["mix", str(path), "--out", str(tmp_path / "plain"), "--spec", "online-14"])
+    untreated, _ = soundfile.read(tmp_path / "plain" / "mix-online-14.wav")
+    assert not np.allclose(treated, untreated, atol=1e-3)
+    capsys.readouterr()
+    plan["tracks"][0]["chain"] = [{"kind": "de-esser", "values": {"sparkle": 3}}]
+    path.write_text(json.dumps(plan))
+    assert main(["mix", str(path), "--out", str(tmp_path / "no")]) == 2
+    said = capsys.readouterr().err
+    assert "sparkle" in said and "newer version" in said and "tracks[0].chain[0]" in said
+    assert not (tmp_path / "no").exists()

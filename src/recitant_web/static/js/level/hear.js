@@ -3,7 +3,9 @@
 
 import { button, make } from "../lib/dom.js";
 
-export function newHear({ box, model, refresh, position }) {
+const MOST_ADDRESS = 7000;
+
+export function newHear({ box, model, refresh, position, loop }) {
   let how = ""; // what it is compared with
   let isOther = false; // which of both is heard
   let isBlind = false;
@@ -23,7 +25,9 @@ export function newHear({ box, model, refresh, position }) {
 
   function parameters() {
     const found = instead();
-    return { ...(found ? { instead: JSON.stringify(found) } : {}), ...(isMono ? { mono: 1 } : {}) };
+    const text = found ? JSON.stringify(found) : "";
+    // A chain too long for an address is heard once it is kept.
+    return { ...(text && encodeURIComponent(text).length < MOST_ADDRESS ? { instead: text } : {}), ...(isMono ? { mono: 1 } : {}) };
   }
 
   function set(next) { how = next; isOther = false; isTurned = Math.random() < 0.5; show(); refresh(); }
@@ -49,8 +53,10 @@ export function newHear({ box, model, refresh, position }) {
     blind.addEventListener("change", () => { isBlind = blind.checked; isTurned = Math.random() < 0.5; isOther = Math.random() < 0.5; show(); refresh(); });
     const mono = button("mono", () => { isMono = !isMono; show(); refresh(); }, { className: "toggle", title: "Hear both sides added up" });
     mono.ariaPressed = String(isMono);
+    const again = button("loop", () => { loop.isOn = !loop.isOn; show(); }, { className: "toggle", title: "Play the clip in focus over and over, to sweep by ear" });
+    again.ariaPressed = String(loop.isOn);
     const note = how === "taken" ? "hearing what is taken away" : how ? "matched in loudness · key t" : "";
-    box.replaceChildren(mono, select, pair, make("label", { className: "tick" }, blind, make("span", { textContent: "blind" })), make("small", { className: "soft", textContent: note }));
+    box.replaceChildren(again, mono, select, pair, make("label", { className: "tick" }, blind, make("span", { textContent: "blind" })), make("small", { className: "soft", textContent: note }));
   }
 
   return {

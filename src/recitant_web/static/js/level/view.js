@@ -23,12 +23,17 @@ const PLAY_SHAPE = "M3 1l12 7-12 7z";
 const STOP_SHAPE = "M2 2h12v12H2z";
 const HERE_SAMPLES = 24000;
 
+const loop = { isOn: false };
 const player = new Player(page.dataset.sound, {
   parameters: () => ({ hear: "mix", revision: model.state.revision, ...hear.parameters() }),
   length: () => model.state.length_samples,
   onFault: say,
+  loop: () => {
+    const row = loop.isOn && rowOf(model, model.focusId);
+    return row ? [row.start_sample, row.start_sample + row.length_samples] : null;
+  },
 });
-const hear = newHear({ box: byId("hear"), model, refresh: () => { player.refresh(); chain.show(); }, position: () => player.position() });
+const hear = newHear({ box: byId("hear"), model, refresh: () => { player.refresh(); chain.show(); }, position: () => player.position(), loop });
 
 async function edit(change) {
   try {
