@@ -3,9 +3,10 @@
 import hashlib
 import math
 import time
+from collections import OrderedDict
 from collections.abc import Iterable
 from dataclasses import replace
-from functools import lru_cache
+from threading import Lock
 from typing import Any, Final
 
 import numpy as np
@@ -30,6 +31,8 @@ ZONES: Final = {"quiet_lu": -6.0, "near_lu": 1.0, "loud_lu": 6.0, "peak_dbfs": -
 """Where the zones of the meters end: LU about the target, and where sample peaks become a warning."""
 _MOST_ADVISED_DB: Final = 60.0
 _PIECE_SAMPLES: Final = 20 * 48_000
+_SHEET_S: Final = 0.6  # what an answer may wait for clips that were never measured; the page asks again for the rest
+_UNKNOWN: Final = ClipLevels(None, None, None, None, ())
 Peaks = tuple[float | None, float | None]
 
 
@@ -39,46 +42,49 @@ def zones_of(programme: Programme) -> dict[str, float]:
 
 
 def levels_in_mix(
-    plan: Plan, energies: dict[str, FloatArray], speech: SpeechOfSources
-) -> dict[str, tuple[Track, Clip, ClipLevels]]:
-    """Levels of every clip with its clip, track and stem gains, by id; curves and fades count, ducking does not."""
-    found = {}
+    plan: Plan, energies: dict[str, FloatArray], speech: SpeechOfSources, seconds: float | None = None
+) -> dict[str, tuple[Track, Clip, ClipLevels | None]]:
+    """Levels of every clip with its clip, track and stem gains, by id; curves and fades count, ducking does not.
+
+    Args:
+        seconds: how long to measure what is not known yet; None for as long as it takes. What is left is None.
+    """
+    ends = None if seconds is None else time.monotonic() + seconds
+    sums = {key: float(energy.sum()) for key, energy in energies.items()}
+    found: dict[str, tuple[Track, Clip, ClipLevels | None]] = {}
     for track in plan.tracks:
         gain_db = track.gain_db + plan.stem_gain_db(track.role)
         spoken = speech if track.role is Role.DIALOGUE else {}
         for clip in track.clips:
             # What places and names it does not change how loud it is.
             plain = replace(clip, start_sample=0, gain_db=0.0, name="", group="", speaker="")
-            energy = energies[clip.sound_key]
-            bare = _levels_of(
-                _Same((plain, track.pan, track.is_mono), track),
-                _Same((clip.sound_key, float(energy.sum())), energy),
-                tuple(spoken.get(clip.source_key, ())),
-            )
-            found[clip.clip_id] = (track, clip, _raised(bare, clip.gain_db + gain_db))
+            spans = tuple(spoken.get(clip.source_key, ()))
+            key = (plain, track.pan, track.is_mono, sums[clip.sound_key], spans)
+            bare = _known_levels(key)
+            if bare is None and (ends is None or time.monotonic() < ends):
+                _, energy = clip_energy(plain, track, 0.0, energies[clip.sound_key])
+                bare = clip_levels(plain, energy, {clip.source_key: spans}, is_dialogue=bool(spans))
+                _keep_levels(key, bare)
+            raised = None if bare is None else _raised(bare, clip.gain_db + gain_db)
+            found[clip.clip_id] = (track, clip, raised)
     return found
 
 
-class _Same:
-    """A value carried past a cache: equal where its key is."""
-
-    def __init__(self, key: Any, value: Any) -> None:
-        self.key, self.value = key, value
-        self._hash = hash(key)
-
-    def __hash__(self) -> int:
-        return self._hash
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Same) and self.key == other.key
+_levels: OrderedDict[Any, ClipLevels] = OrderedDict()
+_levels_lock = Lock()
+_KEPT_LEVELS: Final = 8_192
 
 
-@lru_cache(maxsize=8_192)
-def _levels_of(placed: _Same, energy: _Same, spoken: tuple[Any, ...]) -> ClipLevels:
-    clip: Clip = placed.key[0]
-    track: Track = placed.value
-    _, energies = clip_energy(clip, track, 0.0, energy.value)
-    return clip_levels(clip, energies, {clip.source_key: spoken}, is_dialogue=bool(spoken))
+def _known_levels(key: Any) -> ClipLevels | None:
+    with _levels_lock:
+        return _levels.get(key)
+
+
+def _keep_levels(key: Any, levels: ClipLevels) -> None:
+    with _levels_lock:
+        _levels[key] = levels
+        while len(_levels) > _KEPT_LEVELS:
+            _levels.popitem(last=False)
 
 
 def _raised(levels: ClipLevels, by_db: float) -> ClipLevels:
@@ -171,6 +177,7 @@ def evened_gains(programme: Programme, plan: Plan, ids: list[str], options: dict
         if clip_id not in levels:
             continue
         track, clip, found = levels[clip_id]
+        assert found is not None
         peak = peaks.get(peaks_key(clip, track), (None, None))[0]
         in_mix = None if peak is None else peak + clip.gain_db + track.gain_db + plan.stem_gain_db(track.role)
         level = in_mix if chosen.by == "peak" else found.level_lufs
@@ -186,10 +193,11 @@ def _only(plan: Plan, ids: set[str]) -> Plan:
 def sheet(programme: Programme, plan: Plan) -> list[dict[str, Any]]:
     """Every clip as a row of the sheet, in order of time."""
     spec: Spec = spec_of(programme)
-    levels = levels_in_mix(plan, known_energies(plan), speech_of(programme))
+    levels = levels_in_mix(plan, known_energies(plan), speech_of(programme), _SHEET_S)
     peaks = known_peaks(peaks_key(clip, track) for track, clip, _ in levels.values())
     rows = []
-    for clip_id, (track, clip, found) in levels.items():
+    for clip_id, (track, clip, measured) in levels.items():
+        found = measured or _UNKNOWN
         gains_db = clip.gain_db + track.gain_db + plan.stem_gain_db(track.role)
         sample, true = peaks.get(key := peaks_key(clip, track), (None, None))
         rows.append(
@@ -213,6 +221,7 @@ def sheet(programme: Programme, plan: Plan) -> list[dict[str, Any]]:
                 "sample_peak_dbfs": None if sample is None else sample + gains_db,
                 "true_peak_dbtp": None if true is None else true + gains_db,
                 "has_peaks": key in peaks,
+                "is_pending": measured is None,
                 "aim_lufs": spec.aim_lufs(track.role),
                 "gain_db": clip.gain_db,
                 "advised_db": advised_gain_db(clip, found.level_lufs, spec.aim_lufs(track.role)),

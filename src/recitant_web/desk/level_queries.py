@@ -13,7 +13,7 @@ from recitant_web.desk.queries import figures_of
 from recitant_web.desk.strips import ride_to_data
 from recitant_web.programme.models import Programme
 
-_PEAKS_S = 1.0
+_PEAKS_S = 0.4
 
 
 def level_state(programme: Programme) -> dict[str, Any]:

@@ -52,7 +52,7 @@ export function newSheet({ table, model, actions }) {
       name,
       make("td", { className: "soft words", textContent: row.speaker, title: row.speaker }),
       make("td", { className: "n mono", textContent: timecode(row.start_sample, model.state.frame_rate).slice(3) }),
-      make("td", { className: `n mono${isOff(row) ? " over" : ""}`, textContent: cellText(row.level_lufs) }),
+      make("td", { className: `n mono${isOff(row) ? " over" : ""}`, textContent: row.is_pending ? "…" : cellText(row.level_lufs) }),
       make("td", {}, bar(row)),
       make("td", { className: "n mono", textContent: cellText(row.short_term_lufs) }),
       make("td", { className: "n mono", textContent: row.has_peaks ? cellText(row.sample_peak_dbfs) : "…" }),

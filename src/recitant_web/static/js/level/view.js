@@ -22,6 +22,8 @@ const api = newApi(page.dataset, () => model.state.revision);
 const PLAY_SHAPE = "M3 1l12 7-12 7z";
 const STOP_SHAPE = "M2 2h12v12H2z";
 const HERE_SAMPLES = 24000;
+const MANY_CLIPS = 300; // from here on the page asks less often how far the exact figures are
+const PEAKS_PAUSE_MS = 600;
 
 const loop = { isOn: false };
 const player = new Player(page.dataset.sound, {
@@ -228,14 +230,15 @@ function take(state) {
   if (!rowOf(model, model.focusId)) { model.focusId = state.clips[0]?.id ?? null; if (model.target.kind === "clip") model.target.id = model.focusId || ""; }
   for (const id of [...model.chosen]) if (!rowOf(model, id)) model.chosen.delete(id);
   show();
-  if (isOtherMix) { player.refresh(); strip.load(); actions.look(); askPeaks(); } else strip.paint();
+  if (isOtherMix) { player.refresh(); strip.load(); actions.look(); if (state.clips.some((row) => !row.has_peaks)) askPeaks(); } else strip.paint();
   follow();
 }
 
 let followTimer = null;
 function follow() {
   clearTimeout(followTimer);
-  if ((model.state.is_exact && model.state.fit.is_exact) || !model.state.length_samples) return;
+  const isPending = model.state.clips.some((row) => row.is_pending);
+  if ((model.state.is_exact && model.state.fit.is_exact && !isPending) || !model.state.length_samples) return;
   const { revision } = model.state;
   followTimer = setTimeout(async () => {
     try {
@@ -243,7 +246,7 @@ function follow() {
       if (model.state.revision === revision && !model.draft && !document.activeElement?.matches("#level input[type=text]")) take(state);
     } catch { /* asked again below */ }
     follow();
-  }, 600);
+  }, isPending || model.state.clips.length < MANY_CLIPS ? 600 : 2000);
 }
 
 let peaksAsked = 0;
@@ -258,7 +261,7 @@ async function askPeaks() {
       if (pair) Object.assign(row, { sample_peak_dbfs: pair[0], true_peak_dbtp: pair[1], has_peaks: true });
     }
     sheet.show();
-    if (found.left) askPeaks();
+    if (found.left) setTimeout(askPeaks, PEAKS_PAUSE_MS);
   } catch { /* the sheet keeps its dots */ }
 }
 
@@ -337,7 +340,6 @@ document.addEventListener("keydown", (event) => {
 });
 new ResizeObserver(() => strip.paint()).observe(byId("strip"));
 window.addEventListener("themechange", () => strip.paint());
-document.fonts.ready.then(() => { show(); strip.follow(); actions.look(); page.dataset.ready = "true"; });
-askPeaks();
+document.fonts.ready.then(() => { show(); strip.follow(); actions.look(); page.dataset.ready = "true"; setTimeout(askPeaks, 300); });
 follow();
 requestAnimationFrame(tick);
