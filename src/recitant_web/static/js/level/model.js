@@ -6,7 +6,7 @@ export const COLUMNS = [
   { key: "speaker", label: "speaker", isText: true },
   { key: "start_sample", label: "at" },
   { key: "level_lufs", label: "LUFS", title: "In the mix: over its speech where it is dialogue, else integrated" },
-  { key: "distance_lu", label: "under — aim — over", title: "Distance to its aim, LU" },
+  { key: "distance_lu", label: "under aim over", title: "Distance to its aim, LU" },
   { key: "short_term_lufs", label: "short", title: "Highest short-term, LUFS" },
   { key: "sample_peak_dbfs", label: "peak", title: "Highest sample, dBFS" },
   { key: "true_peak_dbtp", label: "true", title: "True peak, dBTP" },
