@@ -17,11 +17,12 @@ from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.timecode import timecode_from_samples
 from recitant_io.words import gain_text
 from recitant_web.desk import models
+from recitant_web.desk.actions import choose_spec, set_gain
 from recitant_web.desk.arrange_rows import ROW_EDITS
 from recitant_web.desk.bridge import changes_between, clip_of_row, lengths_of_plan, plan_of, remedy_from_data
 from recitant_web.desk.duck_edits import BALANCE_ROW_EDITS, DUCK_PLAN_EDITS
 from recitant_web.desk.level_edits import LEVEL_PLAN_EDITS, LEVEL_ROW_EDITS
-from recitant_web.desk.log import lock, record
+from recitant_web.desk.log import go_to, lock, record, redo, undo
 from recitant_web.programme.models import Programme, SourceState
 from recitant_web.programme.queries import source_energy, stored_source
 
@@ -62,6 +63,29 @@ def edit_timeline(programme: Programme, user: User, data: Data) -> models.Edit |
             known = {clip.source_key for track in before.tracks for clip in track.clips}
             is_known = all(clip.source_key in known for track in final.tracks for clip in track.clips)
         return record(locked, user, label, changes, made, final if is_known else None)
+
+
+def carry_out(programme: Programme, user: User, edit: Data) -> models.Edit | None:
+    """Any edit that a page posts, plain or of the timeline; the step it became, None where it is none of its own.
+
+    Raises:
+        EditRefused: it cannot be. StaleRevision: someone else was faster.
+    """
+    revision = edit["revision"]
+    match edit["kind"]:
+        case "gain":
+            return set_gain(programme, user, (edit["target"], edit["id"]), edit["gain_db"], revision)
+        case "spec":
+            choose_spec(programme, user, edit["spec_id"], revision)
+        case "undo":
+            undo(programme, revision)
+        case "redo":
+            redo(programme, revision)
+        case "go-to":
+            go_to(programme, edit["edit_id"], revision)
+        case _:
+            return edit_timeline(programme, user, edit)
+    return None
 
 
 def kinds() -> frozenset[str]:

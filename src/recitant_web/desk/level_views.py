@@ -8,8 +8,8 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_POST
 
-from recitant_web.desk.actions import choose_spec, measure_again, set_gain
-from recitant_web.desk.arrange_actions import edit_timeline
+from recitant_web.desk.actions import measure_again
+from recitant_web.desk.arrange_actions import carry_out
 from recitant_web.desk.arrange_forms import arrange_edit
 from recitant_web.desk.forms import PLAIN_KINDS, edit_from, kind_of
 from recitant_web.desk.level_forms import even_from, found_from, looked_from, preset_from
@@ -23,7 +23,6 @@ from recitant_web.desk.level_queries import (
     peaks_of_clips,
     presets,
 )
-from recitant_web.desk.log import go_to, redo, undo
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import programmes_of, specs
 
@@ -63,20 +62,7 @@ def level_edits(request: HttpRequest, programme_id: int) -> HttpResponse:
     programme = _programme(request, programme_id)
     kind = kind_of(request)
     edit: dict[str, Any] = edit_from(request) if kind in PLAIN_KINDS else arrange_edit(request)
-    step = None
-    match kind:
-        case "gain":
-            step = set_gain(programme, request.user, (edit["target"], edit["id"]), edit["gain_db"], edit["revision"])
-        case "spec":
-            choose_spec(programme, request.user, edit["spec_id"], edit["revision"])
-        case "undo":
-            undo(programme, edit["revision"])
-        case "redo":
-            redo(programme, edit["revision"])
-        case "go-to":
-            go_to(programme, edit["edit_id"], edit["revision"])
-        case _:
-            step = edit_timeline(programme, request.user, edit)
+    step = carry_out(programme, request.user, edit)
     programme.refresh_from_db()
     return JsonResponse(level_state(programme) | {"said": step.said if step is not None else ""})
 

@@ -8,14 +8,13 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_POST
 
-from recitant_web.desk.actions import choose_spec, measure_again, set_gain
-from recitant_web.desk.arrange_actions import edit_timeline
+from recitant_web.desk.actions import measure_again
+from recitant_web.desk.arrange_actions import carry_out
 from recitant_web.desk.arrange_forms import arrange_edit, first_balance_from
 from recitant_web.desk.balance_queries import checked
 from recitant_web.desk.balancing import ask_first_balance
 from recitant_web.desk.forms import PLAIN_KINDS, edit_from, instead_from, kind_of, whole_number
 from recitant_web.desk.level_hearing import heard_instead, plan_instead
-from recitant_web.desk.log import go_to, redo, undo
 from recitant_web.desk.queries import block, contours, desk_state, heard_from, path_of_clip
 from recitant_web.programme.queries import programmes_of, specs
 
@@ -46,20 +45,7 @@ def edits(request: HttpRequest, programme_id: int) -> HttpResponse:
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     kind = kind_of(request)
     edit = edit_from(request) if kind in PLAIN_KINDS else arrange_edit(request)
-    step = None
-    match kind:
-        case "gain":
-            step = set_gain(programme, request.user, (edit["target"], edit["id"]), edit["gain_db"], edit["revision"])
-        case "spec":
-            choose_spec(programme, request.user, edit["spec_id"], edit["revision"])
-        case "undo":
-            undo(programme, edit["revision"])
-        case "redo":
-            redo(programme, edit["revision"])
-        case "go-to":
-            go_to(programme, edit["edit_id"], edit["revision"])
-        case _:
-            step = edit_timeline(programme, request.user, edit)
+    step = carry_out(programme, request.user, edit)
     programme.refresh_from_db()
     said = step.said if step is not None else ""
     if kind == "cure":
