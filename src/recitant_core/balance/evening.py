@@ -6,7 +6,7 @@ Held to: tests/core/test_evening.py
 """
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final
 
@@ -93,8 +93,6 @@ class Evening:
     strength: float = 1.0
     most_change_db: float = 12.0
     is_group: bool = False
-
-    SMALLEST_DB = 0.05
 
 
 @dataclass(frozen=True)
@@ -225,12 +223,6 @@ def thinned(points: Sequence[tuple[int, float]], within_db: float) -> list[tuple
             keep[first + 1 + worst] = True
             open_spans += [(first, first + 1 + worst), (first + 1 + worst, last)]
     return [point for point, is_kept in zip(points, keep, strict=True) if is_kept]
-
-
-def group_of(levels: Mapping[str, float | None]) -> float | None:
-    """The middle of some levels, for saying how far apart they are; None where none is known."""
-    known = [level for level in levels.values() if level is not None and math.isfinite(level)]
-    return float(np.median(known)) if known else None
 
 
 def _hops(first_sample: int, last_sample: int) -> slice:

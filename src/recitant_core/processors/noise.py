@@ -29,11 +29,6 @@ _MOST_LEARNED_SAMPLES: Final = 60 * RATE_HZ
 _BINS: Final = FRAME_SAMPLES // 2 + 1
 
 
-def band_edges_hz() -> FloatArray:
-    """Edges of the profile's bands, evenly over octaves from 30 Hz up; float64 (PROFILE_BANDS + 1,)."""
-    return np.exp(np.linspace(math.log(30.0), math.log(24_000.0), PROFILE_BANDS + 1))
-
-
 def learned_profile(source: SampleSource, spans: Sequence[SampleSpan]) -> tuple[float, ...]:
     """Level of the noise in each band over stretches that hold nothing else, in dBFS.
 

@@ -17,7 +17,6 @@ from recitant_core.units.clock import RATE_HZ
 
 GRAIN_SAMPLES: Final = 2_880  # 60 ms
 ROOM_SECONDS: Final = {"small-room": 0.5, "hall": 2.6, "metal-room": 1.8, "outdoors": 1.0}
-_MOST_DELAY_MS: Final = 2_000.0
 
 
 def moved(processor: Processor, audio: Audio, start_sample: int) -> Audio:
