@@ -27,6 +27,7 @@ from recitant_core.ports import Progress, no_progress
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.channels import STEREO, ChannelLayout, layout_from_count
 from recitant_core.units.clock import RATE_HZ
+from recitant_io.containers import open_sound_file
 from recitant_io.decode import open_media, require_finite
 
 PeakArray = npt.NDArray[np.int16]
@@ -80,11 +81,18 @@ class StoredSource:
 
 
 class FileSource:
-    """A 48 kHz PCM file read where it lies. Implements SampleSource; one reader at a time."""
+    """A 48 kHz PCM file read where it lies. Implements SampleSource; one reader at a time.
+
+    Raises:
+        UnreadableMedia: not a file that libsndfile reads.
+    """
 
     def __init__(self, path: Path, key: str) -> None:
         self.key = key
-        self._file = soundfile.SoundFile(os.fsencode(path))
+        file = open_sound_file(path)
+        if file is None:
+            raise UnreadableMedia("not_media", file=path.name)
+        self._file = file
         self._name = path.name
         self.layout: ChannelLayout = layout_from_count(self._file.channels)
         self.length_samples = int(self._file.frames)

@@ -3,7 +3,6 @@
 libsndfile first (exact, seekable), FFmpeg through PyAV for what it does not know.
 """
 
-import os
 import struct
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
@@ -18,6 +17,7 @@ import soundfile
 from recitant_core.errors import UnreadableMedia
 from recitant_core.units.arrays import Audio
 from recitant_core.units.channels import ChannelLayout, layout_from_count
+from recitant_io.containers import open_container, open_sound_file
 
 BLOCK_FRAMES: Final = 1 << 18
 LEAST_RATE_HZ: Final = 4_000
@@ -50,10 +50,8 @@ def open_media(path: Path, sound_track: int = 0) -> "Iterator[tuple[MediaFacts, 
         UnsupportedLayout: a number of channels without an agreed meaning.
     """
     _require_contents(path)
-    try:
-        # As bytes: a name need not be text in any encoding.
-        file = soundfile.SoundFile(os.fsencode(path))
-    except soundfile.LibsndfileError:
+    file = open_sound_file(path)
+    if file is None:
         with _open_container(path, sound_track) as opened:
             yield opened
         return
@@ -138,10 +136,7 @@ def require_finite(block: Audio, name: str, start_s: float, rate_hz: int) -> Non
 def _open_container(path: Path, sound_track: int) -> "Iterator[tuple[MediaFacts, Iterator[Audio]]]":
     with ExitStack() as stack:
         file = stack.enter_context(path.open("rb"))
-        try:
-            container = stack.enter_context(av.open(file))
-        except (av.FFmpegError, ValueError) as error:
-            raise UnreadableMedia("not_media", file=path.name) from error
+        container = stack.enter_context(open_container(file, path))
         if not container.streams.audio:
             raise UnreadableMedia("no_audio", file=path.name)
         stream = container.streams.audio[min(sound_track, len(container.streams.audio) - 1)]

@@ -9,6 +9,7 @@ import av
 from recitant_core.errors import UnreadableMedia
 from recitant_core.ports import Progress, no_progress
 from recitant_io.conform import storage_errors
+from recitant_io.containers import open_container
 
 WIDTH: Final = 640
 
@@ -24,7 +25,7 @@ def make_proxy(path: Path, target: Path, frame_rate: Fraction, progress: Progres
     """
     part = target.with_suffix(".part.mp4")
     try:
-        with storage_errors(), path.open("rb") as file, av.open(file, mode="r") as original:
+        with storage_errors(), path.open("rb") as file, open_container(file, path) as original:
             stream: Any = original.streams.video[0]
             stream.thread_type = "AUTO"
             length_s = float(stream.duration * stream.time_base) if stream.duration else None

@@ -10,7 +10,9 @@ from typing import Any, Final
 import av
 import wavinfo
 
+from recitant_core.errors import UnreadableMedia
 from recitant_core.units.timecode import FRAME_RATES
+from recitant_io.containers import open_container
 
 _PACKETS_LOOKED_AT: Final = 1_500
 _RATE_TOLERANCE: Final = 0.002
@@ -67,9 +69,9 @@ def probe(path: Path) -> Probe:
     """What a file says about itself; empty facts for what is no container or carries none. Never raises for content."""
     reference = _time_reference(path)
     try:
-        with path.open("rb") as file, av.open(file) as container:
+        with path.open("rb") as file, open_container(file, path) as container:
             return _container(container, reference)
-    except (av.FFmpegError, OSError, ValueError):
+    except (UnreadableMedia, av.FFmpegError, OSError, ValueError):
         return Probe(*reference, None, (), None)
 
 

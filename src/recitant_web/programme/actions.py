@@ -4,6 +4,7 @@ import unicodedata
 import uuid
 from collections.abc import Iterable
 from datetime import timedelta
+from functools import partial
 from pathlib import Path, PurePosixPath, PureWindowsPath
 
 from django.conf import settings
@@ -14,7 +15,8 @@ from recitant_core.errors import EditRefused, PlanError, UnreadableMedia
 from recitant_io.conform import require_room, storage_errors
 from recitant_web.accounts.models import Workspace
 from recitant_web.jobs.actions import start_job
-from recitant_web.programme.models import ROLES, Programme, Source, SourceKind, SourceState, Upload
+from recitant_web.programme.models import ROLES, Picture, Programme, Source, SourceKind, SourceState, Upload
+from recitant_web.programme.signals import original_asked
 
 INGEST = "programme.ingest"
 UPLOAD_KEPT = timedelta(days=7)
@@ -196,12 +198,20 @@ def refuse_source(source_id: int, words: str) -> None:
 
 
 def remove_refused(source: Source) -> None:
-    """Take a refused source and its file away; a file that another source shares stays."""
-    if source.state == SourceState.REFUSED:
-        shares = Source.objects.filter(original_file=source.original_file).exclude(pk=source.pk).exists()
-        if not shares:
-            (Path(settings.MEDIA_ROOT) / source.original_file).unlink(missing_ok=True)
-        source.delete()
+    """Take a refused source away, and its file once nothing else needs it."""
+    with transaction.atomic():
+        locked = Source.objects.select_for_update().filter(pk=source.pk, state=SourceState.REFUSED).first()
+        if locked is not None:
+            locked.delete()
+            transaction.on_commit(partial(_drop_original, locked.original_file))
+
+
+def _drop_original(relative: str) -> None:
+    owners = (Source, Picture)
+    if any(owner.objects.filter(original_file=relative).exists() for owner in owners):
+        return
+    if not any(is_needed for _, is_needed in original_asked.send(sender=Source, original_file=relative)):
+        (Path(settings.MEDIA_ROOT) / relative).unlink(missing_ok=True)
 
 
 def _require_role(role: str) -> None:
