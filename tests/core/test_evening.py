@@ -5,10 +5,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from recitant_core.balance.evening import Evening, EvenInput, clip_levels, evened, speaker_ride, thinned
-from recitant_core.speech.activity import SpeechSpan
+from recitant_core.balance.evening import Evening, EvenInput, evened, speaker_ride, thinned
 from recitant_core.timeline.model import Clip
-from recitant_core.units.clock import SampleSpan
 
 HOP = 480
 
@@ -24,24 +22,6 @@ def clip_of(seconds, **more):
 
 def given_clip(clip_id, level, gain_db=0.0):
     return EvenInput(Clip(clip_id, "v", 0, 0, 48_000, gain_db), level, 1.0, -60.0, -10.0)
-
-
-def test_dialogue_is_measured_where_somebody_speaks():
-    energy = energy_at((-24, 4), (-60, 6), (-24, 2))
-    speech = {"voice": [SpeechSpan(0, 4 * 48_000, 0.9), SpeechSpan(10 * 48_000, 2 * 48_000, 0.9)]}
-    levels = clip_levels(clip_of(12), energy, speech, is_dialogue=True)
-    assert levels.level_lufs == pytest.approx(-24.0, abs=0.1)
-    assert levels.noise_lufs == pytest.approx(-60.0, abs=0.1)
-
-
-def test_a_slate_clap_is_named_and_left_out():
-    energy = energy_at((-30, 3), (-5, 0.1), (-30, 5))
-    levels = clip_levels(clip_of(8.1), energy, {}, is_dialogue=False)
-    assert len(levels.outliers) == 1
-    assert abs(levels.outliers[0].start_sample - 3 * 48_000) <= 2 * HOP
-    assert levels.level_lufs == pytest.approx(-30.0, abs=0.1)
-    marked = clip_of(8.1, left_out=(SampleSpan(3 * 48_000, 4_800),))
-    assert clip_levels(marked, energy, {}, is_dialogue=False).level_lufs == pytest.approx(-30.0, abs=0.1)
 
 
 def test_all_equal_or_half_way():

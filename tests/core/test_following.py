@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from recitant_core.balance.closeness import diagnoses
-from recitant_core.balance.speech_figures import clip_speech_lufs, speech_figures
+from recitant_core.balance.speech_figures import speech_figures
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.errors import PlanError
 from recitant_core.gain.duck_drawing import point_moved
@@ -27,7 +27,7 @@ from recitant_core.render.following import follow, needs_db, scene_of
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.timeline.model import Clip, Duck, Plan, Role, Track
 from recitant_core.timeline.speaking import speech_in_programme, speech_of_clip
-from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.clock import RATE_HZ
 from signals import MemorySource, programme
 
 SECONDS = 120
@@ -251,20 +251,6 @@ def test_figures_of_speech():
     assert figures.dialogue_lufs == pytest.approx(-23.0, abs=0.05)
     assert figures.in_speech_lufs[Role.MUSIC] == pytest.approx(-25.0, abs=0.1)
     assert figures.outside_speech_lufs[Role.DIALOGUE] is None or figures.outside_speech_lufs[Role.DIALOGUE] < -23.0
-
-
-def test_a_clips_loudness_is_that_of_its_speech():
-    clip = Clip("c", "k", 0, 0, 10 * RATE_HZ, gain_db=2.0)
-    track = Track("1", "v", Role.DIALOGUE, clips=(clip,))
-    energy = np.concatenate([steady(-23.0, 500), steady(-15.0, 500)])  # five seconds of noise behind the words
-    speech = {"k": [SpeechSpan(0, 5 * RATE_HZ, 1.0)]}
-    assert clip_speech_lufs(clip, track, 1.0, energy, speech) == pytest.approx(-20.0, abs=0.05)
-    noisy = replace(clip, left_out=(SampleSpan(0, RATE_HZ),))
-    assert clip_speech_lufs(noisy, track, 1.0, energy, speech) == pytest.approx(-20.0, abs=0.05)
-    assert clip_speech_lufs(clip, track, 0.0, np.zeros((1_000, 1)), speech) is None
-    assert clip_speech_lufs(replace(clip, length_samples=9_600), track, 1.0, energy, speech) == pytest.approx(
-        -20, abs=0.1
-    )
 
 
 RULE = DuckRule(

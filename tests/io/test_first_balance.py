@@ -16,7 +16,6 @@ import soxr
 
 from recitant_cli.__main__ import main
 from recitant_core.balance.first_balance import STEPS, Choices, Material, exact_energies, first_balance
-from recitant_core.balance.speech_figures import clip_speech_lufs
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.delivery.fit import fit
 from recitant_core.errors import PlanError
@@ -25,6 +24,7 @@ from recitant_core.intake.checks import findings_of
 from recitant_core.intake.evidence import gather
 from recitant_core.measure.clearance import clearance_lu, close_passages
 from recitant_core.measure.loudness import gating_block_powers, integrated_lufs
+from recitant_core.render.clip_levels import level_of_clip
 from recitant_core.render.following import scene_of
 from recitant_core.timeline.model import Clip, Plan, Role, Track
 from recitant_core.units.clock import RATE_HZ, SampleSpan
@@ -122,7 +122,8 @@ def test_the_figures_it_promises(choices):
             )
     voices = done.plan.tracks[0]
     for one in voices.clips:
-        level = clip_speech_lufs(one, voices, done.plan.stem_gain_db(Role.DIALOGUE), energies[one.source_key], speech)
+        gain_db = voices.gain_db + done.plan.stem_gain_db(Role.DIALOGUE)
+        level = level_of_clip(one, voices, gain_db, energies[one.source_key], speech).level_lufs
         assert abs(level - SPEC.aim_lufs(Role.DIALOGUE)) < 1.5
 
 

@@ -10,6 +10,7 @@ from recitant_web.desk.bridge import plan_of
 from recitant_web.desk.models import Clip, Track
 from recitant_web.programme.actions import bring_in
 from recitant_web.programme.models import Source
+from recitant_web.programme.queries import stored_source
 from signals import programme, sine
 
 pytestmark = pytest.mark.django_db
@@ -36,6 +37,11 @@ def desk(signed_in, film, after_commit):
                 )
             assert answer.status_code == status, answer.content
             film.refresh_from_db()
+            return answer.json()
+
+        def post(self, path, data):
+            answer = signed_in.post(f"/programmes/{film.pk}/{path}", json.dumps(data), "application/json")
+            assert answer.status_code == 200, answer.content
             return answer.json()
 
         def get(self, path):
@@ -259,13 +265,24 @@ def test_a_gap_is_covered_with_room_tone(desk, after_commit):
     second = next(clip["id"] for clip in delta["changed"] if clip["id"] != str(first.pk))
     desk.edit("move", ids=[second], by_samples=5 * SECOND)
     desk.edit("fill", track_id=str(first.track_id), at_sample=5 * SECOND)
-    tone = Clip.objects.filter(name="room tone").order_by("start_sample")
-    assert tone[0].start_sample <= 3 * SECOND
-    assert max(t.start_sample + t.length_samples for t in tone) >= 8 * SECOND
-    for piece in tone:  # none of it is speech
-        for start in (SECOND, 4 * SECOND):
-            assert piece.in_sample + piece.length_samples <= start or piece.in_sample >= start + SECOND
-    desk.edit("fill", status=409, track_id=str(first.track_id), at_sample=SECOND)
+    tone = Clip.objects.get(is_room_tone=True)
+    assert tone.start_sample <= 3 * SECOND and tone.start_sample + tone.length_samples >= 8 * SECOND
+    assert tone.source.kind == "tone" and tone.source.varied_from_id == first.source_id
+    # None of it is speech: it is made from a stretch far below the words.
+    made = stored_source(tone.source.sha256, 1).read(0, 5 * SECOND)
+    words = stored_source(first.source.sha256, 1).read(SECOND, SECOND)
+    assert np.abs(made).max() < 0.5 * np.abs(words).max()
+    rows = desk.get("level/state").json()["clips"]
+    assert [row["advised_db"] for row in rows if row["name"] == "room tone"] == [None]
+    even = {"ids": [str(tone.pk)], "options": {"goal": -23, "by": "loudness", "strength_percent": 100}}
+    even["options"] |= {"most_change_db": 12, "is_group": False}
+    asked = desk.post("level/even", {**even, "revision": desk.film.revision})
+    assert asked["steps"] == []
+    last = Clip.objects.filter(track_id=first.track_id).order_by("-start_sample")[0]
+    behind = last.start_sample + last.length_samples + SECOND
+    for at in (SECOND, behind):  # under a clip; behind the last one
+        desk.edit("fill", status=409, track_id=str(first.track_id), at_sample=at)
+    assert Clip.objects.filter(is_room_tone=True).count() == 1
 
 
 def test_clips_are_lined_up_by_their_sound(desk, after_commit):
@@ -287,8 +304,6 @@ def test_speed_and_pitch_make_a_new_recording_and_keep_the_old(desk):
     after = row(desk.bang)
     assert after.length_samples == pytest.approx(before.length_samples / 2, abs=2)
     assert after.source.varied_from_id == before.source_id
-    from recitant_web.programme.queries import stored_source
-
     audio = stored_source(after.source.sha256, 1).read(4_800, 9_600)[:, 0]
     assert np.argmax(np.abs(np.fft.rfft(audio))) * 5 == pytest.approx(600, abs=10)  # 300 Hz, an octave up
     desk.edit("undo")

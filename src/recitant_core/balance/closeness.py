@@ -8,10 +8,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
 
-from recitant_core.balance.speech_figures import clip_speech_lufs
 from recitant_core.delivery.spec import Spec
 from recitant_core.gain.ducking import DuckKind
 from recitant_core.measure.clearance import HOP_SAMPLES, LEAST_PASSAGE_S, ClosePassage, close_passages
+from recitant_core.render.clip_levels import level_of_clip
 from recitant_core.render.estimate import clip_energy, duck_gains_db, given_way_db
 from recitant_core.render.following import MARGIN_LU, Scene
 from recitant_core.timeline.model import MOST_GAIN_DB, Clip, Duck, Plan, Role, Track
@@ -107,7 +107,8 @@ def _diagnosis(
     under = 0.0
     if speaker is not None:
         track, clip = speaker
-        level = clip_speech_lufs(clip, track, plan.stem_gain_db(track.role), energies[clip.sound_key], speech)
+        gain_db = track.gain_db + plan.stem_gain_db(track.role)
+        level = level_of_clip(clip, track, gain_db, energies[clip.sound_key], speech).level_lufs
         aim = spec.aim_lufs(Role.DIALOGUE)
         under = aim - level if level is not None else 0.0
         if under > UNDER_AIM_LU:

@@ -1,4 +1,4 @@
-"""Evening clips out: how loud each is, what it would take to bring it to a goal, and a ride inside long clips.
+"""Evening clips out: what it takes to bring clips to a goal, and a ride inside long clips.
 
 Common practice: speech by its loudness while somebody speaks, not by its peak; an outlier is left out of the measure;
 half the difference keeps a performance alive.
@@ -14,73 +14,17 @@ import numpy as np
 
 from recitant_core.dsp.kweighting import HOPS_PER_SECOND
 from recitant_core.gain.envelope import CurvePoint
-from recitant_core.measure.clearance import HOP_SAMPLES, BoolArray, speech_mask
-from recitant_core.measure.loudness import (
-    gating_block_powers,
-    integrated_lufs,
-    range_lu,
-    window_powers,
-)
+from recitant_core.measure.clearance import HOP_SAMPLES, BoolArray
+from recitant_core.measure.loudness import gating_block_powers, integrated_lufs
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Clip
-from recitant_core.timeline.speaking import SpeechOfSources, speech_of_clip
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.level import lufs_from_power
 
-_MOMENT_HOPS: Final = 40
-_SHORT_TERM_HOPS: Final = 300
-_SHORT_PAUSE_HOPS: Final = 12
-_OUTLIER_LU: Final = 9.0
-_OUTLIER_MOST_HOPS: Final = 45
 _LEAST_RIDE_HOPS: Final = 8 * HOPS_PER_SECOND
 _RIDE_WINDOW_HOPS: Final = 3 * HOPS_PER_SECOND
 _RIDE_STEP_HOPS: Final = HOPS_PER_SECOND // 4
 THINNED_DB: Final = 0.25
-
-
-@dataclass(frozen=True)
-class ClipLevels:
-    """What the sheet shows of a clip, with all its gains as they are; LUFS and LU, None where it cannot be measured."""
-
-    level_lufs: float | None
-    """Over its speech where it is dialogue with speech, else integrated."""
-    short_term_lufs: float | None
-    """Highest."""
-    range_lu: float | None
-    noise_lufs: float | None
-    """Loudness of its quietest moments that are no speech."""
-    outliers: tuple[SampleSpan, ...]
-    """Short bursts far over everything else, from the clip's start; left out of its level."""
-
-
-def clip_levels(clip: Clip, energy: FloatArray, speech: SpeechOfSources, *, is_dialogue: bool) -> ClipLevels:
-    """Levels of a clip.
-
-    Args:
-        energy: 10 ms energies with the gains that count, float64 (hops,).
-        speech: of every recording; None of it counts where the clip is no dialogue.
-    """
-    energy = energy.copy()
-    for span in clip.left_out:
-        energy[_hops(span.start_sample - clip.in_sample, span.end_sample - clip.in_sample)] = 0.0
-    outliers = _outliers(energy)
-    for first, last in outliers:
-        energy[first:last] = 0.0
-    mask = np.zeros(len(energy), bool)
-    if is_dialogue:
-        spans = [
-            SampleSpan(one.start_sample - clip.start_sample, one.length_samples) for one in speech_of_clip(clip, speech)
-        ]
-        mask = speech_mask(spans, len(energy))
-    level = _integrated(energy[mask]) if mask.any() else _integrated(energy)
-    short = window_powers(energy, min(_SHORT_TERM_HOPS, max(1, len(energy))), 10) if len(energy) else np.zeros(0)
-    return ClipLevels(
-        level,
-        _lufs(float(short.max())) if len(short) and short.max() > 0 else None,
-        range_lu(window_powers(energy, _SHORT_TERM_HOPS, 10)) if len(energy) >= _SHORT_TERM_HOPS + 100 else None,
-        _noise(energy, mask),
-        tuple(SampleSpan(a * HOP_SAMPLES, (b - a) * HOP_SAMPLES) for a, b in outliers),
-    )
 
 
 @dataclass(frozen=True)
@@ -225,56 +169,11 @@ def thinned(points: Sequence[tuple[int, float]], within_db: float) -> list[tuple
     return [point for point, is_kept in zip(points, keep, strict=True) if is_kept]
 
 
-def _hops(first_sample: int, last_sample: int) -> slice:
-    first = max(0, first_sample // HOP_SAMPLES)
-    return slice(first, max(first, -(-last_sample // HOP_SAMPLES)))
-
-
-def _outliers(energy: FloatArray) -> list[tuple[int, int]]:
-    """Bursts of up to 0.45 s, far over the loudest twentieth of everything else, with much less around them."""
-    if len(energy) < 2 * HOPS_PER_SECOND:
-        return []
-    power = energy / HOP_SAMPLES
-    loud = float(np.quantile(power, 0.95))
-    if loud <= 0.0:
-        return []
-    over = power > loud * 10.0 ** (_OUTLIER_LU / 10.0)
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], over, [False]]).astype(np.int8)))
-    found = []
-    for first, last in zip(edges[::2], edges[1::2], strict=True):
-        if last - first <= _OUTLIER_MOST_HOPS:
-            # Its tail goes with it.
-            end = int(last)
-            while end < len(power) and end - first < _OUTLIER_MOST_HOPS and power[end] > loud:
-                end += 1
-            found.append((max(0, int(first) - 1), end))
-    return found
-
-
-def _noise(energy: FloatArray, is_speech: BoolArray) -> float | None:
-    talk = np.concatenate([[0], np.cumsum(is_speech)])
-    # Moments where nobody speaks; short ones where there are no longer ones; none of them, no floor.
-    for window, step in ((_MOMENT_HOPS, 10), (_SHORT_PAUSE_HOPS, 5)):
-        moments = window_powers(energy, min(window, max(1, len(energy))), step) if len(energy) else np.zeros(0)
-        starts = np.arange(len(moments)) * step
-        last = np.minimum(starts + window, len(energy))
-        free = moments[(talk[last] - talk[starts]) == 0]
-        # Digital silence at an edge is no room.
-        free = free[free > 1e-12]
-        if len(free) >= 3:
-            return _lufs(float(np.quantile(free, 0.2)))
-    return None
-
-
 def _integrated(energy: FloatArray) -> float | None:
     blocks = gating_block_powers(energy)
     if blocks.size:
         return integrated_lufs(blocks)
-    return _lufs(float(energy.sum()) / (len(energy) * HOP_SAMPLES)) if len(energy) else None
-
-
-def _lufs(power: float) -> float:
-    return lufs_from_power(power)
+    return lufs_from_power(float(energy.sum()) / (len(energy) * HOP_SAMPLES)) if len(energy) else None
 
 
 assert RATE_HZ // HOPS_PER_SECOND == HOP_SAMPLES

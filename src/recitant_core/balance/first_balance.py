@@ -11,7 +11,6 @@ from typing import Any, Final
 import numpy as np
 
 from recitant_core.balance.closeness import Diagnosis, diagnoses
-from recitant_core.balance.speech_figures import clip_speech_lufs
 from recitant_core.delivery.spec import Anchor, Spec
 from recitant_core.dsp.kweighting import KState, k_energies
 from recitant_core.errors import PlanError
@@ -29,6 +28,7 @@ from recitant_core.intake.mending import mended
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU, LEAST_PASSAGE_S, close_passages
 from recitant_core.measure.loudness import anchored_lufs, gating_block_powers, integrated_lufs
 from recitant_core.ports import Progress, no_progress
+from recitant_core.render.clip_levels import level_of_clip
 from recitant_core.render.estimate import stem_energies
 from recitant_core.render.following import BandEnergies, Scene, follow, rendered_clearance_lu, scene_of
 from recitant_core.render.mix import SEGMENT_SAMPLES, Sources, render_stems
@@ -231,10 +231,11 @@ def _even_out(run: _Run, plan: Plan) -> Step:
     gains: dict[str, float] = {}
     before = []
     for track in plan.tracks:
+        gain_db = track.gain_db + plan.stem_gain_db(track.role)
         for clip in track.clips if track.role is Role.DIALOGUE else ():
             energy = material.energies[clip.sound_key]
-            level = clip_speech_lufs(clip, track, plan.stem_gain_db(track.role), energy, material.speech)
-            if level is None or level < -70.0 or not _is_in(clip, choices):
+            level = level_of_clip(clip, track, gain_db, energy, material.speech).level_lufs
+            if level is None or level < -70.0 or clip.is_room_tone or not _is_in(clip, choices):
                 continue
             before.append(level)
             away = level - aim

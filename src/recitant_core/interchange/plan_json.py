@@ -234,6 +234,7 @@ def _clip(data: Mapping[str, Any], field: str, source: SampleSource) -> Clip:
         reversed_channels=tuple(sorted(data.get("reversed_channels", ()))),
         dc_offset=tuple(map(float, data.get("dc_offset", ()))),
         chain=_chain(data.get("chain", ()), f"{field}.chain"),
+        is_room_tone=bool(data.get("room_tone", False)),
         name=data["file"].replace("\\", "/").rsplit("/", 1)[-1].rsplit(".", 1)[0],
     )
 
@@ -262,6 +263,8 @@ def _clip_data(clip: Clip, file_of_source: Mapping[str, str]) -> dict[str, Any]:
         data["dc_offset"] = list(clip.dc_offset)
     if clip.chain:
         data["chain"] = _chain_data(clip.chain)
+    if clip.is_room_tone:
+        data["room_tone"] = True
     return data
 
 

@@ -57,7 +57,9 @@ class Clip:
     chain: Chain = ()
     """Processors over the recording, before routing and gains; their curves count in the recording's samples."""
     speaker: str = ""
-    """Whose voice it is; empty where nobody said."""
+    """Speaker; empty if unassigned."""
+    is_room_tone: bool = False
+    """Covers a gap: never advised, never evened out, never speech."""
 
     @property
     def sound_key(self) -> str:

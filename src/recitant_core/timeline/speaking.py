@@ -15,7 +15,9 @@ SILENT_DB: Final = -60.0  # a clip turned down this far does not speak any more
 
 
 def speech_of_clip(clip: Clip, speech: SpeechOfSources) -> list[SpeechSpan]:
-    """Speech in a clip, in programme time."""
+    """Speech in a clip, in programme time; room tone has none."""
+    if clip.is_room_tone:
+        return []
     spans = speech.get(clip.source_key, ())
     first = max(0, bisect_left(spans, clip.in_sample, key=lambda s: s.start_sample) - 1)
     shift = clip.start_sample - clip.in_sample

@@ -10,29 +10,28 @@ from django.db import transaction
 from recitant_core.errors import EditRefused
 from recitant_core.gain.envelope import FadeShape
 from recitant_core.intake.mending import mended, unmended
-from recitant_core.measure.likeness import RELATED, best_join, correlation, quietest_stretch
+from recitant_core.measure.likeness import RELATED, best_join, correlation
 from recitant_core.timeline import edits
 from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.room_tone import covered_samples, gap_at, tone_stretch, with_room_tone
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.timecode import timecode_from_samples
 from recitant_io.words import gain_text
 from recitant_web.desk import models
 from recitant_web.desk.actions import choose_spec, set_gain
 from recitant_web.desk.arrange_rows import ROW_EDITS
-from recitant_web.desk.bridge import changes_between, clip_of_row, lengths_of_plan, plan_of, remedy_from_data
+from recitant_web.desk.bridge import changes_between, clip_of_row, lengths_of_plan, plan_of, remedy_from_data, speech_of
 from recitant_web.desk.duck_edits import BALANCE_ROW_EDITS, DUCK_PLAN_EDITS
 from recitant_web.desk.level_edits import LEVEL_PLAN_EDITS, LEVEL_ROW_EDITS
 from recitant_web.desk.log import go_to, lock, record, redo, undo
+from recitant_web.desk.tone_source import tone_source
 from recitant_web.programme.models import Programme, SourceState
 from recitant_web.programme.queries import source_energy, stored_source
 
 Data = dict[str, Any]
 PlanEdit = Callable[[Programme, Plan, Data], tuple[Plan, str]]
-_SPEECH_MARGIN_SAMPLES = RATE_HZ // 10
 _ROWS = ROW_EDITS | BALANCE_ROW_EDITS | LEVEL_ROW_EDITS
 _JOIN_FADE_SAMPLES = RATE_HZ // 20
-_TONE_FADE_SAMPLES = RATE_HZ // 10
-_LEAST_TONE_HOPS = 40
 
 
 def edit_timeline(programme: Programme, user: User, data: Data) -> models.Edit | None:
@@ -320,68 +319,14 @@ def _extend(programme: Programme, plan: Plan, data: Data) -> tuple[Plan, str]:
 
 
 def _fill(programme: Programme, plan: Plan, data: Data) -> tuple[Plan, str]:
-    """Cover a gap on a track with room tone from the quietest stretch of a recording beside it."""
-    track = next((t for t in plan.tracks if t.track_id == data["track_id"]), None)
-    if track is None or not track.clips:
-        raise EditRefused("gone")
-    at = data["at_sample"]
-    before = [c for c in track.clips if c.span.end_sample <= at]
-    after_gap = [c for c in track.clips if c.start_sample > at]
-    if not before or any(c.span.intersect(SampleSpan(at, 1)) for c in track.clips):
-        raise EditRefused("no_gap_here")
-    earlier = max(before, key=lambda c: c.span.end_sample)
-    start = earlier.span.end_sample
-    end = min((c.start_sample for c in after_gap), default=plan.span.length_samples)
-    beside = [earlier, *sorted(after_gap, key=lambda c: c.start_sample)[:1]]
-    fade = _TONE_FADE_SAMPLES
-    speech = dict(programme.sources.values_list("sha256", "speech"))
-    best: tuple[float, Clip, int, int] | None = None
-    for clip in beside:
-        energy = source_energy(clip.source_key)[:, :2].sum(axis=1)
-        first_hop, last_hop = clip.in_sample // 480, (clip.in_sample + clip.length_samples) // 480
-        part = energy[first_hop:last_hop]
-        avoid = [
-            SampleSpan(s - clip.in_sample, length + _SPEECH_MARGIN_SAMPLES)
-            for s, length, _ in speech.get(clip.source_key, [])
-            if s + length > clip.in_sample and s < clip.in_sample + clip.length_samples
-        ]
-        avoid = [SampleSpan(max(0, s.start_sample), s.length_samples) for s in avoid]
-        for n_hops in (200, 100, 60, _LEAST_TONE_HOPS):
-            found = quietest_stretch(part, n_hops, avoid)
-            if found is not None:
-                loud = float(part[found : found + n_hops].mean())
-                if best is None or loud < best[0]:
-                    best = (loud, clip, clip.in_sample + found * 480, n_hops * 480)
-                break
-    if best is None or end - start < 2 * edits.LEAST_CLIP_SAMPLES:
-        raise EditRefused("no_room_tone")
-    _, model, in_sample, length = best
-    made = []
-    at = max(0, start - fade)
-    while at < end:
-        part_length = min(length, end + fade - at)
-        if part_length < edits.LEAST_CLIP_SAMPLES:
-            break
-        own_fade = min(fade, part_length // 2)
-        made.append(
-            replace(
-                model,
-                clip_id=f"{edits.NEW}{len(made)}",
-                name="room tone",
-                start_sample=at,
-                in_sample=in_sample,
-                length_samples=part_length,
-                fade_in_samples=own_fade,
-                fade_out_samples=own_fade,
-                fade_in_shape=FadeShape.EQUAL_POWER,
-                fade_out_shape=FadeShape.EQUAL_POWER,
-                curve=(),
-                group=f"{edits.NEW}tone",
-            )
-        )
-        at += length - fade
-    tracks = tuple(replace(t, clips=(*t.clips, *made)) if t is track else t for t in plan.tracks)
-    return replace(plan, tracks=tracks), f"gap covered with room tone of {model.name}"
+    """Cover a gap between two clips with one clip of room tone."""
+    gap = gap_at(plan, data["track_id"], data["at_sample"])
+    keys = {gap.before.source_key, gap.after.source_key}
+    energies = {key: source_energy(key)[:, :2].sum(axis=1) for key in keys}
+    stretch = tone_stretch(gap, energies, speech_of(programme))
+    key, in_sample = tone_source(programme, stretch, covered_samples(gap))
+    after = with_room_tone(plan, gap, stretch.model, key, in_sample)
+    return after, f"gap covered with room tone of {stretch.model.name}"
 
 
 def _crossed(programme: Programme, before: Plan, after: Plan, ids: set[str]) -> Plan:

@@ -294,6 +294,7 @@ def _clip_of_columns(  # type: ignore[no-untyped-def]
     mended,
     chain,
     speaker,
+    is_room_tone,
 ) -> Clip:
     return Clip(
         str(pk),
@@ -316,6 +317,7 @@ def _clip_of_columns(  # type: ignore[no-untyped-def]
         tuple(mended),
         chain_from_data(chain),
         speaker,
+        is_room_tone,
     )
 
 
@@ -340,6 +342,7 @@ def clip_fields(clip: Clip) -> dict[str, Any]:
         "mended": list(clip.mended),
         "chain": chain_data(clip.chain),
         "speaker": clip.speaker,
+        "is_room_tone": clip.is_room_tone,
     }
 
 
@@ -443,6 +446,7 @@ _CLIP_COLUMNS = (
     "mended",
     "chain",
     "speaker",
+    "is_room_tone",
 )
 
 

@@ -11,11 +11,12 @@ from typing import Any, Final
 
 import numpy as np
 
-from recitant_core.balance.evening import ClipLevels, Evening, EvenInput, EvenStep, clip_levels, evened
+from recitant_core.balance.evening import Evening, EvenInput, EvenStep, evened
 from recitant_core.delivery.spec import Spec
+from recitant_core.measure.clip_level import UNMEASURED, ClipLevel
 from recitant_core.measure.true_peak import true_peak_factor
 from recitant_core.render.chains import sounding
-from recitant_core.render.estimate import clip_energy
+from recitant_core.render.clip_levels import level_of_clip
 from recitant_core.timeline.edits import clips_by_id
 from recitant_core.timeline.model import Clip, Plan, Role, Track, clip_matrix
 from recitant_core.timeline.speaking import SpeechOfSources
@@ -32,7 +33,6 @@ ZONES: Final = {"quiet_lu": -6.0, "near_lu": 1.0, "loud_lu": 6.0, "peak_dbfs": -
 _MOST_ADVISED_DB: Final = 60.0
 _PIECE_SAMPLES: Final = 20 * 48_000
 _SHEET_S: Final = 0.6  # what an answer may wait for clips that were never measured; the page asks again for the rest
-_UNKNOWN: Final = ClipLevels(None, None, None, None, ())
 Peaks = tuple[float | None, float | None]
 
 
@@ -43,7 +43,7 @@ def zones_of(programme: Programme) -> dict[str, float]:
 
 def levels_in_mix(
     plan: Plan, energies: dict[str, FloatArray], speech: SpeechOfSources, seconds: float | None = None
-) -> dict[str, tuple[Track, Clip, ClipLevels | None]]:
+) -> dict[str, tuple[Track, Clip, ClipLevel | None]]:
     """Levels of every clip with its clip, track and stem gains, by id; curves and fades count, ducking does not.
 
     Args:
@@ -51,52 +51,38 @@ def levels_in_mix(
     """
     ends = None if seconds is None else time.monotonic() + seconds
     sums = {key: float(energy.sum()) for key, energy in energies.items()}
-    found: dict[str, tuple[Track, Clip, ClipLevels | None]] = {}
+    found: dict[str, tuple[Track, Clip, ClipLevel | None]] = {}
     for track in plan.tracks:
         gain_db = track.gain_db + plan.stem_gain_db(track.role)
-        spoken = speech if track.role is Role.DIALOGUE else {}
         for clip in track.clips:
             # What places and names it does not change how loud it is.
             plain = replace(clip, start_sample=0, gain_db=0.0, name="", group="", speaker="")
-            spans = tuple(spoken.get(clip.source_key, ()))
+            spans = tuple(speech.get(clip.source_key, ())) if track.role is Role.DIALOGUE else ()
             key = (plain, track.pan, track.is_mono, sums[clip.sound_key], spans)
             bare = _known_levels(key)
             if bare is None and (ends is None or time.monotonic() < ends):
-                _, energy = clip_energy(plain, track, 0.0, energies[clip.sound_key])
-                bare = clip_levels(plain, energy, {clip.source_key: spans}, is_dialogue=bool(spans))
+                bare = level_of_clip(plain, track, 0.0, energies[clip.sound_key], {clip.source_key: spans})
                 _keep_levels(key, bare)
-            raised = None if bare is None else _raised(bare, clip.gain_db + gain_db)
+            raised = None if bare is None else bare.raised(clip.gain_db + gain_db)
             found[clip.clip_id] = (track, clip, raised)
     return found
 
 
-_levels: OrderedDict[Any, ClipLevels] = OrderedDict()
+_levels: OrderedDict[Any, ClipLevel] = OrderedDict()
 _levels_lock = Lock()
 _KEPT_LEVELS: Final = 8_192
 
 
-def _known_levels(key: Any) -> ClipLevels | None:
+def _known_levels(key: Any) -> ClipLevel | None:
     with _levels_lock:
         return _levels.get(key)
 
 
-def _keep_levels(key: Any, levels: ClipLevels) -> None:
+def _keep_levels(key: Any, levels: ClipLevel) -> None:
     with _levels_lock:
         _levels[key] = levels
         while len(_levels) > _KEPT_LEVELS:
             _levels.popitem(last=False)
-
-
-def _raised(levels: ClipLevels, by_db: float) -> ClipLevels:
-    def up(level: float | None) -> float | None:
-        return None if level is None else level + by_db
-
-    return replace(
-        levels,
-        level_lufs=up(levels.level_lufs),
-        short_term_lufs=up(levels.short_term_lufs),
-        noise_lufs=up(levels.noise_lufs),
-    )
 
 
 def peaks_key(clip: Clip, track: Track) -> str:
@@ -153,8 +139,8 @@ def _peaks(clip: Clip, track: Track) -> Peaks:
 
 
 def advised_gain_db(clip: Clip, level_lufs: float | None, aim_lufs: float) -> float | None:
-    """The gain that brings a clip to its aim; None where it cannot be measured."""
-    if level_lufs is None or not math.isfinite(level_lufs):
+    """The gain that brings a clip to its aim, in dB; None for room tone and where it cannot be measured."""
+    if clip.is_room_tone or level_lufs is None or not math.isfinite(level_lufs):
         return None
     steps = evened([EvenInput(clip, level_lufs, 1.0, None, None)], Evening(aim_lufs, most_change_db=_MOST_ADVISED_DB))
     return steps[0].gain_db
@@ -174,7 +160,7 @@ def evened_gains(programme: Programme, plan: Plan, ids: list[str], options: dict
     peaks = known_peaks(peaks_key(known[i][1], known[i][0]) for i in ids if i in known)
     inputs = []
     for clip_id in ids:
-        if clip_id not in levels:
+        if clip_id not in levels or levels[clip_id][1].is_room_tone:
             continue
         track, clip, found = levels[clip_id]
         assert found is not None
@@ -197,7 +183,7 @@ def sheet(programme: Programme, plan: Plan) -> list[dict[str, Any]]:
     peaks = known_peaks(peaks_key(clip, track) for track, clip, _ in levels.values())
     rows = []
     for clip_id, (track, clip, measured) in levels.items():
-        found = measured or _UNKNOWN
+        found = measured or UNMEASURED
         gains_db = clip.gain_db + track.gain_db + plan.stem_gain_db(track.role)
         sample, true = peaks.get(key := peaks_key(clip, track), (None, None))
         rows.append(

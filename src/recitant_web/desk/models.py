@@ -51,7 +51,8 @@ class Clip(models.Model):
     chain = models.JSONField(default=list)
     """Processors over the recording; their curves count in its samples."""
     speaker = models.CharField(max_length=80, default="", blank=True)
-    """Whose voice it is; empty where nobody said."""
+    """Speaker; empty if unassigned."""
+    is_room_tone = models.BooleanField(default=False)
 
 
 class Marker(models.Model):

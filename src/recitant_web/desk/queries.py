@@ -8,16 +8,14 @@ from typing import Any
 import numpy as np
 import soundfile
 
-from recitant_core.balance.speech_figures import loudness_over_speech
 from recitant_core.delivery.judge import judge
 from recitant_core.delivery.predict import predict
 from recitant_core.dsp.quantise import quantise
 from recitant_core.errors import RangeError
+from recitant_core.measure.clip_level import ClipLevel
 from recitant_core.measure.loudness import (
     anchored_lufs,
     gating_block_powers,
-    integrated_lufs,
-    level_curve_lufs,
     momentary_contour_lufs,
     short_term_contour_lufs,
 )
@@ -27,7 +25,6 @@ from recitant_core.render.estimate import HOP_SAMPLES, clip_energy
 from recitant_core.render.following import Scene
 from recitant_core.render.mix import Heard, render_output
 from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
-from recitant_core.timeline.speaking import SpeechOfSources
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.delivery import finite, verdict_data
@@ -40,7 +37,7 @@ from recitant_web.desk.balance_queries import (
     scene_of_programme,
 )
 from recitant_web.desk.bridge import master_of, plan_key, plan_of, readings_from_data, spec_of, speech_of
-from recitant_web.desk.models import Clip as ClipRow
+from recitant_web.desk.level_measures import levels_in_mix
 from recitant_web.desk.models import EditState, FitResult, Verdict
 from recitant_web.desk.sounds import known_energies, known_source
 from recitant_web.programme.models import Programme
@@ -55,9 +52,7 @@ def desk_state(programme: Programme) -> dict[str, Any]:
     """Everything the Balance page shows but contours, as JSON data; its queries do not grow with the programme."""
     plan = plan_of(programme)
     spec = spec_of(programme)
-    names = dict(ClipRow.objects.filter(track__programme=programme).values_list("pk", "name"))
-    energies = known_energies(plan)
-    speech = speech_of(programme)
+    levels = levels_in_mix(plan, known_energies(plan), speech_of(programme))
     staves = []
     for role in plan.roles:
         tracks = [track for track in plan.tracks if track.role is role]
@@ -70,7 +65,7 @@ def desk_state(programme: Programme) -> dict[str, Any]:
                 "aim_lufs": spec.aim_lufs(role),
                 "gain_db": stem_gain_db,
                 "tracks": [{"id": t.track_id, "name": t.name, "gain_db": t.gain_db} for t in tracks],
-                "clips": [_clip_data(c, t, stem_gain_db, names, energies, speech) for t in tracks for c in t.clips],
+                "clips": [_clip_data(c, t, stem_gain_db, levels[c.clip_id][2]) for t in tracks for c in t.clips],
             }
         )
     newest = programme.edits.filter(state=EditState.DONE).order_by("-pk").values_list("label", flat=True).first()
@@ -299,51 +294,19 @@ def figures_of(programme: Programme, plan: Plan) -> dict[str, Any]:
     }
 
 
-def _clip_data(
-    clip: Clip,
-    track: Track,
-    stem_gain_db: float,
-    names: dict[int, str],
-    energies: dict[str, FloatArray],
-    speech: SpeechOfSources,
-) -> dict[str, Any]:
-    energy = clip_energy(clip, track, 0.0, energies[clip.sound_key])[1]
-    if track.role is Role.DIALOGUE:
-        # What counts of dialogue is its speech, not the pauses and noises between.
-        in_clip = loudness_over_speech(clip, energy, speech)
-        recorded = in_clip - clip.gain_db if in_clip is not None else None
-    else:
-        recorded = _whole_lufs(_without_left_out(clip, energy) / 10.0 ** (clip.gain_db / 10.0))
+def _clip_data(clip: Clip, track: Track, stem_gain_db: float, level: ClipLevel | None) -> dict[str, Any]:
+    in_mix = level.level_lufs if level is not None else None
     gains_db = clip.gain_db + track.gain_db + stem_gain_db
     return {
         "id": clip.clip_id,
         "track_id": track.track_id,
-        "name": names.get(int(clip.clip_id), ""),
+        "name": clip.name,
         "start_sample": clip.start_sample,
         "length_samples": clip.length_samples,
         "gain_db": clip.gain_db,
-        "recorded_lufs": finite(recorded),
-        "in_mix_lufs": finite(recorded + gains_db if recorded is not None else None),
+        "recorded_lufs": finite(in_mix - gains_db if in_mix is not None else None),
+        "in_mix_lufs": finite(in_mix),
     }
-
-
-def _without_left_out(clip: Clip, energy: FloatArray) -> FloatArray:
-    """Energies of a clip with nothing where its level is to be measured without; gates then pass over it."""
-    if not clip.left_out:
-        return energy
-    kept = energy.copy()
-    for span in clip.left_out:
-        first = max(0, (span.start_sample - clip.in_sample) // HOP_SAMPLES)
-        kept[first : max(first, -(-(span.end_sample - clip.in_sample) // HOP_SAMPLES))] = 0.0
-    return kept
-
-
-def _whole_lufs(energy: FloatArray) -> float | None:
-    blocks = gating_block_powers(energy)
-    if blocks.size:
-        return integrated_lufs(blocks)
-    # Shorter than a gating block: the mean of what there is.
-    return float(level_curve_lufs(np.array([energy.sum() / (max(1, len(energy)) * HOP_SAMPLES)]))[0])
 
 
 def _tenths(levels: FloatArray) -> list[int]:

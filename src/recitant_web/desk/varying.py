@@ -47,7 +47,7 @@ def vary_clip(payload: dict[str, Any], progress: Progress) -> str:
     variation = Variation(payload["speed"], payload["keeps_pitch"], payload["semitones"])
     clip = _clip(plan_of(programme), payload["id"])
     used = Source.objects.get(programme=programme, sha256=clip.source_key)
-    origin = used.varied_from or used
+    origin = used.varied_from if used.kind == SourceKind.VARIED and used.varied_from else used
     before = Variation(**used.variation) if used.variation else Variation(1.0, True, 0.0)
     varied = origin if variation.is_none else _varied_source(programme, origin, variation, progress)
     with transaction.atomic():

@@ -51,6 +51,8 @@ class SourceKind(models.TextChoices):
     LIBRARY = "library"
     VARIED = "varied"
     """Another recording at another speed or pitch."""
+    TONE = "tone"
+    """Room tone made from a quiet stretch of another recording."""
 
 
 class Source(models.Model):

@@ -1,0 +1,50 @@
+"""The recording that a clip of room tone plays: the quiet stretch itself, or one made from it if that is too short."""
+
+import hashlib
+
+from recitant_core.timeline.room_tone import ToneStretch, repeated_tone
+from recitant_core.units.clock import RATE_HZ
+from recitant_io.conform import conform_blocks
+from recitant_io.delivery import readings_data
+from recitant_web.programme.models import Programme, Source, SourceKind, SourceState
+from recitant_web.programme.queries import conformed_folder, stored_source
+
+_VERSION = 1
+_STEP_SAMPLES = 10 * RATE_HZ  # lengths are rounded up, so that a trim by hand finds more of it
+
+
+def tone_source(programme: Programme, stretch: ToneStretch, length_samples: int) -> tuple[str, int]:
+    """Key of a recording with room tone of a length, and where in it the tone begins.
+
+    Inside a transaction: a recording that had to be made is a row of the programme.
+    """
+    if stretch.span.length_samples >= length_samples:
+        return stretch.model.source_key, stretch.span.start_sample
+    length = -(-length_samples // _STEP_SAMPLES) * _STEP_SAMPLES
+    origin = programme.sources.filter(sha256=stretch.model.source_key)[0]  # type: ignore[attr-defined]
+    text = f"{origin.sha256} tone {_VERSION} {stretch.span.start_sample} {stretch.span.length_samples} {length}"
+    key = hashlib.sha256(text.encode()).hexdigest()
+    if programme.sources.filter(sha256=key).exists():  # type: ignore[attr-defined]
+        return key, 0
+    recording = stored_source(origin.sha256, origin.n_channels)
+    quiet = recording.read(stretch.span.start_sample, stretch.span.length_samples)
+    _, readings = conform_blocks(
+        [repeated_tone(quiet, length)], recording.layout, conformed_folder(key), lambda _done: None
+    )
+    Source.objects.create(
+        programme=programme,
+        name=f"room tone of {origin.name}"[:255],
+        role=origin.role,
+        kind=SourceKind.TONE,
+        state=SourceState.READY,
+        varied_from=origin,
+        original_file=origin.original_file,
+        sha256=key,
+        n_channels=origin.n_channels,
+        rate_hz=origin.rate_hz,
+        coding=origin.coding,
+        length_samples=length,
+        readings=readings_data(readings),
+        is_listened=True,
+    )
+    return key, 0
