@@ -12,21 +12,19 @@ from pathlib import Path
 import av
 import pytest
 
-from conftest import wav_bytes
 from recitant_core.errors import UnreadableMedia
 from recitant_io.conform import FileSource
 from recitant_io.decode import open_media
 from recitant_io.picture import make_proxy
 from recitant_io.probe import probe
-from signals import sine
-from signals.films import film
+from signals.films import film, mp3_bytes
 
 
 @pytest.fixture
-def listener():
+def listener(tmp_path):
     """A loopback server that would hand out a sound; the paths that were asked for."""
     asked = []
-    sound = wav_bytes(sine(-20, 1.0))
+    sound = mp3_bytes(tmp_path)
 
     class Handler(BaseHTTPRequestHandler):
         def do_GET(self):
@@ -58,12 +56,13 @@ def playlists(address, outside):
         "</AdaptationSet></Period></MPD>"
     )
     return {
-        "hls-file.wav": f"{head}{outside}{tail}",
+        "hls-file.m3u8": f"{head}{outside}{tail}",
         "hls-file-url.m3u8": f"{head}file://{outside}{tail}",
-        "hls-address.mp4": f"{head}{address}/hls.wav{tail}",
+        "hls-address.m3u8": f"{head}{address}/hls.mp3{tail}",
+        "hls-under-another-name.wav": f"{head}{outside}{tail}",
         "session.sdp": sdp,
         "concat.ffconcat": f"ffconcat version 1.0\nfile '{outside}'\n",
-        "concat-neighbour.ffconcat": "ffconcat version 1.0\nfile outside.wav\n",
+        "concat-neighbour.ffconcat": "ffconcat version 1.0\nfile outside.mp3\n",
         "dash.mpd": mpd,
     }
 
@@ -75,8 +74,8 @@ KINDS = tuple(playlists("", ""))
 def playlist(tmp_path, listener, request):
     """One such file beside the file it names, and what the listener was asked for."""
     address, asked = listener
-    outside = tmp_path / "outside.wav"
-    outside.write_bytes(wav_bytes(sine(-20, 1.0)))
+    outside = tmp_path / "outside.mp3"
+    outside.write_bytes(mp3_bytes(tmp_path))
     path = tmp_path / request.param
     path.write_text(playlists(address, outside)[request.param])
     return path, asked
@@ -96,7 +95,7 @@ def test_no_door_follows_a_playlist(playlist, tmp_path):
     assert asked == []
 
 
-@pytest.mark.parametrize("playlist", ["hls-file.wav", "concat-neighbour.ffconcat"], indirect=True)
+@pytest.mark.parametrize("playlist", ["hls-file.m3u8", "hls-address.m3u8", "concat-neighbour.ffconcat"], indirect=True)
 def test_the_command_line_refuses_a_playlist(playlist):
     path, asked = playlist
     command = [sys.executable, "-m", "recitant_cli", "intake", path.name, "--json"]
@@ -108,9 +107,9 @@ def test_the_command_line_refuses_a_playlist(playlist):
 
 def test_unfiltered_the_library_would_follow_one(tmp_path):
     """What the list protects from: without it the neighbour is opened."""
-    (tmp_path / "outside.wav").write_bytes(wav_bytes(sine(-20, 1.0)))
+    (tmp_path / "outside.mp3").write_bytes(mp3_bytes(tmp_path))
     path = tmp_path / "list.ffconcat"
-    path.write_text("ffconcat version 1.0\nfile outside.wav\n")
+    path.write_text("ffconcat version 1.0\nfile outside.mp3\n")
     with av.open(str(path)) as container:
         assert len(container.streams.audio) == 1
 

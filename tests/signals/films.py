@@ -6,6 +6,8 @@ from pathlib import Path
 import av
 import numpy as np
 
+from signals import sine
+
 RATE_HZ = 48_000
 
 
@@ -67,3 +69,15 @@ def film(
             for packet in sound.encode(None):
                 container.mux(packet)
     return path
+
+
+def mp3_bytes(folder):
+    """A second of tone as MP3, which the HLS demuxer takes for a segment."""
+    path = folder / "made.mp3"
+    with av.open(str(path), "w") as file:
+        stream = file.add_stream("libmp3lame", rate=48_000)
+        frame = av.AudioFrame.from_ndarray(sine(-20, 1.0).T.copy(), format="fltp", layout="stereo")
+        frame.rate = 48_000
+        for packet in [*stream.encode(frame), *stream.encode(None)]:
+            file.mux(packet)
+    return path.read_bytes()

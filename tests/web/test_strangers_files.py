@@ -1,6 +1,4 @@
-"""Files that name other files or addresses, through upload, library and picture: refused, and nothing of theirs read."""
-
-import json
+"""Files that name other files or addresses, through upload, library and picture: refused, nothing of theirs read."""
 
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -13,6 +11,7 @@ from recitant_web.programme.ingesting import use_picture
 from recitant_web.programme.models import Picture, Source
 from signals import sine
 from signals.films import film as make_film
+from signals.films import mp3_bytes
 
 pytestmark = pytest.mark.django_db
 
@@ -20,31 +19,31 @@ pytestmark = pytest.mark.django_db
 @pytest.fixture
 def playlist(tmp_path):
     """An HLS list that names a sound outside the media folder."""
-    outside = tmp_path / "outside.wav"
-    outside.write_bytes(wav_bytes(sine(-20, 1.0)))
+    outside = tmp_path / "outside.mp3"
+    outside.write_bytes(mp3_bytes(tmp_path))
     return f"#EXTM3U\n#EXT-X-TARGETDURATION:1\n#EXTINF:1.0,\n{outside}\n#EXT-X-ENDLIST\n".encode()
 
 
 def test_an_uploaded_playlist_is_refused(signed_in, film, playlist, after_commit):
     with after_commit(), after_commit():
-        source = bring_in(film, "music", "song.wav", len(playlist), [playlist])
+        source = bring_in(film, "music", "song.m3u8", len(playlist), [playlist])
     source.refresh_from_db()
-    assert source.state == "refused" and "song.wav" in source.sentence and source.length_samples is None
+    assert source.state == "refused" and "song.m3u8" in source.sentence and source.length_samples is None
 
 
 def test_the_library_refuses_a_playlist(signed_in, film, playlist):
     answer = signed_in.post(
         f"/programmes/{film.pk}/library",
-        {"file": SimpleUploadedFile("hit.wav", playlist)},
+        {"file": SimpleUploadedFile("hit.m3u8", playlist)},
         headers={"accept": "application/json"},
     )
-    assert answer.status_code == 422 and "hit.wav" in answer.json()["sentence"]
+    assert answer.status_code == 422 and "hit.m3u8" in answer.json()["sentence"]
     assert not Sound.objects.exists()
 
 
 def test_a_playlist_is_no_picture(film, playlist, after_commit):
     with after_commit(), after_commit():
-        source = bring_in(film, "", "cut.mp4", len(playlist), [playlist])
+        source = bring_in(film, "", "cut.m3u8", len(playlist), [playlist])
     with pytest.raises(Exception, match="no_picture"):
         use_picture(source)
     assert not Picture.objects.filter(programme=film).exists()
@@ -55,8 +54,7 @@ def film_source(film, tmp_path, after_commit):
     """A film that was brought in, with a second sound track that was refused."""
     data = make_film(tmp_path / "cut.mov", sound_hz=(440.0, 880.0)).read_bytes()
     with after_commit(), after_commit(), after_commit():
-        source = bring_in(film, "", "cut.mov", len(data), [data])
-    return source
+        return bring_in(film, "", "cut.mov", len(data), [data])
 
 
 def _remove(client, after_commit, source):
