@@ -240,7 +240,8 @@ def main() -> None:
     """Write everything into the folder that is named."""
     folder = Path(sys.argv[1])
     folder.mkdir(parents=True, exist_ok=True)
-    for name, made in (("casting-the-tenor", film(folder)), ("tenor-30-seconds", spot(folder))):
+    plans = {"casting-the-tenor": film(folder), "tenor-30-seconds": spot(folder)}
+    for name, made in plans.items():
         (folder / f"{name}.json").write_text(json.dumps(made, indent=1))
 
 

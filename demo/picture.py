@@ -82,8 +82,10 @@ def _bell(x: np.ndarray, y: np.ndarray) -> np.ndarray:
 
 
 def main() -> None:
-    """Write the film without sound."""
-    with av.open(str(Path(sys.argv[1])), "w", options={"movflags": "+faststart"}) as film:
+    """Write the film without sound; it appears under its name once it is whole."""
+    target = Path(sys.argv[1])
+    part = target.with_suffix(".part.mp4")
+    with av.open(str(part), "w", options={"movflags": "+faststart"}) as film:
         film.metadata["timecode"] = "10:00:00:00"
         stream = film.add_stream("libx264", rate=RATE, options={"preset": "veryfast", "crf": "30"})
         stream.width, stream.height, stream.pix_fmt = WIDTH, HEIGHT, "yuv420p"
@@ -94,6 +96,7 @@ def main() -> None:
                 film.mux(packet)
         for packet in stream.encode(None):
             film.mux(packet)
+    part.replace(target)
 
 
 if __name__ == "__main__":

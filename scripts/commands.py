@@ -135,7 +135,6 @@ def _start(chosen: argparse.Namespace) -> int:
         environment["DJANGO_SETTINGS_MODULE"] = "recitant_web.config.settings.base"
         account = _account(services.folder)
         port = chosen.port or _pick_port()
-        say("preparing database, pages and kernels")
         prepare = [str(PYTHON), "-m", "recitant_web.prepare", account["name"], account["password"]]
         prepare += ["--no-demo"] if chosen.no_demo else []
         if subprocess.run(prepare, env=environment, check=False).returncode != 0:

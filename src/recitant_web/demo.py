@@ -3,6 +3,7 @@
 import json
 import subprocess
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -19,43 +20,83 @@ from recitant_web.programme.ingesting import ingest
 from recitant_web.programme.models import Programme, Source
 
 _PLANS = ("tenor-30-seconds", "casting-the-tenor")  # the film last: the newest programme stands on top
+_PICTURE = "Casting the Tenor, picture.mp4"
+Say = Callable[[str], None]
 
 
-def is_loaded(workspace: Workspace) -> bool:
-    """Whether the demo is there, or was there and somebody renamed or changed it."""
-    return Programme.objects.filter(workspace=workspace).exists()
+def begin_making(*, has_demo: bool) -> "subprocess.Popen[bytes]":
+    """Make missing recordings of library and demo in a process of its own; it ends with this one."""
+    make = Path(settings.BASE_DIR) / "demo" / "make.py"
+    command = [sys.executable, str(make), str(settings.VAR_DIR), *([] if has_demo else ["--library-only"])]
+    return subprocess.Popen(command)
 
 
-def load(workspace: Workspace) -> None:
-    """Both demo programmes, ready to be balanced."""
-    folder = Path(settings.VAR_DIR) / "demo"
-    build = Path(settings.BASE_DIR) / "demo" / "build.py"
-    if not (folder / "casting-the-tenor.json").exists():
-        subprocess.run([sys.executable, str(build), str(folder)], check=True)
-    picture = folder / "Casting the Tenor, picture.mp4"
-    if not picture.exists():
-        subprocess.run([sys.executable, str(build.with_name("picture.py")), str(picture)], check=True)
-    for name in _PLANS:
-        data = json.loads((folder / f"{name}.json").read_text(encoding="utf-8"))
+def missing_plans(workspace: Workspace) -> list[str]:
+    """Names of the demo programmes that were never loaded.
+
+    What was loaded is written down, so that a programme somebody renamed or removed does not come back. A start of an
+    older release wrote nothing down: there a programme of that title, or any other than the demo's, counts as loaded.
+    """
+    kept = _kept_loaded()
+    if kept is not None:
+        return [name for name in _PLANS if name not in kept]
+    titles = set(Programme.objects.filter(workspace=workspace).values_list("title", flat=True))
+    demo = {name: _plan(name)["title"] for name in _PLANS if _plan_path(name).exists()}
+    if titles - set(demo.values()):
+        return []
+    return [name for name in _PLANS if demo.get(name) not in titles]
+
+
+def load(workspace: Workspace, say: Say) -> None:
+    """The demo programmes that are missing, each whole or not at all, ready to be balanced."""
+    wanted = missing_plans(workspace)
+    loaded = [name for name in _PLANS if name not in wanted]
+    for name in wanted:
+        data = _plan(name)
+        say(f"bringing in the demo “{data['title']}”")
         with transaction.atomic():
-            programme = _load_programme(workspace, folder, data)
+            programme = _load_programme(workspace, data)
             if name == "casting-the-tenor":
-                _bring_in(programme, picture, "")
+                _bring_in(programme, _folder() / _PICTURE, "")
+        loaded.append(name)
+        _loaded_path().write_text(json.dumps(loaded))
+    if not _loaded_path().exists():
+        _loaded_path().write_text(json.dumps(loaded))
 
 
-def load_library(workspace: Workspace) -> None:
-    """The shipped sounds, for a workspace that has none of them yet."""
-    if Sound.objects.filter(workspace=workspace, is_shipped=True).exists():
-        return
+def load_library(workspace: Workspace, say: Say) -> None:
+    """The shipped sounds that a workspace does not have yet."""
     folder = Path(settings.VAR_DIR) / "library"
-    if not (folder / "library.json").exists():
-        build = Path(settings.BASE_DIR) / "demo" / "library.py"
-        subprocess.run([sys.executable, str(build), str(folder)], check=True)
-    for sound in json.loads((folder / "library.json").read_text(encoding="utf-8")):
+    there = set(Sound.objects.filter(workspace=workspace, is_shipped=True).values_list("name", flat=True))
+    listed = json.loads((folder / "library.json").read_text(encoding="utf-8"))
+    missing = [sound for sound in listed if sound["name"] not in there]
+    if missing:
+        say(f"bringing in {len(missing)} sounds of the effects library")
+    for sound in missing:
         path = folder / sound["file"]
-        name = f"{sound['name']}.flac"
-        size = path.stat().st_size
-        take_in(workspace, name, size, [path.read_bytes()], sound["tags"], sound["role"], is_shipped=True)
+        data = [path.read_bytes()]
+        take_in(workspace, f"{sound['name']}.flac", len(data[0]), data, sound["tags"], sound["role"], is_shipped=True)
+
+
+def _folder() -> Path:
+    return Path(settings.VAR_DIR) / "demo"
+
+
+def _loaded_path() -> Path:
+    return _folder() / "loaded.json"
+
+
+def _kept_loaded() -> list[str] | None:
+    path = _loaded_path()
+    return list(json.loads(path.read_text())) if path.exists() else None
+
+
+def _plan_path(name: str) -> Path:
+    return _folder() / f"{name}.json"
+
+
+def _plan(name: str) -> dict[str, Any]:
+    return dict(json.loads(_plan_path(name).read_text(encoding="utf-8")))
 
 
 def _bring_in(programme: Programme, path: Path, role: str) -> Source:
@@ -65,10 +106,10 @@ def _bring_in(programme: Programme, path: Path, role: str) -> Source:
     return source
 
 
-def _load_programme(workspace: Workspace, folder: Path, data: dict[str, Any]) -> Programme:
+def _load_programme(workspace: Workspace, data: dict[str, Any]) -> Programme:
     programme = create_programme(workspace, data["title"], data["frame_rate"], data["spec"])
     roles = {clip["file"]: track["role"] for track in data["tracks"] for clip in track["clips"]}
-    sources = {file: _bring_in(programme, folder / file, role) for file, role in roles.items()}
+    sources = {file: _bring_in(programme, _folder() / file, role) for file, role in roles.items()}
     tracks = [
         {
             "name": track["name"],

@@ -3,44 +3,68 @@
 import argparse
 import sys
 import time
+from collections.abc import Callable
 
 import django
 from django.core.management import call_command
 
 
 def main() -> int:
-    """Everything in order; safe to run at every start."""
+    """Everything in order; safe to run at every start, and again after one that was cut short."""
     parser = argparse.ArgumentParser()
     parser.add_argument("username")
     parser.add_argument("password")
     parser.add_argument("--no-demo", action="store_true")
     chosen = parser.parse_args()
     django.setup()
-    call_command("migrate", verbosity=0, interactive=False)
-    call_command("collectstatic", verbosity=0, interactive=False)
-    _step("kernels", _warm)
+    from recitant_web.demo import begin_making
 
-    from recitant_web.accounts.actions import create_account
-
-    _, workspace = create_account(chosen.username, chosen.password, "Foundry Films")
-    from recitant_web.demo import is_loaded, load, load_library
-    from recitant_web.programme.actions import drop_old_uploads
-    from recitant_web.programme.ingesting import listen_to_the_unheard
-
-    drop_old_uploads()
-    listen_to_the_unheard()
-    _step("effects library", lambda: load_library(workspace))
-    if not chosen.no_demo and not is_loaded(workspace):
-        _step("demo", lambda: load(workspace))
+    # Recordings are made beside everything else: the slowest part of a first start.
+    making = begin_making(has_demo=not chosen.no_demo)
+    try:
+        _step("tables and pages", _tables_and_pages)
+        _step("kernels (half a minute the first time)", _warm)
+        if making.poll() is None:
+            _say("waiting for the recordings of library and demo")
+        if making.wait() != 0:
+            _say("the recordings of library and demo could not be made; the message stands above")
+            return 1
+        _load(chosen.username, chosen.password, has_demo=not chosen.no_demo)
+    finally:
+        making.kill()
     return 0
 
 
-def _step(name: str, work) -> None:  # type: ignore[no-untyped-def]
+def _tables_and_pages() -> None:
+    call_command("migrate", verbosity=0, interactive=False)
+    call_command("collectstatic", verbosity=0, interactive=False)
+
+
+def _load(username: str, password: str, *, has_demo: bool) -> None:
+    from recitant_web.accounts.actions import create_account
+    from recitant_web.demo import load, load_library
+    from recitant_web.programme.actions import drop_old_uploads
+    from recitant_web.programme.ingesting import listen_to_the_unheard
+
+    _, workspace = create_account(username, password, "Foundry Films")
+    drop_old_uploads()
+    load_library(workspace, _say)
+    if has_demo:
+        load(workspace, _say)
+    listen_to_the_unheard()
+
+
+def _step(name: str, work: Callable[[], None]) -> None:
+    _say(f"preparing {name}")
     began = time.monotonic()
     work()
     took = time.monotonic() - began
     if took > 1.5:
-        print(f"recitant: {name} ready ({took:.0f} s)", file=sys.stderr, flush=True)
+        _say(f"done in {took:.0f} s")
+
+
+def _say(text: str) -> None:
+    print(f"recitant: {text}", file=sys.stderr, flush=True)
 
 
 def _warm() -> None:

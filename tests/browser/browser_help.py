@@ -16,3 +16,8 @@ def wait_undo(page, words):
     page.wait_for_function(
         "(words) => document.querySelector('[data-do=\"undo\"]').title.includes(words)", arg=words, timeout=10_000
     )
+
+
+def settled(page, timeout=60_000):
+    """Wait until every edit has reached the server and the page shows what it answered."""
+    page.wait_for_function("window.recitantEdits.isIdle()", timeout=timeout)

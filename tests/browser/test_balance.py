@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from browser.browser_help import settled
 from browser.conftest import place_of, recorded
 from recitant_core.render.mix import EVERYTHING, Heard, render_mix
 from recitant_web.desk.bridge import plan_of, sources_of_plan
@@ -90,6 +91,7 @@ def test_keys_alone_are_enough(balance):
     balance.keyboard.type("-4")
     balance.keyboard.press("Enter")
     balance.wait_for_function("document.querySelector('[data-path=clip]').value === '−4.0'")
+    settled(balance)
     assert voice.get().gain_db == -4
     for expected in ("+1.5", "0.0"):
         balance.keyboard.press("Control+z")

@@ -2,6 +2,7 @@
 
 import pytest
 
+from browser.browser_help import settled
 from recitant_web.desk.bridge import forget_plans
 from recitant_web.desk.models import Clip, Duck, Stem
 from recitant_web.programme.models import Source
@@ -76,6 +77,7 @@ def test_points_are_typed_without_a_pointer(desk):
     field.fill("−4")
     field.press("Enter")
     desk.wait_for_selector("#give-way >> text=◆")
+    settled(desk)
     assert -4.0 in [db for _, db, _ in Duck.objects.get().points]
 
 
@@ -155,5 +157,6 @@ def test_a_first_balance_is_asked_for_told_and_taken_back(desk):
 def test_the_strict_rule_is_one_press(desk):
     desk.check("#strict")
     desk.wait_for_function("document.getElementById('asked-lu').value === '20.0'")
+    settled(desk)
     desk.film.refresh_from_db()
     assert desk.film.clearance_lu == 20.0

@@ -314,7 +314,7 @@ def test_the_level_path_at_a_moment(dipped):
     )
     dipped.edit("gain", target="clip", id=dipped.score, gain_db=-96)
     assert "clip gain" in dipped.get(f"level-path?clip={dipped.score}&at={2 * SECOND}")["silent"]
-    dipped.get("level-path?clip=nobody&at=0", 409)
+    dipped.get("level-path?clip=nobody&at=0", 422)
 
 
 def test_versions_hold_ducking(dipped, account):

@@ -184,7 +184,7 @@ def test_what_a_processor_does_is_shown(level):
     assert not any("high-pass" in row["chain"] for row in level.state()["clips"])  # looked at, not kept
     for target, target_id in (("track", str(Track.objects.get(name="score").pk)), ("stem", "music"), ("master", "mix")):
         assert min(level.look(target, target_id, 0, COMPRESSOR)["reduction"]) < 0
-    assert "gone" not in level.look("clip", "99999", 0, COMPRESSOR, status=409)
+    assert "gone" not in level.look("clip", "99999", 0, COMPRESSOR, status=422)
 
 
 def test_the_reduction_of_the_whole_programme(level):
@@ -192,7 +192,7 @@ def test_the_reduction_of_the_whole_programme(level):
     body = {"target": "track", "id": track, "index": 0, "at_sample": 0}
     whole = level.post("whole", **body, chain=[COMPRESSOR])
     assert min(whole["reduction"]) < -1 and whole["length_samples"] == plan_of(level.film).span.length_samples
-    level.post("whole", 409, **body, chain=[LOW_CUT])
+    level.post("whole", 422, **body, chain=[LOW_CUT])
 
 
 @pytest.mark.parametrize("strength", [100, 50])
@@ -264,9 +264,9 @@ def test_noise_is_learned_from_pauses_and_never_from_words(level):
     body = {"target": "clip", "id": level.voice, "name": "", "at_sample": 0}
     found = level.post("find", what="noise", from_sample=0, to_sample=0, **body)
     assert len(found["chain"][0]["profile_db"]) == 32 and found["place"] == 0
-    spoken = level.post("find", 409, what="noise", from_sample=SECOND, to_sample=2 * SECOND, **body)
+    spoken = level.post("find", 422, what="noise", from_sample=SECOND, to_sample=2 * SECOND, **body)
     assert "Somebody speaks" in spoken["sentence"]
-    assert "No hum" in level.post("find", 409, what="hum", from_sample=0, to_sample=0, **body)["sentence"]
+    assert "No hum" in level.post("find", 422, what="hum", from_sample=0, to_sample=0, **body)["sentence"]
 
 
 def test_starting_points_are_made_from_the_clip(level):
@@ -303,7 +303,7 @@ def test_another_version_and_the_page_undone_can_be_heard(level, account):
     answer = level.client.get(
         f"/programmes/{level.film.pk}/sound", {"instead": '{"how": "version", "version_id": 999}'}
     )
-    assert answer.status_code == 409
+    assert answer.status_code == 422
     level.film.refresh_from_db()
     return_to_version(level.film, account[0], version.pk, level.film.revision)
     level.film.refresh_from_db()

@@ -12,7 +12,6 @@ from django.db import transaction
 
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.delivery.spec import Spec
-from recitant_core.errors import StaleRevision
 from recitant_core.gain.ducking import DuckKind, DuckPoint, Points
 from recitant_core.gain.envelope import CurvePoint, FadeShape
 from recitant_core.intake.findings import Finding, Remedy, Severity
@@ -34,8 +33,8 @@ from recitant_web.programme.queries import stored_source
 
 
 def plan_of(programme: Programme) -> Plan:
-    """The plan of a programme at the revision of this row."""
-    return _loaded(programme.pk, programme.revision)[0]
+    """The plan of a programme at the revision of this row, which is brought up to date where others have moved on."""
+    return _loaded(programme)[0]
 
 
 def plan_of_rows(programme: Programme, rows: dict[str, Any]) -> Plan:
@@ -63,7 +62,7 @@ def plan_of_rows(programme: Programme, rows: dict[str, Any]) -> Plan:
 
 def sources_of_plan(programme: Programme) -> dict[str, SampleSource]:
     """Every recording the plan names, ready to be read."""
-    channels = _loaded(programme.pk, programme.revision)[1]
+    channels = _loaded(programme)[1]
     return {key: stored_source(key, n_channels) for key, n_channels in channels}
 
 
@@ -226,19 +225,24 @@ _plans: "OrderedDict[tuple[int, int], Loaded]" = OrderedDict()
 _plans_lock = Lock()
 
 
-def _loaded(programme_id: int, revision: int) -> Loaded:
-    # A revision never changes once it is written, so its plan may be kept: one transaction reads it, locked
-    # against an edit that would slip in between.
-    found = _plans.get((programme_id, revision))
-    if found is not None:
-        return found
-    with transaction.atomic():
-        programme = Programme.objects.select_for_update().get(pk=programme_id)
-        if programme.revision != revision:
-            raise StaleRevision("stale_revision", seen=revision, now=programme.revision)
-        found = _read(programme)
-    _keep(programme_id, revision, found)
+def _loaded(programme: Programme) -> Loaded:
+    # A revision never changes once it is written, so its plan may be kept.
+    found = _plans.get((programme.pk, programme.revision))
+    while found is None:
+        # Without a lock: rows read between two equal revisions belong to that revision, since an edit writes its rows
+        # and the new revision in one transaction. A row that others have moved past is brought up to date.
+        before = _revision(programme)
+        if before != programme.revision:
+            programme.refresh_from_db()
+        read = _read(programme)
+        if _revision(programme) == programme.revision:
+            found = read
+            _keep(programme.pk, programme.revision, found)
     return found
+
+
+def _revision(programme: Programme) -> int:
+    return Programme.objects.values_list("revision", flat=True).get(pk=programme.pk)
 
 
 def keep_plan(programme: Programme, after: Plan) -> None:

@@ -25,6 +25,7 @@ from recitant_web.desk.level_queries import (
 )
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import programmes_of, specs
+from recitant_web.shared.middleware import reads
 
 
 def _programme(request: HttpRequest, programme_id: int) -> Programme:
@@ -67,6 +68,7 @@ def level_edits(request: HttpRequest, programme_id: int) -> HttpResponse:
     return JsonResponse(level_state(programme) | {"said": step.said if step is not None else ""})
 
 
+@reads
 @login_required
 @require_POST
 def level_view(request: HttpRequest, programme_id: int) -> HttpResponse:
@@ -74,6 +76,7 @@ def level_view(request: HttpRequest, programme_id: int) -> HttpResponse:
     return JsonResponse(processor_view(_programme(request, programme_id), looked_from(request)))
 
 
+@reads
 @login_required
 @require_POST
 def level_whole(request: HttpRequest, programme_id: int) -> HttpResponse:
@@ -81,6 +84,7 @@ def level_whole(request: HttpRequest, programme_id: int) -> HttpResponse:
     return JsonResponse(whole_reduction(_programme(request, programme_id), looked_from(request)))
 
 
+@reads
 @login_required
 @require_POST
 def level_find(request: HttpRequest, programme_id: int) -> HttpResponse:
@@ -88,6 +92,7 @@ def level_find(request: HttpRequest, programme_id: int) -> HttpResponse:
     return JsonResponse(found_in(_programme(request, programme_id), found_from(request)))
 
 
+@reads
 @login_required
 @require_POST
 def level_even(request: HttpRequest, programme_id: int) -> HttpResponse:

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any, TypeVar
 
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse, JsonResponse
@@ -10,6 +11,14 @@ from django.shortcuts import render
 from recitant_core.errors import ContractError, EditRefused, RecitantError, StorageFull
 from recitant_io.conform import require_room
 from recitant_io.words import sentence
+
+View = TypeVar("View", bound=Callable[..., Any])
+
+
+def reads(view: View) -> View:
+    """A view that is posted to because the question is long, and changes nothing: it never answers 409."""
+    view.is_read = True  # type: ignore[attr-defined]
+    return view
 
 
 class CoreErrors:
@@ -33,7 +42,7 @@ class CoreErrors:
         if not isinstance(error, RecitantError) or isinstance(error, ContractError):
             return None
         status = 422
-        if isinstance(error, EditRefused):
+        if isinstance(error, EditRefused) and not _is_read(request):
             status = 409
         elif isinstance(error, StorageFull):
             status = 507
@@ -45,3 +54,8 @@ class CoreErrors:
         if request.headers.get("Accept", "").startswith("application/json"):
             return JsonResponse({"error": error.code, "sentence": words}, status=status)
         return render(request, "shared/sentence.html", {"title": "That did not work", "words": words}, status=status)
+
+
+def _is_read(request: HttpRequest) -> bool:
+    match = request.resolver_match
+    return request.method in ("GET", "HEAD") or bool(match and getattr(match.func, "is_read", False))

@@ -1,35 +1,25 @@
 // What the person wants, from gesture, key, button or field, to edits for the server and changes of the view.
 
 import { samplesOfFrames, timecode } from "../lib/units.js";
+import { numberOf } from "./drawn.js";
 import { clipsAt, inOrder, longest, scrolled, shownTracks, withGroup, zoomed } from "./model.js";
 
 const NUDGE_WAIT_MS = 300;
 const JOB_WAIT_MS = 400;
+const ROLES = ["dialogue", "music", "effects", "ambience"];
 
 export function newActions({ model, api, urls, player, edit, show, say, moveView, reload, scene, tab }) {
-  let waiting = null; // key presses close together become one edit
   const chosen = () => [...model.selected];
   const one = () => model.clips.get(chosen()[0]);
   const rate = () => model.state.frame_rate;
   const sampleOf = async (text) => (await api.get(`${urls.timecode}?text=${encodeURIComponent(text)}`)).at_sample;
+  const selectsNew = () => { model.selectsNew = (model.selectsNew || 0) + 1; };
   const need = () => { if (!model.selected.size) say("Choose a clip first: [ and ] go through them."); return model.selected.size > 0; };
 
-  function gather(kind, ids, add, make) {
-    if (waiting && waiting.kind === kind && waiting.ids.join() === ids.join()) waiting.sum += add;
-    else { flush(); waiting = { kind, ids, sum: add, make }; }
-    clearTimeout(waiting.timer);
-    waiting.timer = setTimeout(flush, NUDGE_WAIT_MS);
-    const by = waiting.sum;
-    if (kind === "move") actions.preview({ kind: "move", ids: withGroup(model, ids), by, byTracks: 0, isGrabbed: () => false });
-  }
-
-  function flush() {
-    if (!waiting) return;
-    const { sum, make, timer } = waiting;
-    clearTimeout(timer);
-    waiting = null;
-    if (sum) edit(make(sum));
-  }
+  // Presses close together become one edit; each counts from what stands there when its turn comes.
+  const gather = (kind, ids, amount, change) => edit((_, sum) => change(sum), { key: `${kind} ${ids.join()}`, amount, holdMs: NUDGE_WAIT_MS });
+  // An edit of a clip computed from the clip as it is by then; nothing where it is gone.
+  const ofClip = (id, change) => edit((state) => (state.clips.has(id) ? change(state.clips.get(id)) : null));
 
   const actions = {
     edit,
@@ -86,9 +76,9 @@ export function newActions({ model, api, urls, player, edit, show, say, moveView
     curves: () => { model.isCurves = !model.isCurves; show(); if (model.isCurves) say("Gain curves: click or draw on a clip; alt and click removes a point.", true); },
     snapping: () => { model.isSnapping = !model.isSnapping; show(); },
     hideEmpty: () => { model.hidesEmpty = !model.hidesEmpty; show(); },
-    lock: () => edit({ kind: "lock", is_locked: !model.state.is_picture_locked }),
-    undo: () => { flush(); if (model.state.undo) edit({ kind: "undo" }); },
-    redo: () => { if (model.state.redo) edit({ kind: "redo" }); },
+    lock: () => edit((state) => ({ kind: "lock", is_locked: !state.is_picture_locked })),
+    undo: () => edit((state) => (state.undo ? { kind: "undo" } : null)),
+    redo: () => edit((state) => (state.redo ? { kind: "redo" } : null)),
 
     toggleHeard: (set, id) => { if (set.has(id)) set.delete(id); else set.add(id); show(); player.refresh(); },
     hearAll: () => { model.muted.clear(); model.soloed.clear(); show(); player.refresh(); },
@@ -101,7 +91,6 @@ export function newActions({ model, api, urls, player, edit, show, say, moveView
     },
 
     select: (id, { isAdding = false, isAlone = false } = {}) => {
-      flush();
       if (!isAdding) model.selected.clear();
       if (isAdding && model.selected.has(id) && !isAlone) model.selected.delete(id); else model.selected.add(id);
       model.track = model.clips.get(id)?.track ?? model.track;
@@ -131,7 +120,7 @@ export function newActions({ model, api, urls, player, edit, show, say, moveView
       model.selected = new Set([...model.clips.values()].filter((c) => tracks.has(c.track)).map((c) => c.id));
       show();
     },
-    clearSelection: () => { flush(); model.selected.clear(); show(); },
+    clearSelection: () => { model.selected.clear(); show(); },
     escape: () => { document.activeElement?.blur?.(); actions.clearSelection(); },
     neighbour: (by) => {
       const order = inOrder(model);
@@ -157,15 +146,16 @@ export function newActions({ model, api, urls, player, edit, show, say, moveView
         marker: () => ({ kind: "marker-set", id: gesture.marker.id, at_sample: gesture.at }),
       };
       const change = asks[gesture.kind]?.();
-      if (change) edit(change); else { model.gesture = null; show(); }
+      model.gesture = null;
+      if (change) edit(change); else show();
     },
-    nudge: (by) => { if (need()) gather("move", chosen(), by, (sum) => ({ kind: "move", ids: chosen(), by_samples: sum })); },
+    nudge: (by) => { if (need()) { const ids = chosen(); gather("move", ids, by, (sum) => ({ kind: "move", ids, by_samples: sum })); } },
     nudgeFrames: (by) => { if (need()) { const at = one().start; actions.nudge(samplesOfFrames(at, by, rate()) - at || by * 48); } },
-    toTrack: (by) => { if (need()) edit({ kind: "move", ids: chosen(), by_samples: 0, by_tracks: by }); },
-    level: (by) => { if (need()) gather("level", chosen(), by, (sum) => ({ kind: "level", ids: chosen(), by_db: sum.toFixed(1) })); },
+    toTrack: (by) => { if (need()) { const ids = chosen(); gather("to-track", ids, by, (sum) => ({ kind: "move", ids, by_samples: 0, by_tracks: sum })); } },
+    level: (by) => { if (need()) { const ids = chosen(); gather("level", ids, by, (sum) => ({ kind: "level", ids, by_db: sum.toFixed(1) })); } },
     setGain: (clip, text) => {
-      const wanted = Number(String(text).replace("−", "-").replace(",", "."));
-      edit({ kind: "level", ids: [clip.id], by_db: Number.isFinite(wanted) && text.trim() ? (wanted - clip.gain_db).toFixed(2) : text });
+      const wanted = numberOf(text);
+      ofClip(clip.id, (now) => ({ kind: "level", ids: [clip.id], by_db: Number.isFinite(wanted) ? (wanted - now.gain_db).toFixed(2) : text }));
     },
     split: () => {
       const at = player.position();
@@ -174,23 +164,34 @@ export function newActions({ model, api, urls, player, edit, show, say, moveView
     },
     trimTo: (edge) => {
       const clip = need() && one();
-      if (clip) edit({ kind: "trim", id: clip.id, edge, by_samples: player.position() - (edge === "start" ? clip.start : clip.start + clip.length) });
+      if (!clip) return;
+      const at = player.position();
+      ofClip(clip.id, (now) => ({ kind: "trim", id: clip.id, edge, by_samples: at - (edge === "start" ? now.start : now.start + now.length) }));
     },
     fadeTo: (edge) => {
       const clip = need() && one();
       if (!clip) return;
       const inside = player.position() - clip.start;
       if (inside < 0 || inside > clip.length) { say("The playhead does not stand in the chosen clip."); return; }
-      edit({ kind: "fade", ids: [clip.id], edge, length_samples: edge === "in" ? inside : clip.length - inside });
+      const at = player.position();
+      ofClip(clip.id, (now) => ({ kind: "fade", ids: [clip.id], edge, length_samples: edge === "in" ? at - now.start : now.start + now.length - at }));
     },
     remove: (closes) => { if (need()) edit({ kind: "delete", ids: chosen(), close_gap: Boolean(closes) }); },
+    setLength: (clip, length) => ofClip(clip.id, (now) => ({ kind: "trim", id: clip.id, edge: "end", by_samples: length - now.length })),
+    nextRole: (id) => edit((state) => ({ kind: "track-set", id, role: ROLES[(ROLES.indexOf(state.tracks.find((t) => t.id === id)?.role) + 1) % ROLES.length] })),
+    toggleWidth: (id) => edit((state) => ({ kind: "track-set", id, is_mono: !state.tracks.find((t) => t.id === id)?.is_mono })),
+    moveTrack: (id, by) => edit((state) => ({ kind: "track-order", id, to: state.tracks.findIndex((t) => t.id === id) + by })),
     copy: () => { if (need()) { model.copied = chosen(); say(`${model.copied.length} copied. Ctrl v lays them at the playhead.`, true); } },
     cutOut: () => { if (need()) { model.copied = chosen(); edit({ kind: "delete", ids: chosen(), close_gap: false }); } },
-    paste: () => { if (!model.copied.length) { say("Nothing is copied yet."); return; } model.selectsNew = true; edit({ kind: "paste", ids: model.copied, at_sample: player.position() }); },
+    paste: () => { if (!model.copied.length) { say("Nothing is copied yet."); return; } selectsNew(); edit({ kind: "paste", ids: model.copied, at_sample: player.position() }); },
     duplicate: () => {
       if (!need()) return;
-      model.selectsNew = true;
-      edit({ kind: "paste", ids: chosen(), at_sample: Math.max(...chosen().map((id) => model.clips.get(id).start + model.clips.get(id).length)) });
+      selectsNew();
+      // By its turn the copy before it may be what is chosen: each goes behind the last.
+      edit((state) => {
+        const ids = chosen().filter((id) => state.clips.has(id));
+        return ids.length ? { kind: "paste", ids, at_sample: Math.max(...ids.map((id) => state.clips.get(id).start + state.clips.get(id).length)) } : null;
+      });
     },
     group: () => { if (need()) { const is = one().group; if (is) actions.ungroup(chosen()); else edit({ kind: "group", ids: chosen(), is_grouped: true }); } },
     ungroup: (ids) => edit({ kind: "group", ids: [...withGroup(model, ids)], is_grouped: false }),
@@ -215,7 +216,10 @@ export function newActions({ model, api, urls, player, edit, show, say, moveView
       if (at < 0 || at > clip.length) { say("The playhead does not stand in this clip."); return; }
       edit({ kind: "point-add", id: clip.id, at_sample: at });
     },
-    removePoint: (id, index) => edit({ kind: "curve", ids: [id], points: model.clips.get(id).curve.filter((_, i) => i !== index) }),
+    removePoint: (id, index) => {
+      const at = model.clips.get(id).curve[index][0];
+      return ofClip(id, (now) => ({ kind: "curve", ids: [id], points: (now.curve || []).filter((point) => point[0] !== at) }));
+    },
     copyCurve: (clip) => { model.copiedCurve = clip.curve; say("Curve copied.", true); },
     pasteCurve: (clip) => { if (model.copiedCurve) edit({ kind: "curve", ids: [clip.id], points: model.copiedCurve.filter(([at]) => at <= clip.length) }); else say("No curve is copied yet."); },
     clearCurve: (clip) => { if (model.range) edit({ kind: "curve-clear", ids: [clip.id], from_sample: model.range[0], to_sample: model.range[1] }); else say("Set a range first: i and o."); },
@@ -229,8 +233,7 @@ export function newActions({ model, api, urls, player, edit, show, say, moveView
     askHistory: () => api.get(urls.history).catch(() => null),
     vary: async (clip, speed, keepsPitch, semitones) => {
       try {
-        let jobId = null;
-        await api.edit({ kind: "vary", id: clip.id, speed, keeps_pitch: keepsPitch, semitones }, (found) => { jobId = found.job_id; });
+        const { job_id: jobId } = await api.edit({ kind: "vary", id: clip.id, speed, keeps_pitch: keepsPitch, semitones }, model.base.revision);
         say("The recording is rendered at its new speed and pitch.", true);
         for (;;) {
           await new Promise((resolve) => { setTimeout(resolve, JOB_WAIT_MS); });

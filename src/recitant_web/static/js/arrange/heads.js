@@ -2,8 +2,6 @@
 
 import { layoutRows, RULER } from "./layout.js";
 
-const ROLES = ["dialogue", "music", "effects", "ambience"];
-
 export function showHeads(box, model, scrollTop, actions) {
   const { rows } = layoutRows(model);
   const focused = document.activeElement?.dataset?.key;
@@ -26,7 +24,7 @@ function head({ track, top, height, index }, model, actions) {
   Object.assign(letter, { type: "button", className: "letter", textContent: track.role[0].toUpperCase(), title: `${track.role}: press for the next role` });
   letter.dataset.key = `${track.id}-role`;
   letter.setAttribute("aria-label", `Role of ${track.name}: ${track.role}`);
-  letter.addEventListener("click", () => actions.edit({ kind: "track-set", id: track.id, role: ROLES[(ROLES.indexOf(track.role) + 1) % 4] }));
+  letter.addEventListener("click", () => actions.nextRole(track.id));
 
   const name = document.createElement("input");
   Object.assign(name, { className: "track-name", value: track.name, title: track.name });
@@ -49,13 +47,13 @@ function head({ track, top, height, index }, model, actions) {
   Object.assign(width, { type: "button", className: "toggle", textContent: track.is_mono ? "mono" : "stereo", title: "Mono gives both loudspeakers the sum" });
   width.dataset.key = `${track.id}-width`;
   width.setAttribute("aria-pressed", String(track.is_mono));
-  width.addEventListener("click", () => actions.edit({ kind: "track-set", id: track.id, is_mono: !track.is_mono }));
+  width.addEventListener("click", () => actions.toggleWidth(track.id));
   hear.append(width);
   const menu = document.createElement("span");
   menu.className = "track-menu";
   for (const [text, label, action] of [
-    ["↑", "Move this track up", () => actions.edit({ kind: "track-order", id: track.id, to: index - 1 })],
-    ["↓", "Move this track down", () => actions.edit({ kind: "track-order", id: track.id, to: index + 1 })],
+    ["↑", "Move this track up", () => actions.moveTrack(track.id, -1)],
+    ["↓", "Move this track down", () => actions.moveTrack(track.id, 1)],
     ["×", "Remove this track and its clips", () => actions.edit({ kind: "track-remove", id: track.id })],
   ]) {
     const button = document.createElement("button");

@@ -6,7 +6,7 @@ import { button, make } from "./panel.js";
 
 const WAIT_MS = 200;
 
-export function bindLibrary({ model, api, player, say, reload, page }) {
+export function bindLibrary({ api, player, say, page, actions }) {
   const box = document.getElementById("tab-library");
   const { library } = page.dataset;
   const search = make("input", { type: "search", className: "track-name", placeholder: "hammer, wind, short" });
@@ -58,14 +58,9 @@ export function bindLibrary({ model, api, player, say, reload, page }) {
     play.textContent = "■";
   }
 
-  async function lay(sound) {
+  function lay(sound) {
     taster.stop();
-    const response = await fetch(`${library}/${sound.id}/place`, {
-      method: "POST", headers: { ...headers(), "Content-Type": "application/json" },
-      body: JSON.stringify({ revision: model.state.revision, at_sample: player.position() }),
-    });
-    if (!response.ok) say((await response.json()).sentence);
-    await reload();
+    actions.edit({ at_sample: player.position() }, { url: `${library}/${sound.id}/place` });
   }
 
   search.addEventListener("input", () => { clearTimeout(timer); timer = setTimeout(load, WAIT_MS); });

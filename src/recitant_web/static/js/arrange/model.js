@@ -1,13 +1,16 @@
 // What the Arrange page knows: the timeline as the server keeps it, the view, the selection, and the gesture under way.
 // Plain data and pure functions; no drawing, no requests.
 
+import { groupOf } from "./drawn.js";
+
 export const LEAST_VIEW = 2400;
 const END_ROOM = 48000 * 10;
 
 export function newModel(state) {
   const model = {
-    state,
-    clips: new Map(),
+    base: null, // as the server has it, with its clips as a Map
+    state: null, // with the edits that are under way drawn in
+    clips: new Map(), // those of the state
     view: { start: 0, end: Math.max(state.length_samples * 1.02, 48000 * 10) },
     selected: new Set(),
     track: null,
@@ -28,18 +31,26 @@ export function newModel(state) {
 }
 
 export function takeState(model, state) {
-  model.state = state;
-  model.clips = new Map(state.clips.map((clip) => [clip.id, clip]));
   for (const [key, source] of Object.entries(state.sources)) source.key = key;
-  prune(model);
+  model.base = { ...state, clips: new Map(state.clips.map((clip) => [clip.id, clip])) };
+  shown(model, model.base);
 }
 
 export function takeDelta(model, delta) {
-  for (const clip of delta.changed) model.clips.set(clip.id, clip);
-  for (const id of delta.removed) model.clips.delete(id);
-  if (delta.sources) for (const [key, source] of Object.entries(delta.sources)) model.state.sources[key] = { ...source, key };
   const { changed, removed, sources, ...rest } = delta;
-  Object.assign(model.state, rest);
+  const clips = new Map(model.base.clips);
+  for (const clip of changed) clips.set(clip.id, clip);
+  for (const id of removed) clips.delete(id);
+  const known = { ...model.base.sources };
+  if (sources) for (const [key, source] of Object.entries(sources)) known[key] = { ...source, key };
+  model.base = { ...model.base, ...rest, clips, sources: known };
+  shown(model, model.base);
+}
+
+// The state that is drawn: what the server has, with the edits that are under way.
+export function shown(model, state) {
+  model.state = state;
+  model.clips = state.clips;
   prune(model);
 }
 
@@ -84,10 +95,7 @@ export function shownTracks(model) {
 }
 
 export function withGroup(model, ids) {
-  const groups = new Set([...ids].map((id) => model.clips.get(id)?.group).filter(Boolean));
-  const all = new Set(ids);
-  if (groups.size) for (const clip of model.clips.values()) if (groups.has(clip.group)) all.add(clip.id);
-  return all;
+  return groupOf(model.state, ids);
 }
 
 export function inOrder(model) {

@@ -55,7 +55,7 @@ export function showClip(box, model, actions) {
     make("h3", { textContent: clip.name }),
     field("name", clip.name, (name) => actions.edit({ kind: "name", ids, name })),
     field("begins", timecode(clip.start, rate), (text) => actions.placeAt(ids, text)),
-    field("length, s", seconds(clip.length), (text) => actions.edit({ kind: "trim", id: clip.id, edge: "end", by_samples: samplesOf(text) - clip.length })),
+    field("length, s", seconds(clip.length), (text) => actions.setLength(clip, samplesOf(text))),
     field("gain, dB", gainText(clip.gain_db), (text) => actions.setGain(clip, text)),
     field("fade in, s", seconds(clip.fade_in[0]), (text) => actions.edit({ kind: "fade", ids, edge: "in", length_samples: samplesOf(text) })),
     choice("shape", clip.fade_in[1], SHAPES, (shape) => actions.edit({ kind: "fade", ids, edge: "in", length_samples: clip.fade_in[0], shape })),

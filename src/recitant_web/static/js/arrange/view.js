@@ -6,12 +6,15 @@ import { samplesOfFrames, signed, timecode } from "../lib/units.js";
 import { Waves } from "../lib/waves.js";
 import { newActions } from "./actions.js";
 import { newApi } from "../lib/api.js";
+import { keepingFocus, isTyping } from "../lib/dom.js";
+import { newEditQueue } from "../lib/edits.js";
+import { applyEdit } from "./drawn.js";
 import { bindCanvas } from "./gestures.js";
 import { moveHeads, showHeads } from "./heads.js";
 import { bindKeys, keysPage } from "./keys.js";
 import { layoutScene, RULER, xOf } from "./layout.js";
 import { bindLibrary } from "./library.js";
-import { heardParameters, newModel, scrolled, shownTracks, takeDelta, takeState } from "./model.js";
+import { heardParameters, newModel, scrolled, shown, shownTracks, takeDelta, takeState } from "./model.js";
 import { bindNarration } from "./narration.js";
 import { paintScene } from "./paint.js";
 import { showClip, showHistory, showMarkers, showTable } from "./panel.js";
@@ -24,7 +27,17 @@ const headsBox = document.getElementById("heads");
 const video = document.getElementById("picture");
 const theme = themeOf(document.documentElement);
 const model = newModel(JSON.parse(document.getElementById("state").textContent));
-const api = newApi(page.dataset, () => model.state.revision);
+const api = newApi(page.dataset);
+const queue = newEditQueue({
+  post: api.edit,
+  refetch: api.state,
+  base: () => model.base,
+  apply: applyEdit,
+  adopt: take,
+  refuse: (error) => { model.gesture = null; say(error.message); },
+  draw: () => { shown(model, queue.over(model.base)); show(); },
+});
+const edit = queue.add;
 let scene = null;
 let scrollTop = 0;
 let needsDraw = true;
@@ -75,8 +88,12 @@ function quietTracks() {
 
 function show() {
   needsDraw = true;
-  showHeads(headsBox, model, scrollTop, actions);
-  showTab();
+  keepingFocus(page, showAll);
+}
+
+function showAll() {
+  if (!isTyping(headsBox)) showHeads(headsBox, model, scrollTop, actions);
+  if (!isTyping(document.getElementById(`tab-${tab}`))) showTab();
   showTable(document.getElementById("clip-table"), model, actions);
   for (const which of ["undo", "redo"]) {
     const button = document.querySelector(`[data-do="${which}"]`);
@@ -108,39 +125,26 @@ function showTab() {
   if (tab === "history") showHistory(document.getElementById("tab-history"), model, actions);
 }
 
-function take(delta) {
-  const isNew = delta.revision !== model.state.revision;
-  const hadKeys = new Set(model.clips.keys());
-  takeDelta(model, delta);
-  if (delta.said) say(delta.said, true);
-  model.gesture = null;
-  const made = delta.changed.filter((clip) => !hadKeys.has(clip.id));
-  if (made.length && model.selectsNew) { model.selected = new Set(made.map((clip) => clip.id)); }
-  model.selectsNew = false;
+// What an edit changed, the whole state, or the answer of an action of its own, after which the state is read.
+async function take(answer) {
+  if (!answer.changed && !answer.clips) { await take(await api.state()); return; }
+  const isNew = answer.revision !== model.base.revision;
+  const hadKeys = new Set(model.base.clips.keys());
+  if (answer.changed) takeDelta(model, answer); else takeState(model, answer);
+  if (answer.said) say(answer.said, true);
+  shown(model, queue.over(model.base));
+  const made = (answer.changed || []).filter((clip) => !hadKeys.has(clip.id));
+  if (made.length && model.selectsNew) { model.selected = new Set(made.map((clip) => clip.id)); model.selectsNew -= 1; }
+  if (!answer.changed) showPicture();
   show();
   if (isNew) player.refresh();
-}
-
-async function edit(change) {
-  try {
-    await api.edit(change, take);
-    return true;
-  } catch (error) {
-    model.gesture = null;
-    say(error.message);
-    if (error.status === 409 || !error.status) await reload();
-    return false;
-  }
 }
 
 async function reload() {
   try {
     const state = await api.state();
-    if (state.revision === model.state.revision) { show(); return; }
-    takeState(model, state);
-    showPicture();
-    show();
-    player.refresh();
+    if (!queue.isIdle()) return;
+    if (state.revision === model.base.revision) show(); else await take(state);
   } catch { show(); }
 }
 
@@ -232,7 +236,7 @@ document.getElementById("add-role").addEventListener("change", (event) => { if (
 headsBox.addEventListener("wheel", (event) => { event.preventDefault(); actions.scrollRows(event.deltaY); }, { passive: false });
 bindCanvas(canvas, { model, scene: () => scene, actions });
 bindKeys(actions, () => !document.querySelector("dialog[open]"));
-bindLibrary({ model, api, player, say, reload, page, actions });
+bindLibrary({ api, player, say, page, actions });
 bindNarration({ model, player, say, reload, page });
 keysPage(document.getElementById("keys"));
 new ResizeObserver(() => { const box = meterCanvas.getBoundingClientRect(); Object.assign(meterBox, { width: box.width, height: box.height }); needsDraw = true; }).observe(lanes);
@@ -242,4 +246,5 @@ if (!shownTracks(model).length) say("Nothing to arrange yet. Bring files in on t
 draw();
 requestAnimationFrame(tick);
 // For measurements: frame times, the worst distance of picture and sound, and the timeline as the page knows it.
+window.recitantEdits = queue;
 window.arrange = { frameTimes, model, player, moveView, samplesOfFrames, picture: () => picture };

@@ -21,7 +21,7 @@ export function bindScore(canvas, { model, score, actions }) {
 
   canvas.addEventListener("dblclick", (event) => {
     const hit = hitTest(score(), event.offsetX, event.offsetY);
-    if (hit.kind === "duck-point") actions.removePoint(hit.handle.duck.id, hit.handle.index);
+    if (hit.kind === "duck-point") actions.removePoint(hit.handle.duck.id, hit.handle.sample);
     else if ((hit.kind === "clip" || hit.kind === "stave") && hit.row.duck) actions.addPoint(hit.row.duck.id, sampleAt(event.offsetX, model().view, score().width));
   });
 
@@ -131,7 +131,7 @@ function dragSideways(hit, grabbed, now, movedPx, fine, actions) {
     const { handle, row } = hit;
     const at = Math.max(0, Math.round(handle.sample + (now - grabbed.at) * fine));
     const gainDb = Math.min(0, Math.round((handle.db + (movedPx * fine) / row.pxPerDb) * 10) / 10);
-    actions.drag({ target: "duck", id: handle.duck.id, index: handle.index, at, gainDb });
+    actions.drag({ target: "duck", id: handle.duck.id, was: handle.sample, index: handle.index, at, gainDb });
   } else if (hit.kind === "speech-edge") {
     const { span, side } = hit;
     const moved = { from: span.from, to: span.to, [side]: Math.round(now) };

@@ -7,7 +7,7 @@ import { duckOf, gainAt, selectedClip, staveOf } from "./model.js";
 const MOST_POINTS = 24;
 const ROLES = { music: "Music", effects: "Effects", ambience: "Ambience" };
 
-export function showGiveWay(model, position, { edit }) {
+export function showGiveWay(model, position, { edit, editPoint }) {
   const box = document.getElementById("give-way");
   const chosen = selectedClip(model);
   const role = model.focusRole || (chosen && chosen.role) || "music";
@@ -18,12 +18,12 @@ export function showGiveWay(model, position, { edit }) {
   const openKeys = new Set([...box.querySelectorAll("details[open]")].map((d) => d.dataset.key));
   if (!shown) { box.replaceChildren(make("p", { className: "soft mb-0", textContent: "Nothing but dialogue here: nothing needs to give way." })); return; }
   const tabs = make("div", { className: "pair small-pair", role: "group" }, ...present.map((one) => {
-    const tab = button(ROLES[one], () => { model.focusRole = one; showGiveWay(model, position, { edit }); });
+    const tab = button(ROLES[one], () => { model.focusRole = one; showGiveWay(model, position, { edit, editPoint }); });
     tab.setAttribute("aria-pressed", String(one === shown));
     return tab;
   }));
   const duck = duckOf(model, shown);
-  box.replaceChildren(tabs, ...(duck ? ruleRows(model, duck, position, edit) : addRows(model, shown, edit)));
+  box.replaceChildren(tabs, ...(duck ? ruleRows(model, duck, position, edit, editPoint) : addRows(model, shown, edit)));
   for (const details of box.querySelectorAll("details")) details.open = openKeys.has(details.dataset.key);
   if (focusKey) box.querySelector(`[data-key="${focusKey}"]`)?.focus();
 }
@@ -42,9 +42,12 @@ function addRows(model, role, edit) {
   return rows;
 }
 
-function ruleRows(model, duck, position, edit) {
+function ruleRows(model, duck, position, edit, editPoint) {
   const { rule } = duck;
-  const set = (change) => edit({ kind: "duck-rule", id: duck.id, rule: change });
+  const set = (change) => edit((state) => {
+    const now = state.ducks.find((one) => one.id === duck.id);
+    return now ? { kind: "duck-rule", id: duck.id, rule: typeof change === "function" ? change(now.rule) : change } : null;
+  });
   const number = (name, label, unit, part = null) => row(label, numberField(`${label}, ${unit}`, part ? rule[part][name] : rule[name], (text) => set(part ? { [part]: { [name]: text } } : { [name]: text }), unit));
   const flag = (name, label, part = null) => check(label, part ? rule[part][name] : rule[name], (on) => set(part ? { [part]: { [name]: on } } : { [name]: on }));
   const top = [
@@ -70,7 +73,7 @@ function ruleRows(model, duck, position, edit) {
     details("room", `Room in the spectrum: ${rule.room.is_on ? roomWords(duck) : "off"}`,
       flag("is_on", "a wide dip in the voice's range while speech sounds", "room"), number("centre_hz", "around", "Hz", "room"), number("width_octaves", "width", "oct", "room"), number("most_db", "deepest", "dB", "room"),
       check("lower the whole level too", rule.uses_level, (on) => set({ uses_level: on })), roomChart(duck)),
-    details("points", `Points of the curve (${duck.points.length})`, pointTable(duck, position, edit)),
+    details("points", `Points of the curve (${duck.points.length})`, pointTable(duck, position, edit, editPoint)),
     endRow(duck, edit),
   ];
 }
@@ -79,11 +82,12 @@ function keyRows(model, rule, set) {
   const voices = model.state.staves.find((stave) => stave.role === "dialogue");
   if (!voices || voices.tracks.length < 2) return [];
   const all = voices.tracks.map((track) => track.id);
-  const chosen = rule.keys.length ? rule.keys : all;
-  return [make("div", { className: "soft", textContent: "gives way to" }), ...voices.tracks.map((track) => check(track.name, chosen.includes(track.id), (on) => {
-    const keys = on ? [...chosen, track.id] : chosen.filter((id) => id !== track.id);
-    set({ keys: keys.length === all.length ? [] : keys.length ? keys : chosen });
-  }))];
+  const chosenOf = (one) => (one.keys.length ? one.keys : all);
+  return [make("div", { className: "soft", textContent: "gives way to" }), ...voices.tracks.map((track) => check(track.name, chosenOf(rule).includes(track.id), (on) => set((now) => {
+    const others = chosenOf(now).filter((id) => id !== track.id);
+    const keys = on ? [...others, track.id] : others;
+    return { keys: keys.length === all.length ? [] : keys.length ? keys : chosenOf(now) };
+  })))];
 }
 
 function endRow(duck, edit) {
@@ -115,13 +119,13 @@ function roomChart(duck) {
   return chart;
 }
 
-function pointTable(duck, position, edit) {
+function pointTable(duck, position, edit, editPoint) {
   const at = position();
   const near = duck.points.map((point, index) => ({ point, index })).sort((a, b) => Math.abs(a.point[0] - at) - Math.abs(b.point[0] - at)).slice(0, MOST_POINTS).sort((a, b) => a.index - b.index);
   const rows = near.map(({ point: [sample, db, isPinned], index }) => make("tr", {},
     make("td", { className: "mono", textContent: `${clock(sample)}${isPinned ? " ◆" : ""}`, title: isPinned ? "Drawn by hand: it stays" : "Made by the rule" }),
-    make("td", {}, numberField(`Gain of the point at ${clock(sample)}, dB`, db, (text) => edit({ kind: "duck-point", id: duck.id, index, at_sample: sample, gain_db: text }), "dB")),
-    make("td", {}, button("×", () => edit({ kind: "duck-point-remove", id: duck.id, index }), { className: "quiet", ariaLabel: `Remove the point at ${clock(sample)}` }))));
+    make("td", {}, numberField(`Gain of the point at ${clock(sample)}, dB`, db, (text) => editPoint(duck.id, sample, { kind: "duck-point", at_sample: sample, gain_db: text }), "dB")),
+    make("td", {}, button("×", () => editPoint(duck.id, sample, { kind: "duck-point-remove" }), { className: "quiet", ariaLabel: `Remove the point at ${clock(sample)}` }))));
   const add = button(`Add a point at the playhead (${gainText(gainAt(duck.points, at))} dB)`, () => edit({ kind: "duck-point-add", id: duck.id, at_sample: Math.round(position()) }), { className: "quiet" });
   return make("div", {}, add, make("table", { className: "plain" }, make("tbody", {}, ...rows)));
 }

@@ -1,6 +1,6 @@
 // Where everything stands, in CSS pixels: model and size in, shapes out. The painter obeys, the hit test reads.
 
-import { duckOf, gainAt, pointsOf } from "./model.js";
+import { duckOf, gainAt, pointsOf, movedDb } from "./model.js";
 
 export const RULER_HEIGHT = 26;
 export const GUTTER_WIDTH = 34;
@@ -154,6 +154,7 @@ function layoutClip(model, clip, at) {
   const width = Math.max(3, xOf(clip.start_sample + clip.length_samples, view, at.width) - x);
   const isDragged = model.drag && model.drag.target === "clip" && model.drag.id === clip.id;
   const shiftDb = at.stemShift + (isDragged ? model.drag.deltaDb : 0);
+  const lineDb = shiftDb + movedDb(model, clip);
   const contour = model.contours && model.contours.clips[clip.id];
   const traced = (tenthsOf) => {
     if (!contour) return [];
@@ -162,7 +163,7 @@ function layoutClip(model, clip, at) {
       const sample = contour.from_sample + index * step;
       const px = xOf(sample, view, at.width);
       const dipDb = at.dragged && tenthsOf === contour.undipped ? gainAt(at.dragged, sample) : 0;
-      const y = at.yOf(tenths <= FLOOR_TENTHS ? -200 : tenths / 10 + shiftDb + dipDb);
+      const y = at.yOf(tenths <= FLOOR_TENTHS ? -200 : tenths / 10 + lineDb + dipDb);
       return [Math.min(Math.max(px, x), x + width), y];
     });
   };
@@ -171,7 +172,7 @@ function layoutClip(model, clip, at) {
   const points = contour ? traced(isDrawn ? contour.undipped : contour.tenths) : [];
   const undipped = isDipped ? contour.undipped.map((tenths, index) => {
     const sample = contour.from_sample + index * model.contours.step_samples;
-    return [Math.min(Math.max(xOf(sample, view, at.width), x), x + width), at.yOf(tenths <= FLOOR_TENTHS ? -200 : tenths / 10 + shiftDb)];
+    return [Math.min(Math.max(xOf(sample, view, at.width), x), x + width), at.yOf(tenths <= FLOOR_TENTHS ? -200 : tenths / 10 + lineDb)];
   }) : [];
   const missLu = clip.in_mix_lufs === null ? null : clip.in_mix_lufs + shiftDb - at.aim;
   return {

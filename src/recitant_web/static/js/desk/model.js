@@ -5,16 +5,23 @@ export const LEAST_VIEW_SAMPLES = 48000;
 
 export function newModel(state) {
   return {
-    state,
-    contours: null,
+    base: state, // as the server has it
+    state, // with the edits that are under way drawn in
+    contours: null, // with levels: what each clip read when they were made
     view: { start: 0, end: Math.max(state.length_samples, LEAST_VIEW_SAMPLES) },
     selectedId: null,
     selectedSpeech: null, // { clipId, from, to } of the chosen stretch of speech
     focusRole: null, // the stave whose giving way the panel shows
-    drag: null, // { target: "clip" | "stem", id, deltaDb }, { target: "duck", id, index, at, gainDb } or { target: "speech", ... }
+    drag: null, // { target: "clip" | "stem", id, deltaDb }, { target: "duck", id, was, index, at, gainDb } or { target: "speech", ... }
     only: new Set(),
     muted: new Set(),
   };
+}
+
+// How far a clip has moved in loudness since the contours that are drawn were made.
+export function movedDb(model, clip) {
+  const was = model.contours?.levels?.[clip.id];
+  return was === undefined || was === null || clip.in_mix_lufs === null ? 0 : clip.in_mix_lufs - was;
 }
 
 export function allClips(model) {

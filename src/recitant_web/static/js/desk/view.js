@@ -2,9 +2,12 @@
 
 import { clock, signed, timecode } from "../lib/units.js";
 import { newApi } from "../lib/api.js";
+import { isTyping, keepingFocus } from "../lib/dom.js";
+import { newEditQueue } from "../lib/edits.js";
 import { bindHorizon, bindKeys, bindScore } from "./control.js";
 import { layoutHorizon, layoutScore, xOf } from "./layout.js";
 import { moveEdge, showCloseList, showFigures, showNote, showSpeech } from "./clearance.js";
+import { applyEdit, gainOf, pointIndex } from "./drawn.js";
 import { newFirstBalance } from "./firstbalance.js";
 import { showGiveWay } from "./giveway.js";
 import { heardParameters, neighbourClip, newModel, passageAt, scrolled, selectedClip, staveOf, zoomed } from "./model.js";
@@ -20,11 +23,21 @@ const horizonCanvas = document.getElementById("horizon");
 const meterCanvas = document.getElementById("meter");
 const theme = themeOf(document.documentElement);
 const model = newModel(JSON.parse(document.getElementById("state").textContent));
-const api = newApi(desk.dataset, () => model.state.revision);
+const api = newApi(desk.dataset);
+const queue = newEditQueue({
+  post: api.edit,
+  refetch: api.state,
+  base: () => model.base,
+  apply: applyEdit,
+  adopt: take,
+  refuse: (error) => { model.drag = null; say(error.message); },
+  draw: () => { model.state = queue.over(model.base); show(); },
+});
+const edit = queue.add;
 let score = layoutScore(model, 800, 600);
 let horizon = layoutHorizon(model, 1280, 72);
 let hear = "mix";
-let nudgeTimer = null;
+const NUDGE_WAIT_MS = 300;
 
 const player = new Player(desk.dataset.sound, {
   parameters: () => ({ hear, revision: model.state.revision, ...heardParameters(model) }),
@@ -52,16 +65,20 @@ function silentRoles() {
 
 function show() {
   draw();
-  showHeads(document.getElementById("heads"), model, score, { setGain, toggleHeard });
+  keepingFocus(desk, showAll);
+}
+
+function showAll() {
+  if (!isTyping(document.getElementById("heads"))) showHeads(document.getElementById("heads"), model, score, { setGain, toggleHeard });
   levelPath.show();
   showVerdict(model.state);
   showNote(model, player.position(), actions);
   showCloseList(model, actions);
   showFigures(model, (asked, least) => edit({ kind: "clearance", asked_lu: asked, least_s: least }));
   showSpeech(model, () => Math.round(player.position()), markSpeech);
-  showGiveWay(model, () => player.position(), { edit });
+  showGiveWay(model, () => player.position(), { edit, editPoint });
   firstBalance.show();
-  showClipTable(model, setGain, select);
+  if (!isTyping(document.getElementById("clip-table"))) showClipTable(model, setGain, select);
   for (const which of ["undo", "redo"]) {
     const button = document.querySelector(`[data-do="${which}"]`);
     button.disabled = !model.state[which];
@@ -71,10 +88,10 @@ function show() {
 
 function take(state) {
   if (state.said) say(state.said);
-  const isNewSound = state.revision !== model.state.revision || state.fit.is_exact !== model.state.fit.is_exact;
-  const isOtherMix = state.revision !== model.state.revision;
-  model.state = state;
-  model.drag = null;
+  const isNewSound = state.revision !== model.base.revision || state.fit.is_exact !== model.base.fit.is_exact;
+  const isOtherMix = state.revision !== model.base.revision;
+  model.base = state;
+  model.state = queue.over(state);
   if (isOtherMix) loadContours();
   show();
   if (isOtherMix || (isNewSound && hear === "handed-over")) player.refresh();
@@ -88,11 +105,11 @@ function follow() {
   const isBusy = run && run.is_open;
   const waits = !(model.state.is_exact && model.state.fit.is_exact) || model.state.clearance.is_listening || isBusy;
   if (!waits || !model.state.length_samples) return;
-  const revision = model.state.revision;
+  const { revision } = model.base;
   followTimer = setTimeout(async () => {
     try {
       const state = await api.state();
-      if (model.state.revision === revision && !model.drag) take(state);
+      if (model.base.revision === revision && !model.drag && queue.isIdle()) take(state);
     } catch { /* asked again below */ }
     follow();
   }, model.state.is_exact && !isBusy ? 1500 : 250);
@@ -108,7 +125,8 @@ async function loadContours() {
     const points = Math.min(4000, Math.round(score.width * 0.75));
     const found = await api.get(`${desk.dataset.contours}?start=${view.start}&end=${view.end}&points=${points}`);
     if (mine !== contourAsked) return;
-    model.contours = found;
+    const levels = Object.fromEntries(model.base.staves.flatMap((stave) => stave.clips.map((clip) => [clip.id, clip.in_mix_lufs])));
+    model.contours = { ...found, levels };
     draw();
   } catch (error) { say(error.message); }
 }
@@ -120,16 +138,6 @@ function moveView(view) {
   movePlayhead();
   clearTimeout(scrollTimer);
   scrollTimer = setTimeout(loadContours, 120);
-}
-
-async function edit(change) {
-  try {
-    await api.edit(change, take);
-  } catch (error) {
-    model.drag = null;
-    say(error.message);
-    try { take(await api.state()); } catch { show(); }
-  }
 }
 
 function markSpeech(clipId, from, to, isSpeech) { edit({ kind: "speech", id: clipId, from_sample: Math.round(from), to_sample: Math.round(to), is_speech: isSpeech }); }
@@ -147,9 +155,19 @@ function toggleHeard(set, role) {
   player.refresh();
 }
 
-function gainOf(target, id) {
-  if (target === "stem") return staveOf(model, id).gain_db;
-  return model.state.staves.flatMap((stave) => stave.clips).find((clip) => clip.id === id).gain_db;
+// More or less gain than stands there when its turn comes; null where it is gone.
+const changed = (target, id) => (state, byDb) => {
+  const now = gainOf(state, target, id);
+  return now === null ? null : { kind: "gain", target, id, gain_db: String(Math.round((now + byDb) * 100) / 100) };
+};
+
+// An edit of the point of a dip that stood at a sample; nothing where the dip was made anew since.
+async function editPoint(duckId, atSample, change) {
+  const done = await edit((state) => {
+    const index = pointIndex(state, duckId, atSample);
+    return index < 0 ? null : { id: duckId, index, ...change };
+  });
+  if (done === null) say("The dip was made anew meanwhile. Look at it and do it again.");
 }
 
 const levelPath = newLevelPath({
@@ -160,9 +178,7 @@ const levelPath = newLevelPath({
 const firstBalance = newFirstBalance({
   dialog: document.getElementById("first-balance"), model, edit,
   view: () => ({ ...model.view, isWhole: model.view.end - model.view.start >= model.state.length_samples - 1 }),
-  start: async (choices) => {
-    try { take(await api.post(desk.dataset.first, choices)); } catch (error) { say(error.message); }
-  },
+  start: (choices) => edit(choices, { url: desk.dataset.first }),
 });
 
 const actions = {
@@ -171,11 +187,12 @@ const actions = {
   drag: (drag) => { model.drag = drag; draw(); },
   drop: () => {
     const { drag } = model;
-    if (drag && drag.target === "duck") edit({ kind: "duck-point", id: drag.id, index: drag.index, at_sample: drag.at, gain_db: String(drag.gainDb) });
+    model.drag = null;
+    if (drag && drag.target === "duck") editPoint(drag.id, drag.was, { kind: "duck-point", at_sample: drag.at, gain_db: String(drag.gainDb) });
     else if (drag && drag.target === "speech" && drag.was) moveEdge(markSpeech, { id: drag.clipId }, drag.side, drag.was[drag.side], drag[drag.side]);
     else if (drag && drag.target === "speech") markSpeech(drag.clipId, drag.from, drag.to, true);
-    else if (drag && drag.deltaDb) setGain(drag.target, drag.id, gainOf(drag.target, drag.id) + drag.deltaDb);
-    else actions.cancelDrag();
+    else if (drag && drag.deltaDb) edit(changed(drag.target, drag.id), { amount: drag.deltaDb });
+    else draw();
   },
   cancelDrag: () => { model.drag = null; draw(); },
   zoom: (factor, around) => moveView(zoomed(model.view, factor, around ?? Math.min(Math.max(player.position(), model.view.start), model.view.end), model.state.length_samples)),
@@ -194,12 +211,9 @@ const actions = {
   nudge: (stepDb) => {
     const clip = selectedClip(model);
     if (!clip) { say("Choose a clip first: [ and ] go through them."); return; }
-    const before = model.drag && model.drag.id === clip.id ? model.drag.deltaDb : 0;
-    actions.drag({ target: "clip", id: clip.id, deltaDb: Math.round((before + stepDb) * 10) / 10 });
-    clearTimeout(nudgeTimer);
-    nudgeTimer = setTimeout(actions.drop, 300);
+    edit(changed("clip", clip.id), { key: `nudge ${clip.id}`, amount: stepDb, holdMs: NUDGE_WAIT_MS });
   },
-  focusRole: (role) => { if (model.focusRole !== role && role !== "dialogue") { model.focusRole = role; showGiveWay(model, () => player.position(), { edit }); } },
+  focusRole: (role) => { if (model.focusRole !== role && role !== "dialogue") { model.focusRole = role; showGiveWay(model, () => player.position(), { edit, editPoint }); } },
   selectSpeech: (span) => { model.selectedSpeech = { clipId: span.clipId, from: span.from, to: span.to }; select(span.clipId); },
   deleteChosen: () => {
     const chosen = model.selectedSpeech;
@@ -208,7 +222,7 @@ const actions = {
     markSpeech(chosen.clipId, chosen.from, chosen.to, false);
   },
   addPoint: (id, sample) => edit({ kind: "duck-point-add", id, at_sample: Math.round(sample) }),
-  removePoint: (id, index) => edit({ kind: "duck-point-remove", id, index }),
+  removePoint: (id, atSample) => editPoint(id, atSample, { kind: "duck-point-remove" }),
   cure: (passage, cure) => edit({ kind: "cure", code: cure.code, target_id: cure.target_id, by_db: cure.by_db, start_sample: passage.start_sample, length_samples: passage.length_samples }),
   goToPassage: (passage) => {
     actions.seek(Math.max(0, passage.start_sample));
@@ -221,8 +235,8 @@ const actions = {
     else say("No passage is too close.");
   },
   typeGain: () => document.querySelector('[data-path="clip"]')?.focus(),
-  undo: () => { if (model.state.undo) edit({ kind: "undo" }); },
-  redo: () => { if (model.state.redo) edit({ kind: "redo" }); },
+  undo: () => edit((state) => (state.undo ? { kind: "undo" } : null)),
+  redo: () => edit((state) => (state.redo ? { kind: "redo" } : null)),
 };
 
 let sayTimer = null;
@@ -305,3 +319,5 @@ document.fonts.ready.then(() => { show(); desk.dataset.ready = "true"; });
 if (!model.state.length_samples) say("Nothing to balance yet. Bring files in on the Intake page.");
 follow();
 requestAnimationFrame(tick);
+// For tests: whether everything that was pressed has reached the server.
+window.recitantEdits = queue;

@@ -1,6 +1,6 @@
 // The chain of what is chosen: its processors as tabs, the chosen one's picture and values, and how hard it works.
 
-import { button, make } from "../lib/dom.js";
+import { button, isTyping, make } from "../lib/dom.js";
 import { signed } from "../lib/units.js";
 import { chainOf, chosenIds, curveSpan, kindOf, nameOf, rounded, share, valueAt, valueOf, withCurve, withValue } from "./model.js";
 import { curvePlot, gainOfY, hzOfX, moveNow, reductionPlot, spectrumPlot, staticPlot } from "./plots.js";
@@ -23,10 +23,22 @@ export function newChain({ box, model, actions, hear }) {
   const chain = () => model.draft || chainOf(model);
   const current = () => chain()[model.index] || null;
 
-  function draft(next) { model.draft = next; actions.look(); }
-  function keep(next = model.draft) { if (next) actions.setChain(next); }
+  // Changes are functions from the chain that stands there to the one that is wanted: presses while an answer is under way
+  // then add up instead of replacing each other.
+  function draft(change) { model.draftOf = change; model.draft = change(chainOf(model)); actions.look(); }
+  function keep(change = model.draftOf, options = {}) { if (change) actions.setChain(change, options); }
+  function toValue(name, value) { const { index } = model; return (now) => withValue(model, now, index, name, value); }
+  function toCurve(name, points) { const { index } = model; return (now) => withCurve(now, index, name, points); }
+  function toReset() { const { index } = model; return (now) => now.map((p, i) => (i === index ? { kind: p.kind, ...(p.profile_db ? { profile_db: p.profile_db } : {}) } : p)); }
+  function toRemoved() { const { index } = model; return (now) => now.filter((_, i) => i !== index); }
+  // A value moved from what it is when its turn comes.
+  function byStep(name, step) {
+    const { index } = model;
+    return (now) => (now[index] ? withValue(model, now, index, name, step(valueOf(model, now[index], name))) : now);
+  }
 
   function show() {
+    if (isTyping(box)) return;
     if (model.index >= chain().length) model.index = Math.max(0, chain().length - 1);
     showScope();
     showTabs();
@@ -83,9 +95,9 @@ export function newChain({ box, model, actions, hear }) {
 
   function bindBands(plot, processor) {
     const bands = bandsOf(processor);
-    const set = (band, name, value) => {
+    const inRange = (name, value) => {
       const parameter = kindOf(model, processor.kind).parameters.find((p) => p.name === name);
-      return withValue(model, chain(), model.index, name, rounded(Math.min(parameter.most, Math.max(parameter.least, value)), parameter));
+      return rounded(Math.min(parameter.most, Math.max(parameter.least, value)), parameter);
     };
     for (const handle of plot.querySelectorAll(".handle")) {
       const band = bands.find((one) => String(one.number) === handle.dataset.band);
@@ -93,9 +105,9 @@ export function newChain({ box, model, actions, hear }) {
         event.preventDefault();
         const box = plot.getBoundingClientRect();
         const move = (at) => {
-          let next = set(band, band.names.hz, hzOfX(at.clientX - box.left, box.width));
-          if (band.names.db) { model.draft = next; next = set(band, band.names.db, gainOfY(at.clientY - box.top, box.height)); }
-          draft(next);
+          const toHz = toValue(band.names.hz, inRange(band.names.hz, hzOfX(at.clientX - box.left, box.width)));
+          const toDb = band.names.db ? toValue(band.names.db, inRange(band.names.db, gainOfY(at.clientY - box.top, box.height))) : (now) => now;
+          draft((now) => toDb(toHz(now)));
           showFields(); showPlot();
         };
         const up = () => { window.removeEventListener("pointermove", move); keep(); };
@@ -105,7 +117,7 @@ export function newChain({ box, model, actions, hear }) {
       handle.addEventListener("wheel", (event) => {
         if (!band.names.q) return;
         event.preventDefault();
-        draft(set(band, band.names.q, valueOf(model, current(), band.names.q) * (event.deltaY < 0 ? WHEEL : 1 / WHEEL)));
+        draft(toValue(band.names.q, inRange(band.names.q, valueOf(model, current(), band.names.q) * (event.deltaY < 0 ? WHEEL : 1 / WHEEL))));
         showFields();
         clearTimeout(handle.timer);
         handle.timer = setTimeout(() => keep(), 400);
@@ -114,8 +126,8 @@ export function newChain({ box, model, actions, hear }) {
         const by = { ArrowLeft: ["hz", 1 / 1.03], ArrowRight: ["hz", 1.03], ArrowUp: ["db", 0.5], ArrowDown: ["db", -0.5] }[event.key];
         if (!by || !band.names[by[0]]) return;
         event.preventDefault(); event.stopPropagation();
-        const value = valueOf(model, current(), band.names[by[0]]);
-        keep(set(band, band.names[by[0]], by[0] === "hz" ? value * by[1] : value + by[1]));
+        const name = band.names[by[0]];
+        keep(byStep(name, (value) => inRange(name, by[0] === "hz" ? value * by[1] : value + by[1])));
       });
     }
   }
@@ -142,21 +154,22 @@ export function newChain({ box, model, actions, hear }) {
     if (parameter.choices.length) {
       const select = make("select", {}, ...parameter.choices.map((choice) => make("option", { value: choice, textContent: choice.replace("-", " "), selected: choice === value })));
       select.ariaLabel = label;
-      select.addEventListener("change", () => keep(withValue(model, chain(), model.index, parameter.name, select.value)));
+      select.addEventListener("change", () => keep(toValue(parameter.name, select.value)));
       return make("label", { className: "value" }, make("span", { className: "soft", textContent: label }), select);
     }
     const digits = Number.isInteger(value) ? 0 : value < 1 && parameter.is_log ? 2 : 1;
     const input = make("input", { type: "text", inputMode: "decimal", className: "mono", value: signed(value, digits) });
     input.ariaLabel = `${label}, ${parameter.unit}`;
     input.addEventListener("focus", () => input.select());
-    input.addEventListener("change", () => keep(withValue(model, chain(), model.index, parameter.name, input.value.replace("−", "-").replace(",", "."))));
+    input.addEventListener("change", () => keep(toValue(parameter.name, input.value.replace("−", "-").replace(",", "."))));
     input.addEventListener("keydown", (event) => {
       event.stopPropagation();
       if (event.key === "Enter") input.blur();
       const step = { ArrowUp: 1, ArrowDown: -1 }[event.key];
       if (!step) return;
       event.preventDefault();
-      keep(withValue(model, chain(), model.index, parameter.name, rounded(valueAt(share(value, parameter) + (step * (event.shiftKey ? 1 : 4)) / 200, parameter), parameter)));
+      const by = (step * (event.shiftKey ? 1 : 4)) / 200;
+      keep(byStep(parameter.name, (now) => rounded(valueAt(share(now, parameter) + by, parameter), parameter)));
     });
     const grip = make("span", { className: "soft grip-label", textContent: label, title: "Drag sideways" });
     grip.addEventListener("pointerdown", (event) => {
@@ -165,7 +178,7 @@ export function newChain({ box, model, actions, hear }) {
       const move = (at) => {
         const next = rounded(valueAt(first + (at.clientX - from) / (at.shiftKey ? 1200 : 300), parameter), parameter);
         input.value = signed(next, digits);
-        draft(withValue(model, chain(), model.index, parameter.name, next));
+        draft(toValue(parameter.name, next));
       };
       window.addEventListener("pointermove", move);
       window.addEventListener("pointerup", () => { window.removeEventListener("pointermove", move); keep(); }, { once: true });
@@ -188,7 +201,7 @@ export function newChain({ box, model, actions, hear }) {
       const on = [1, 2, 3, 4, 5, 6, 7, 8].filter((i) => valueOf(model, processor, `band${i}_shape`) !== "off");
       const rows = on.map((i) => make("div", { className: "band-row" }, make("b", { className: "mono", textContent: String(i) }), ...kind.parameters.filter((p) => p.name.startsWith(`band${i}_`)).map((p) => field(processor, p))));
       const free = [1, 2, 3, 4, 5, 6, 7, 8].find((i) => !on.includes(i));
-      const more = free ? button("+ band", () => keep(withValue(model, chain(), model.index, `band${free}_shape`, "bell")), { className: "quiet" }) : null;
+      const more = free ? button("+ band", () => keep(toValue(`band${free}_shape`, "bell")), { className: "quiet" }) : null;
       parts.fields.replaceChildren(...rows, ...(more ? [more] : []));
     } else {
       shown = kind.parameters;
@@ -215,7 +228,7 @@ export function newChain({ box, model, actions, hear }) {
     plot.addEventListener("dblclick", (event) => {
       const handle = event.target.closest("[data-point]");
       const next = handle ? points.filter((_, i) => i !== Number(handle.dataset.point)) : [...points, pointAt(event)];
-      keep(withCurve(chain(), model.index, parameter.name, next));
+      keep(toCurve(parameter.name, next));
     });
     for (const handle of plot.querySelectorAll("[data-point]")) {
       handle.addEventListener("pointerdown", (event) => {
@@ -229,7 +242,7 @@ export function newChain({ box, model, actions, hear }) {
           circle.setAttribute("cx", xOf(moved[0])); circle.setAttribute("cy", yOf(moved[1]));
         };
         window.addEventListener("pointermove", move);
-        window.addEventListener("pointerup", () => { window.removeEventListener("pointermove", move); if (next) keep(withCurve(chain(), model.index, parameter.name, next)); }, { once: true });
+        window.addEventListener("pointerup", () => { window.removeEventListener("pointermove", move); if (next) keep(toCurve(parameter.name, next)); }, { once: true });
       });
     }
     const seconds = (at) => ((at - span.from) / 48000).toFixed(2);
@@ -237,13 +250,13 @@ export function newChain({ box, model, actions, hear }) {
       const time = make("input", { className: "mono", value: seconds(at) });
       const level = make("input", { className: "mono", value: signed(value) });
       time.ariaLabel = `Time of point ${i + 1}, seconds`; level.ariaLabel = `Value of point ${i + 1}, ${parameter.unit}`;
-      const change = () => keep(withCurve(chain(), model.index, parameter.name, points.map((p, k) => (k === i ? [Math.round(span.from + Number(time.value.replace(",", ".")) * 48000), level.value.replace("−", "-").replace(",", ".")] : p))));
+      const change = () => keep(toCurve(parameter.name, points.map((p, k) => (k === i ? [Math.round(span.from + Number(time.value.replace(",", ".")) * 48000), level.value.replace("−", "-").replace(",", ".")] : p))));
       time.addEventListener("change", change); level.addEventListener("change", change);
       return make("span", { className: "typed-point" }, time, make("small", { className: "soft", textContent: "s" }), level, make("small", { className: "soft", textContent: parameter.unit }));
     });
     parts.curve.replaceChildren(make("div", { className: "soft small", textContent: `${parameter.label} over time: double click adds a point, on a point it removes it.` }), plot,
-      make("div", { className: "typed" }, ...typed, button("+ point here", () => keep(withCurve(chain(), model.index, parameter.name, [...points, [actions.placeOnCurve(span), valueOf(model, processor, parameter.name)]])), { className: "quiet" }),
-        ...(points.length ? [button("no curve", () => keep(withCurve(chain(), model.index, parameter.name, [])), { className: "quiet" })] : [])));
+      make("div", { className: "typed" }, ...typed, button("+ point here", () => keep(toCurve(parameter.name, [...points, [actions.placeOnCurve(span), valueOf(model, processor, parameter.name)]])), { className: "quiet" }),
+        ...(points.length ? [button("no curve", () => keep(toCurve(parameter.name, [])), { className: "quiet" })] : [])));
   }
 
   function showView() {
@@ -271,8 +284,8 @@ export function newChain({ box, model, actions, hear }) {
       row.append(toggle, taken,
         button("←", () => actions.moveProcessor(-1), { className: "act", title: "Earlier in the chain", ariaLabel: "Earlier in the chain" }),
         button("→", () => actions.moveProcessor(1), { className: "act", title: "Later in the chain", ariaLabel: "Later in the chain" }),
-        button("reset", () => keep(chain().map((p, i) => (i === model.index ? { kind: p.kind, ...(p.profile_db ? { profile_db: p.profile_db } : {}) } : p))), { className: "act" }),
-        button("remove", () => keep(chain().filter((_, i) => i !== model.index)), { className: "act" }));
+        button("reset", () => keep(toReset()), { className: "act" }),
+        button("remove", () => keep(toRemoved()), { className: "act" }));
       if (processor.kind === "noise") row.append(button("learn from the pauses", () => actions.find("noise"), { className: "act go" }), button("learn from this place", () => actions.find("noise", { isHere: true }), { className: "act", title: "Half a second to either side of the playhead" }));
       if (processor.kind === "hum") row.append(button("find the hum", () => actions.find("hum"), { className: "act go" }));
       if (processor.kind === "equaliser") row.append(button("find the resonance", () => actions.find("resonances"), { className: "act go" }));
@@ -288,7 +301,7 @@ export function newChain({ box, model, actions, hear }) {
     more.append(start, preset,
       button("keep as preset…", () => actions.keepPreset(), { className: "quiet", disabled: !chain().length }),
       button("copy", () => { model.clipboard = chain(); actions.said("The chain is copied."); show(); }, { className: "quiet", disabled: !chain().length }),
-      button("paste", () => keep(model.clipboard), { className: "quiet", disabled: !model.clipboard }),
+      button("paste", () => { const pasted = model.clipboard; keep(() => pasted); }, { className: "quiet", disabled: !model.clipboard }),
       button("to the same speaker", () => actions.spread("speaker"), { className: "quiet", disabled: model.target.kind !== "clip" || !chain().length, title: "Put this chain on every clip of this speaker" }),
       button("to its group", () => actions.spread("group"), { className: "quiet", disabled: model.target.kind !== "clip" || !chain().length, title: "Put this chain on every clip of its group" }));
     parts.tools.replaceChildren(row, more);

@@ -19,7 +19,8 @@ export const OFF_AIM_LU = 1;
 
 export function newModel(state, page) {
   return {
-    state,
+    base: state, // as the server has it
+    state, // with the edits that are under way drawn in
     page,
     sort: { key: "start_sample", isUp: true },
     filter: { role: "", isOff: false, text: "" },
@@ -28,6 +29,7 @@ export function newModel(state, page) {
     target: { kind: "clip", id: state.clips.length ? state.clips[0].id : "" },
     index: 0,
     draft: null, // a chain while a value of it is being moved
+    draftOf: null, // the change of the chain that makes it
     curve: null, // the parameter whose curve is open
     view: null, // what the server says that the chain does
     clipboard: null,

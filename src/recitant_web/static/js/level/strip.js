@@ -103,7 +103,7 @@ export function newStrip({ canvas, model, api, url, theme, actions, position }) 
     if (!drag) return;
     const { id, db, sample } = drag;
     drag = null;
-    if (db) actions.setGain(id, String(rowOf(model, id).gain_db + db));
+    if (db) actions.lift(id, db);
     else { actions.seek(Math.max(0, Math.round(sample))); paint(); }
   };
   canvas.addEventListener("pointerup", drop);

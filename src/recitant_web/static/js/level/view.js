@@ -1,11 +1,14 @@
 // The Level page: holds the sheet, the stave, the chain, the player and the server together.
 
 import { newApi } from "../lib/api.js";
+import { isTyping, keepingFocus } from "../lib/dom.js";
+import { newEditQueue } from "../lib/edits.js";
 import { gainText, signed, timecode } from "../lib/units.js";
 import { themeOf } from "../desk/paint.js";
 import { Player } from "../desk/player.js";
 import { showVerdict } from "../desk/side.js";
 import { newChain } from "./chain.js";
+import { applyEdit, chainEdit } from "./drawn.js";
 import { newEven } from "./even.js";
 import { newHear } from "./hear.js";
 import { newMeters } from "./meters.js";
@@ -18,10 +21,21 @@ const page = document.getElementById("level");
 const theme = themeOf(document.documentElement);
 const byId = (id) => document.getElementById(id);
 const model = newModel(JSON.parse(byId("state").textContent), JSON.parse(byId("page").textContent));
-const api = newApi(page.dataset, () => model.state.revision);
+const api = newApi(page.dataset);
+const queue = newEditQueue({
+  post: api.edit,
+  refetch: api.state,
+  base: () => model.base,
+  apply: (state, data) => applyEdit(state, data, model.page.kinds),
+  adopt: take,
+  refuse: (error) => { model.draft = null; model.draftOf = null; say(error.message); },
+  draw: () => { model.state = queue.over(model.base); show(); },
+});
+const edit = queue.add;
 const PLAY_SHAPE = "M3 1l12 7-12 7z";
 const STOP_SHAPE = "M2 2h12v12H2z";
 const HERE_SAMPLES = 24000;
+const NUDGE_WAIT_MS = 300;
 const MANY_CLIPS = 300; // from here on the page asks less often how far the exact figures are
 const PEAKS_PAUSE_MS = 600;
 
@@ -36,18 +50,6 @@ const player = new Player(page.dataset.sound, {
   },
 });
 const hear = newHear({ box: byId("hear"), model, refresh: () => { player.refresh(); chain.show(); }, position: () => player.position(), loop });
-
-async function edit(change) {
-  try {
-    await api.edit(change, take);
-    return true;
-  } catch (error) {
-    model.draft = null;
-    say(error.message);
-    try { take(await api.state()); } catch { show(); }
-    return false;
-  }
-}
 
 const actions = {
   sort: (key) => { model.sort = { key, isUp: model.sort.key === key ? !model.sort.isUp : true }; sheet.show(); },
@@ -69,7 +71,11 @@ const actions = {
     const gains = ids.map((id) => rowOf(model, id)).filter((row) => row && row.advised_db !== null && Math.abs(row.advised_db - row.gain_db) > 0.04).map((row) => [row.id, row.advised_db]);
     if (gains.length) edit({ kind: "gains", gains }); else say("They are at their aim already, or cannot be measured.");
   },
-  nudge: (by) => edit({ kind: "gains", gains: chosenIds(model).map((id) => [id, Math.round((rowOf(model, id).gain_db + by) * 100) / 100]) }),
+  nudge: (by) => {
+    const ids = chosenIds(model);
+    return edit(moreGain(ids), { key: `nudge ${ids.join()}`, amount: by, holdMs: NUDGE_WAIT_MS });
+  },
+  lift: (id, byDb) => edit(moreGain([id]), { amount: byDb }),
   aimAt: (kind) => {
     const row = rowOf(model, model.focusId);
     if (kind === "clip") model.target = { kind, id: model.focusId };
@@ -79,51 +85,62 @@ const actions = {
     model.index = 0; model.draft = null; model.curve = null; model.view = null;
     chain.show(); ride.show(); actions.look();
   },
-  setChain: (next) => {
-    const ids = model.target.kind === "clip" ? chosenIds(model) : [model.target.id];
-    return edit({ kind: "chain", target: model.target.kind, ids, chain: next });
+  // change: the chain that stands there when its turn comes, to the chain that is wanted.
+  setChain: (change, { key = null } = {}) => {
+    const target = { ...model.target };
+    const ids = target.kind === "clip" ? chosenIds(model) : [target.id];
+    model.draft = null;
+    model.draftOf = null;
+    return edit(chainEdit(target, ids, change), { key, holdMs: key ? NUDGE_WAIT_MS : 0 });
   },
   addProcessor: async (kind) => {
-    const now = chainOf(model);
     const stages = ["repair", "tone", "dynamics", "space"];
     const stage = (one) => stages.indexOf(model.page.kinds.find((k) => k.kind === one).stage);
-    const before = now.map((p) => stage(p.kind) <= stage(kind)).lastIndexOf(true) + 1;
-    model.index = before;
-    const done = await actions.setChain([...now.slice(0, before), { kind }, ...now.slice(before)]);
+    const placeIn = (now) => now.map((p) => stage(p.kind) <= stage(kind)).lastIndexOf(true) + 1;
+    model.index = placeIn(chainOf(model));
+    const done = await actions.setChain((now) => [...now.slice(0, placeIn(now)), { kind }, ...now.slice(placeIn(now))]);
     if (done && kind === "noise") actions.find("noise");
   },
   bypass: () => {
-    const now = chainOf(model);
-    if (now[model.index]) actions.setChain(now.map((p, i) => (i === model.index ? { ...p, is_bypassed: !p.is_bypassed } : p)));
+    const { index } = model;
+    if (chainOf(model)[index]) actions.setChain((now) => now.map((p, i) => (i === index ? { ...p, is_bypassed: !p.is_bypassed } : p)));
   },
   moveProcessor: (by) => {
-    const next = [...chainOf(model)];
-    const to = model.index + by;
-    if (to < 0 || to >= next.length) return;
-    next.splice(to, 0, ...next.splice(model.index, 1));
+    const { index } = model;
+    const to = index + by;
+    if (to < 0 || to >= chainOf(model).length) return;
     model.index = to;
-    actions.setChain(next);
+    actions.setChain((now) => {
+      const next = [...now];
+      next.splice(to, 0, ...next.splice(index, 1));
+      return next;
+    });
   },
   find: async (what, { name = "", isHere = false } = {}) => {
     const at = Math.round(player.position());
     const span = isHere ? { from_sample: Math.max(0, at - HERE_SAMPLES), to_sample: at + HERE_SAMPLES } : { from_sample: 0, to_sample: 0 };
     try {
       const found = await api.post(page.dataset.find, { what, target: model.target.kind, id: model.target.id, name, at_sample: at, ...span });
-      const now = chainOf(model);
+      const { index } = model;
       const [first] = found.chain;
-      const same = what === "start" ? -1 : now[model.index]?.kind === first.kind ? model.index : now.findIndex((p) => p.kind === first.kind);
-      let next;
-      if (what === "start") { next = found.chain; model.index = 0; }
-      else if (same >= 0) { next = now.map((p, i) => (i === same ? { ...p, values: { ...(p.values || {}), ...(first.values || {}) }, ...(first.profile_db ? { profile_db: first.profile_db } : {}) } : p)); model.index = same; }
-      else { next = [...now.slice(0, found.place), first, ...now.slice(found.place)]; model.index = found.place; }
-      if (await actions.setChain(next)) say(found.words);
+      const sameIn = (now) => (now[index]?.kind === first.kind ? index : now.findIndex((p) => p.kind === first.kind));
+      const renewed = (p) => ({ ...p, values: { ...(p.values || {}), ...(first.values || {}) }, ...(first.profile_db ? { profile_db: first.profile_db } : {}) });
+      const change = (now) => {
+        if (what === "start") return found.chain;
+        const same = sameIn(now);
+        if (same >= 0) return now.map((p, i) => (i === same ? renewed(p) : p));
+        return [...now.slice(0, found.place), first, ...now.slice(found.place)];
+      };
+      const same = sameIn(chainOf(model));
+      model.index = what === "start" ? 0 : same >= 0 ? same : found.place;
+      if (await actions.setChain(change)) say(found.words);
     } catch (error) { say(error.message); }
   },
   usePreset: async (id) => {
     try {
       const found = await api.post(page.dataset.presets, { do: "read", id });
       model.index = 0;
-      await actions.setChain(found.chain);
+      await actions.setChain(() => found.chain);
     } catch (error) { say(error.message); }
   },
   keepPreset: () => { byId("preset-dialog").showModal(); },
@@ -131,7 +148,8 @@ const actions = {
     const row = rowOf(model, model.target.id);
     if (!row || !row[by]) { say(by === "group" ? "This clip is in no group." : "Nobody is named as its speaker."); return; }
     const ids = model.state.clips.filter((one) => one[by] === row[by] && one.role === row.role).map((one) => one.id);
-    edit({ kind: "chain", target: "clip", ids, chain: chainOf(model) });
+    const target = { ...model.target };
+    edit((state) => ({ kind: "chain", target: "clip", ids, chain: chainOf({ state }, target) }));
   },
   placeOnCurve: (span) => {
     const row = rowOf(model, model.target.id);
@@ -148,6 +166,14 @@ const actions = {
   },
   said: (words) => say(words),
 };
+
+// More or less gain than stands there when its turn comes, on clips that are still there.
+function moreGain(ids) {
+  return (state, byDb) => {
+    const rows = state.clips.filter((row) => ids.includes(row.id));
+    return rows.length ? { kind: "gains", gains: rows.map((row) => [row.id, Math.round((row.gain_db + byDb) * 100) / 100]) } : null;
+  };
+}
 
 function lookAt() { return { target: model.target.kind, id: model.target.id, index: model.index, at_sample: Math.round(player.position()), chain: model.draft || chainOf(model) }; }
 
@@ -208,6 +234,10 @@ function showCounts() {
 }
 
 function show() {
+  keepingFocus(page, showAll);
+}
+
+function showAll() {
   const rows = sheet.show();
   byId("sheet-empty").hidden = rows.length > 0;
   byId("sheet-empty").textContent = model.state.clips.length ? "No clip is like that." : "Nothing to level yet. Bring files in on the Intake page.";
@@ -224,9 +254,10 @@ function show() {
 
 function take(state) {
   if (state.said) say(state.said);
-  const isOtherMix = state.revision !== model.state.revision;
-  model.state = state;
-  model.draft = null;
+  const isOtherMix = state.revision !== model.base.revision;
+  model.base = state;
+  model.state = queue.over(state);
+  if (model.draftOf) model.draft = model.draftOf(chainOf(model));
   if (!rowOf(model, model.focusId)) { model.focusId = state.clips[0]?.id ?? null; if (model.target.kind === "clip") model.target.id = model.focusId || ""; }
   for (const id of [...model.chosen]) if (!rowOf(model, id)) model.chosen.delete(id);
   show();
@@ -239,11 +270,11 @@ function follow() {
   clearTimeout(followTimer);
   const isPending = model.state.clips.some((row) => row.is_pending);
   if ((model.state.is_exact && model.state.fit.is_exact && !isPending) || !model.state.length_samples) return;
-  const { revision } = model.state;
+  const { revision } = model.base;
   followTimer = setTimeout(async () => {
     try {
       const state = await api.state();
-      if (model.state.revision === revision && !model.draft && !document.activeElement?.matches("#level input[type=text]")) take(state);
+      if (model.base.revision === revision && !model.draft && queue.isIdle() && !isTyping(page)) take(state);
     } catch { /* asked again below */ }
     follow();
   }, isPending || model.state.clips.length < MANY_CLIPS ? 600 : 2000);
@@ -255,11 +286,12 @@ async function askPeaks() {
   const mine = peaksAsked;
   try {
     const found = await api.get(page.dataset.peaks);
-    if (mine !== peaksAsked || found.revision !== model.state.revision) return;
-    for (const row of model.state.clips) {
+    if (mine !== peaksAsked || found.revision !== model.base.revision) return;
+    for (const row of model.base.clips) {
       const pair = found.peaks[row.id];
       if (pair) Object.assign(row, { sample_peak_dbfs: pair[0], true_peak_dbtp: pair[1], has_peaks: true });
     }
+    model.state = queue.over(model.base);
     sheet.show();
     if (found.left) setTimeout(askPeaks, PEAKS_PAUSE_MS);
   } catch { /* the sheet keeps its dots */ }
@@ -299,8 +331,8 @@ function tick(now) {
 }
 
 const playOrStop = () => { if (player.isPlaying) player.stop(); else player.play(); };
-const undo = () => { if (model.state.undo) edit({ kind: "undo" }); };
-const redo = () => { if (model.state.redo) edit({ kind: "redo" }); };
+const undo = () => edit((state) => (state.undo ? { kind: "undo" } : null));
+const redo = () => edit((state) => (state.redo ? { kind: "redo" } : null));
 for (const [name, action] of Object.entries({ play: playOrStop, undo, redo })) document.querySelector(`[data-do="${name}"]`).addEventListener("click", action);
 byId("even").addEventListener("click", () => even.open());
 byId("advise").addEventListener("click", () => actions.advise());
@@ -343,3 +375,6 @@ window.addEventListener("themechange", () => strip.paint());
 document.fonts.ready.then(() => { show(); strip.follow(); actions.look(); page.dataset.ready = "true"; setTimeout(askPeaks, 300); });
 follow();
 requestAnimationFrame(tick);
+// For tests: whether everything that was pressed has reached the server.
+window.recitantEdits = queue;
+window.recitantModel = model;

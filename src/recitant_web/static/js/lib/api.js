@@ -1,39 +1,33 @@
-// Requests to the server. Edits go one after the other, each at the revision that the one before came back with.
+// Requests to the server. What is refused comes back as a Refusal with its sentence, its status and its code.
 
 export class Refusal extends Error {}
 
-export function newApi(urls, revisionOf) {
-  let last = Promise.resolve();
-
+export function newApi(urls) {
   async function answer(response) {
     if (response.ok) return response.json();
-    let words = "That did not reach the server. Check the connection; nothing is lost.";
-    try { words = (await response.json()).sentence || words; } catch { /* not an answer of ours */ }
-    throw Object.assign(new Refusal(words), { status: response.status });
+    let found = {};
+    try { found = await response.json(); } catch { /* not an answer of ours */ }
+    const words = found.sentence || "That did not reach the server. Check the connection; nothing is lost.";
+    throw Object.assign(new Refusal(words), { status: response.status, code: found.error || "" });
   }
 
-  async function post(url, data) {
-    const response = await fetch(url, {
-      method: "POST",
-      headers: { "Content-Type": "application/json", "X-CSRFToken": urls.csrf, Accept: "application/json" },
-      body: JSON.stringify({ ...data, revision: revisionOf() }),
-    });
+  async function send(url, options) {
+    let response;
+    try {
+      response = await fetch(url, options);
+    } catch {
+      throw new Refusal("The server does not answer. Check the connection; nothing is lost.");
+    }
     return answer(response);
   }
 
-  const send = (edit) => post(urls.edits, edit);
-
-  const get = async (url) => answer(await fetch(url, { headers: { Accept: "application/json" } }));
+  const headers = { "Content-Type": "application/json", "X-CSRFToken": urls.csrf, Accept: "application/json" };
+  const post = (url, data) => send(url, { method: "POST", headers, body: JSON.stringify(data) });
 
   return {
-    get,
-    post,
-    state: () => get(urls.state),
-    edit(edit, onAnswer) {
-      last = last.then(() => send(edit)).then(onAnswer);
-      const mine = last;
-      last = last.catch(() => {});
-      return mine;
-    },
+    get: (url) => send(url, { headers: { Accept: "application/json" } }),
+    post, // a question that is too long for an address, or an action of its own: it changes no state of the timeline
+    edit: (data, revision, url) => post(url || urls.edits, { ...data, revision }),
+    state: () => send(urls.state, { headers: { Accept: "application/json" } }),
   };
 }

@@ -11,3 +11,24 @@ export function button(text, onPress, properties = {}) {
   element.addEventListener("click", onPress);
   return element;
 }
+
+// Whether somebody is in the middle of typing into a field of this box: it is not rebuilt under the hand.
+export function isTyping(box) {
+  const active = document.activeElement;
+  return Boolean(active && box.contains(active) && active.dataset.isTyped);
+}
+document.addEventListener("input", (event) => { if (event.target.matches("input:not([type=range]):not([type=checkbox]), textarea")) event.target.dataset.isTyped = "1"; });
+document.addEventListener("change", (event) => { delete event.target.dataset.isTyped; }, true);
+document.addEventListener("focusout", (event) => { delete event.target.dataset.isTyped; });
+
+// Rebuild a box; what had the focus has it again where it is still there.
+export function keepingFocus(box, rebuild) {
+  const active = document.activeElement;
+  const keyOf = (one) => one.dataset.key || one.id || `${one.tagName} ${one.getAttribute("aria-label") || one.ariaLabel || one.textContent.trim()}`;
+  const all = () => [...box.querySelectorAll("button, input, select, textarea, summary, [tabindex]")];
+  const isInside = active && box.contains(active) && active !== box;
+  const key = isInside ? keyOf(active) : null;
+  const place = isInside ? all().filter((one) => keyOf(one) === key).indexOf(active) : -1;
+  rebuild();
+  if (isInside && !active.isConnected) all().filter((one) => keyOf(one) === key)[Math.max(0, place)]?.focus({ preventScroll: true });
+}

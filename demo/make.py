@@ -1,0 +1,47 @@
+"""Makes what is missing of the demo: python demo/make.py FOLDER [--library-only].
+
+Each part is a program of its own and appears whole or not at all, so a run that was cut short is taken up again.
+"""
+
+import ctypes
+import signal
+import subprocess
+import sys
+from pathlib import Path
+
+HERE = Path(__file__).parent
+PLANS = ("casting-the-tenor.json", "tenor-30-seconds.json")
+PR_SET_PDEATHSIG = 1  # linux/prctl.h
+PICTURE = "Casting the Tenor, picture.mp4"
+
+
+def missing(folder: Path, *, is_library_only: bool) -> list[list[str]]:
+    """Commands that make what is not there yet; the library first, since it is needed first."""
+    commands = []
+    if not (folder / "library" / "library.json").exists():
+        commands.append([str(HERE / "library.py"), str(folder / "library")])
+    if is_library_only:
+        return commands
+    if not all((folder / "demo" / name).exists() for name in PLANS):
+        commands.append([str(HERE / "build.py"), str(folder / "demo")])
+    if not (folder / "demo" / PICTURE).exists():
+        commands.append([str(HERE / "picture.py"), str(folder / "demo" / PICTURE)])
+    return commands
+
+
+def main() -> int:
+    """Run them one after the other; the exit code of the first that fails."""
+    # Whoever asked for this may be killed; what is being made for them ends too.
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(143))
+    ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGTERM)
+    folder = Path(sys.argv[1])
+    (folder / "demo").mkdir(parents=True, exist_ok=True)
+    for command in missing(folder, is_library_only="--library-only" in sys.argv[2:]):
+        code = subprocess.run([sys.executable, *command], check=False).returncode
+        if code:
+            return code
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,66 @@
+// How an edit of the Balance page looks before the server has answered: gains, rules, points of dips, what is asked.
+
+export function applyEdit(state, data) {
+  if (data.kind === "gain") return withGain(state, data);
+  if (data.kind === "duck-point") return withPoint(state, data);
+  if (data.kind === "duck-rule") return withRule(state, data);
+  if (data.kind === "spec") return { ...state, spec: { ...state.spec, id: data.spec_id } };
+  if (data.kind === "clearance") return withAsked(state, data);
+  return state;
+}
+
+export function gainOf(state, target, id) {
+  if (target === "stem") return state.staves.find((stave) => stave.role === id)?.gain_db ?? null;
+  const all = state.staves.flatMap((stave) => (target === "clip" ? stave.clips : stave.tracks));
+  return all.find((one) => one.id === id)?.gain_db ?? null;
+}
+
+function withGain(state, { target, id, gain_db: text }) {
+  const wanted = Number(String(text).replace("−", "-").replace(",", "."));
+  const was = gainOf(state, target, id);
+  if (!Number.isFinite(wanted) || was === null) return state;
+  const lifted = (clip) => ({ ...clip, in_mix_lufs: clip.in_mix_lufs === null ? null : clip.in_mix_lufs + wanted - was });
+  const staves = state.staves.map((stave) => {
+    if (target === "stem") return stave.role === id ? { ...stave, gain_db: wanted, clips: stave.clips.map(lifted) } : stave;
+    if (target === "track") {
+      if (!stave.tracks.some((track) => track.id === id)) return stave;
+      return { ...stave, tracks: stave.tracks.map((t) => (t.id === id ? { ...t, gain_db: wanted } : t)), clips: stave.clips.map((c) => (c.track_id === id ? lifted(c) : c)) };
+    }
+    return stave.clips.some((clip) => clip.id === id) ? { ...stave, clips: stave.clips.map((c) => (c.id === id ? { ...lifted(c), gain_db: wanted } : c)) } : stave;
+  });
+  return { ...state, staves };
+}
+
+function withAsked(state, { asked_lu: asked, least_s: least }) {
+  const [askedLu, leastS] = [asked, least].map((text) => Number(String(text).replace("−", "-").replace(",", ".")));
+  return Number.isFinite(askedLu) && Number.isFinite(leastS) ? { ...state, clearance: { ...state.clearance, asked_lu: askedLu, least_s: leastS } } : state;
+}
+
+function withPoint(state, { id, index, at_sample: at, gain_db: text }) {
+  const gainDb = Number(String(text).replace("−", "-").replace(",", "."));
+  if (!Number.isFinite(gainDb)) return state;
+  const ducks = state.ducks.map((duck) => (duck.id !== id ? duck : { ...duck, points: duck.points.map((point, i) => (i === index ? [at, gainDb, true] : point)) }));
+  return { ...state, ducks };
+}
+
+// The place of a point in a dip that may have been remade since; -1 where it is gone.
+export function pointIndex(state, duckId, atSample) {
+  const duck = state.ducks.find((one) => one.id === duckId);
+  return duck ? duck.points.findIndex(([at]) => at === atSample) : -1;
+}
+
+function withRule(state, { id, rule: change }) {
+  const read = (value) => {
+    const number = typeof value === "string" && value.trim() ? Number(value.replace("−", "-").replace(",", ".")) : NaN;
+    return Number.isFinite(number) ? number : value;
+  };
+  const merged = (rule) => {
+    const next = { ...rule };
+    for (const [name, value] of Object.entries(change)) {
+      const isPart = value && typeof value === "object" && !Array.isArray(value);
+      next[name] = isPart ? { ...rule[name], ...Object.fromEntries(Object.entries(value).map(([part, v]) => [part, read(v)])) } : read(value);
+    }
+    return next;
+  };
+  return { ...state, ducks: state.ducks.map((duck) => (duck.id === id ? { ...duck, rule: merged(duck.rule) } : duck)) };
+}
