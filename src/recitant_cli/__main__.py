@@ -4,23 +4,27 @@ import argparse
 import io
 import json
 import sys
+from dataclasses import replace
 from pathlib import Path
 
-from recitant_core.balance.first_balance import AROUND_AIM_LU, DUCKING, STEPS, Choices
+from recitant_cli.intake_data import examined_data
+from recitant_core.balance.first_balance import AROUND_AIM_LU, DUCKING, STEPS, Choices, first_balance
 from recitant_core.delivery.catalogue import CATALOGUE, DEFAULT_SPEC_ID, spec_by_id
+from recitant_core.delivery.figures import Delivered, readings_data, verdict_data
 from recitant_core.delivery.judge import judge
 from recitant_core.errors import RecitantError
 from recitant_core.intake.findings import Severity
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU
 from recitant_core.measure.meter import MeterState, Readings, feed_meter, read_meter
 from recitant_core.units.clock import RATE_HZ
-from recitant_io.balancing import balanced, ducking_data, with_rules_followed
 from recitant_io.decode import open_media
-from recitant_io.delivery import Delivered, deliver, readings_data, report_data, verdict_data
-from recitant_io.examine import examine_file, examined_data
+from recitant_io.delivery import deliver
+from recitant_io.examine import examine_file
+from recitant_io.plan_energies import material_of, with_rules_followed
 from recitant_io.plan_file import load_plan
-from recitant_io.report import limit_text
-from recitant_io.words import fit_sentence, sentence, signed
+from recitant_words.balance_report import balance_data, ducking_data
+from recitant_words.report import limit_text, report_data, report_files
+from recitant_words.sentences import fit_sentence, sentence, signed
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -177,11 +181,15 @@ def _mix(chosen: argparse.Namespace) -> int:
         if chosen.first_balance:
             steps = tuple(step for step in STEPS if step not in chosen.skip)
             choices = Choices(chosen.music, chosen.effects, chosen.ducking, steps)
-            loaded, more = balanced(found, specs[0], choices, chosen.clearance, tell)
+            material = material_of(found, specs[0], chosen.clearance)
+            balanced = first_balance(material, choices, tell)
+            loaded, more = replace(found, plan=balanced.plan), balance_data(balanced, material)
         else:
             loaded = with_rules_followed(found, chosen.clearance)
             more = {"ducking": ducking_data(loaded.plan)}
-        done = deliver(loaded.plan, loaded.sources, specs, chosen.out, tell, more)
+        done = deliver(
+            loaded.plan, loaded.sources, specs, chosen.out, tell, lambda ready: report_files(loaded.plan, ready, more)
+        )
         if sys.stderr.isatty():
             print("\r" + " " * 40 + "\r", end="", file=sys.stderr)
         if chosen.json:

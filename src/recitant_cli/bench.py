@@ -41,8 +41,8 @@ from recitant_core.timeline.model import Clip, Duck, Master, Plan, Role, Track
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.channels import STEREO, ChannelLayout, layout_from_count
 from recitant_core.units.clock import RATE_HZ, SampleSpan
-from recitant_io.balancing import source_hop_energies
 from recitant_io.conform import conform
+from recitant_io.plan_energies import source_hop_energies
 from recitant_io.speech import model_probabilities
 from recitant_io.warm import warm_kernels
 

@@ -1,51 +1,26 @@
-"""Deliveries on disk: the mix and its stems for each specification, and the report."""
+"""Deliveries on disk: the mix and its stems for each specification, and the texts beside them."""
 
-import json
-import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import ExitStack
-from dataclasses import asdict, dataclass, replace
+from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
-from recitant_core.delivery.fit import Fit, FitState, TrialMeter, fit, written_segments
-from recitant_core.delivery.judge import Verdict, judge
+from recitant_core.delivery.figures import Delivered, WrittenFile
+from recitant_core.delivery.fit import Fit, TrialMeter, fit, written_segments
+from recitant_core.delivery.judge import judge
 from recitant_core.delivery.spec import Spec
 from recitant_core.dsp.quantise import audio_from_integers, quantise
 from recitant_core.errors import PlanError
-from recitant_core.measure.meter import Readings
 from recitant_core.ports import Progress, no_progress
 from recitant_core.render.mix import Sources
 from recitant_core.timeline.model import Plan, Role
 from recitant_core.units.channels import STEREO
-from recitant_core.units.clock import s_from_samples
 from recitant_io.conform import storage_errors
-from recitant_io.report import report_html
 from recitant_io.wav import wav_writer
-from recitant_io.words import fit_sentence
 
 STEM_BIT_DEPTH = 24
 FLOAT_BIT_DEPTH = 32
-
-
-@dataclass(frozen=True)
-class WrittenFile:
-    """One file of a delivery."""
-
-    kind: str
-    file: str
-    bit_depth: int
-    role: str | None = None
-
-
-@dataclass(frozen=True)
-class Delivered:
-    """What one specification came to: judged on the samples in the file."""
-
-    fit: Fit
-    verdict: Verdict
-    readings: Readings
-    files: tuple[WrittenFile, ...]
+Reports = Callable[[Sequence[Delivered]], Mapping[str, str]]
 
 
 def deliver(
@@ -54,9 +29,9 @@ def deliver(
     specs: Sequence[Spec],
     folder: Path,
     progress: Progress = no_progress,
-    more: Mapping[str, Any] | None = None,
+    reports: Reports = lambda _done: {},
 ) -> list[Delivered]:
-    """Fit a plan to each specification and write mix-SPEC.wav and stem-ROLE-SPEC.wav, report.json and report.html.
+    """Fit a plan to each specification and write mix-SPEC.wav and stem-ROLE-SPEC.wav, and what is reported of them.
 
     The stems carry the gain of their mix and add up to it as it is before its last limiter. They are 24 bit, or
     32 bit float where a stem alone passes full scale.
@@ -67,7 +42,7 @@ def deliver(
         specs: at least one.
         folder: made if missing; files of the same names are replaced when the new ones are whole.
         progress: told the share done; may raise Cancelled.
-        more: what the report says beside the deliveries, such as speech, ducking and clearance.
+        reports: texts to write beside them, by file name, from what every specification came to.
 
     Raises:
         PlanError: nothing to mix. StorageFull: no room. UnreadableMedia: a source turns out damaged.
@@ -84,9 +59,8 @@ def deliver(
 
         found = fit(plan, sources, spec, lambda share, tell=tell: tell(0.7 * share))  # type: ignore[misc]
         done.append(_write(plan, sources, found, folder, lambda share, tell=tell: tell(0.7 + 0.3 * share)))  # type: ignore[misc]
-    report = report_data(plan, done) | dict(more or {})
     with storage_errors():
-        for name, text in (("report.json", json.dumps(report, indent=2)), ("report.html", report_html(report))):
+        for name, text in reports(done).items():
             part = folder / f".{name}.part"
             part.write_text(text, encoding="utf-8")
             part.replace(folder / name)
@@ -125,58 +99,3 @@ def _write(plan: Plan, sources: Sources, found: Fit, folder: Path, progress: Pro
     trial = meter.trial()
     verdict = judge(trial.readings, spec, STEREO.n_channels, found.trial.dialogue_lufs)
     return Delivered(found, verdict, trial.readings, (mix_file, *stem_files.values()))
-
-
-def report_data(plan: Plan, done: Sequence[Delivered]) -> dict[str, Any]:
-    """The report as JSON data: null where there is no value."""
-    untouched = done[0].fit.untouched
-    return {
-        "report": 1,
-        "title": plan.title,
-        "duration_s": s_from_samples(plan.span.length_samples),
-        "frame_rate": plan.frame_rate,
-        "before": readings_data(untouched.readings),
-        "stems": [role.value for role in plan.roles],
-        "deliveries": [_delivery_data(delivered) for delivered in done],
-    }
-
-
-def _delivery_data(delivered: Delivered) -> dict[str, Any]:
-    found, spec = delivered.fit, delivered.fit.spec
-    return {
-        "spec": spec.spec_id,
-        "name": spec.name,
-        "source": spec.source + (" (figures from memory)" if spec.is_from_memory else ""),
-        "note": spec.note,
-        "passes": delivered.verdict.is_passed,
-        "reached": found.state is FitState.REACHED,
-        "state": found.state.value,
-        "explanation": fit_sentence(found),
-        "measured_on": delivered.verdict.anchor.value,
-        "gain_db": finite(found.trial.master.gain_db),
-        "ceiling_dbtp": found.trial.master.ceiling_dbtp,
-        "most_limiting_db": finite(found.trial.most_reduction_db),
-        "limited_share": found.trial.limited_share,
-        "range_lost_lu": finite(found.range_lost_lu),
-        "figures": verdict_data(delivered.verdict),
-        **readings_data(delivered.readings),
-        "files": [asdict(file) for file in delivered.files],
-    }
-
-
-def verdict_data(verdict: Verdict) -> list[dict[str, Any]]:
-    """Every finding of a verdict as JSON data."""
-    return [
-        {**asdict(finding), "measured": finite(finding.measured), "miss": finite(finding.miss)}
-        for finding in verdict.findings
-    ]
-
-
-def readings_data(readings: Readings) -> dict[str, float | None]:
-    """Readings as JSON data: null for silence and for what is too short to say."""
-    return {name: finite(value) for name, value in asdict(readings).items()}
-
-
-def finite(value: float | None) -> float | None:
-    """The value, or None where it is none or infinite; JSON has no infinity."""
-    return value if value is not None and math.isfinite(value) else None

@@ -3,16 +3,13 @@
 import tempfile
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 from recitant_core.intake.checks import findings_of, speech_to_noise
 from recitant_core.intake.evidence import gather
 from recitant_core.intake.findings import Finding
 from recitant_core.intake.roles import RoleGuess, guess_role
 from recitant_core.speech.activity import SpeechSpan, speech_share
-from recitant_core.units.clock import s_from_samples
 from recitant_io.conform import Conformed, StoredSource, conform, storage_errors, stored_total_energy
-from recitant_io.finding_words import finding_data, role_reasons
 from recitant_io.probe import Probe, probe
 from recitant_io.speech import speech_spans
 
@@ -47,26 +44,3 @@ def examine_file(path: Path) -> Examined:
         guess = guess_role(path.name, evidence, speech_share(speech, conformed.length_samples))
     speech_dbfs, floor_dbfs = levels if levels is not None else (None, None)
     return Examined(conformed, probe(path), speech, findings, guess, speech_dbfs, floor_dbfs)
-
-
-def examined_data(path: Path, found: Examined) -> dict[str, Any]:
-    """What was learnt, as JSON data: times in seconds."""
-    return {
-        "file": str(path),
-        "channels": found.conformed.n_channels,
-        "sample_rate": found.conformed.rate_hz,
-        "coding": found.conformed.coding,
-        "duration_s": s_from_samples(found.conformed.length_samples),
-        "role": {"guess": found.guess.role.value, "reasons": role_reasons(found.guess)},
-        "speech": [
-            [s_from_samples(span.start_sample), s_from_samples(span.span.end_sample), span.confidence]
-            for span in found.speech
-        ],
-        "speech_dbfs": found.speech_dbfs,
-        "noise_floor_dbfs": found.floor_dbfs,
-        "findings": [
-            finding_data(finding)
-            | {"places": [[s_from_samples(p.start_sample), s_from_samples(p.end_sample)] for p in finding.places]}
-            for finding in found.findings
-        ],
-    }

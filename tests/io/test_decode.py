@@ -11,7 +11,7 @@ from recitant_core.errors import MediaError, RecitantError, StorageFull
 from recitant_io import conform as conforming
 from recitant_io.conform import FileSource, StoredSource, conform, stored_energy
 from recitant_io.decode import open_media
-from recitant_io.words import sentence
+from recitant_words.sentences import sentence
 from signals import RATE_HZ, programme, sine
 
 AUDIO = programme(4, 1.5)

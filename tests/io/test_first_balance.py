@@ -28,7 +28,7 @@ from recitant_core.render.clip_levels import level_of_clip
 from recitant_core.render.following import scene_of
 from recitant_core.timeline.model import Clip, Plan, Role, Track
 from recitant_core.units.clock import RATE_HZ, SampleSpan
-from recitant_io.balancing import source_hop_energies
+from recitant_io.plan_energies import source_hop_energies
 from recitant_io.speech import speech_spans
 from signals import MemorySource
 

@@ -14,9 +14,9 @@ from recitant_core.errors import RecitantError
 from recitant_core.measure.meter import Readings
 from recitant_core.processors.model import Processor
 from recitant_core.timeline.model import Master
-from recitant_io.chain_words import effort_words, markdown_table, order_words
-from recitant_io.report import limit_text, report_html
-from recitant_io.words import _SENTENCES, fit_sentence, gain_text, prediction_sentence, sentence, signed
+from recitant_words.chains import effort_words, markdown_table, order_words
+from recitant_words.report import limit_text, report_html
+from recitant_words.sentences import _SENTENCES, fit_sentence, gain_text, prediction_sentence, sentence, signed
 
 ROOT = Path(__file__).parents[2]
 SRC = ROOT / "src"
@@ -102,7 +102,7 @@ def test_gains_show_their_sign_and_limits_their_side():
 
 
 def test_a_report_shows_what_fails_and_escapes_what_people_typed():
-    from recitant_io.delivery import readings_data, verdict_data
+    from recitant_core.delivery.figures import readings_data, verdict_data
 
     verdict = judge(replace(READINGS, integrated_lufs=-20.0), SPEC)
     delivery = {

@@ -12,7 +12,6 @@ from django.conf import settings
 from recitant_core.measure.clearance import close_passages
 from recitant_core.render.mix import render_stems
 from recitant_core.timeline.model import Role
-from recitant_io.balance_words import followed_sentence
 from recitant_web.delivery.actions import hand_over
 from recitant_web.desk import balancing, following
 from recitant_web.desk.balance_queries import exact_stems
@@ -21,6 +20,7 @@ from recitant_web.desk.models import BalanceRun, Clip, Duck, Edit, Track
 from recitant_web.desk.versions import return_to_version, save_version
 from recitant_web.programme.ingesting import listen
 from recitant_web.programme.models import Source
+from recitant_words.balance import followed_sentence
 
 pytestmark = pytest.mark.django_db
 SECOND = 48_000

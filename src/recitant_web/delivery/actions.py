@@ -11,13 +11,14 @@ from recitant_core.errors import PlanError
 from recitant_core.interchange.plan_json import plan_from_data, plan_to_data
 from recitant_core.ports import Progress
 from recitant_io.conform import require_room
-from recitant_io.delivery import deliver, report_data
+from recitant_io.delivery import deliver
 from recitant_web.delivery.models import Delivery
 from recitant_web.desk.balance_queries import report_part
 from recitant_web.desk.bridge import plan_of, sources_of_plan
 from recitant_web.jobs.actions import start_job
 from recitant_web.programme.models import Programme, Source
 from recitant_web.programme.queries import stored_source
+from recitant_words.report import report_data, report_files
 
 DELIVER = "delivery.deliver"
 _BYTES_A_FRAME = 2 * 3
@@ -61,7 +62,8 @@ def make_delivery(delivery_id: int, progress: Progress) -> str:
     sources = {sha256: stored_source(sha256, n_channels) for sha256, n_channels in rows}
     plan = plan_from_data(delivery.plan, sources)
     more = report_part(delivery.programme, plan, sources)
-    done = deliver(plan, sources, specs, Path(settings.MEDIA_ROOT) / delivery.folder, progress, more)
+    folder = Path(settings.MEDIA_ROOT) / delivery.folder
+    done = deliver(plan, sources, specs, folder, progress, lambda ready: report_files(plan, ready, more))
     delivery.report = report_data(plan, done) | more
     delivery.save(update_fields=["report"])
     passed = sum(delivered.verdict.is_passed for delivered in done)

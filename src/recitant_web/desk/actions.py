@@ -11,15 +11,14 @@ from django.db.models import Max
 
 from recitant_core.balance.first_balance import StemMeter
 from recitant_core.delivery.catalogue import spec_by_id
+from recitant_core.delivery.figures import finite, readings_data
 from recitant_core.delivery.fit import FitState, fit, measure_mix
 from recitant_core.errors import Cancelled, EditRefused, PlanError
 from recitant_core.ports import Progress
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.chained import Budget, tidy
-from recitant_io.delivery import finite, readings_data
 from recitant_io.stem_levels import keep_stem_levels
-from recitant_io.words import fit_sentence, gain_text
 from recitant_web.desk.balance_queries import exact_stems, stem_levels_folder
 from recitant_web.desk.bridge import plan_key, plan_of, sources_of_plan, spec_of
 from recitant_web.desk.log import EXAMINE, Change, inserted, lock, record
@@ -28,6 +27,7 @@ from recitant_web.desk.sounds import known_energies
 from recitant_web.jobs.actions import start_job
 from recitant_web.jobs.queries import is_under_way
 from recitant_web.programme.models import ROLES, Programme, Source, SourceKind
+from recitant_words.sentences import fit_sentence, gain_text
 
 EDGE_FADE_SAMPLES = RATE_HZ // 200  # 5 ms: a clip neither starts nor ends with a click
 

@@ -16,7 +16,6 @@ from recitant_core.timeline.model import Clip, Plan, Role, Track
 from recitant_core.timeline.room_tone import covered_samples, gap_at, tone_stretch, with_room_tone
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.timecode import timecode_from_samples
-from recitant_io.words import gain_text
 from recitant_web.desk import models
 from recitant_web.desk.actions import choose_spec, set_gain
 from recitant_web.desk.arrange_rows import ROW_EDITS
@@ -27,6 +26,7 @@ from recitant_web.desk.log import go_to, lock, record, redo, undo
 from recitant_web.desk.tone_source import tone_source
 from recitant_web.programme.models import Programme, SourceState
 from recitant_web.programme.queries import source_energy, stored_source
+from recitant_words.sentences import gain_text
 
 Data = dict[str, Any]
 PlanEdit = Callable[[Programme, Plan, Data], tuple[Plan, str]]

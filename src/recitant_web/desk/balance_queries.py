@@ -13,6 +13,7 @@ from django.conf import settings
 from recitant_core.balance.closeness import diagnoses
 from recitant_core.balance.first_balance import exact_energies
 from recitant_core.balance.speech_figures import SpeechFigures, speech_figures
+from recitant_core.delivery.figures import finite
 from recitant_core.errors import EditRefused
 from recitant_core.gain.ducking import STARTING_POINTS, DuckKind, comfort, dips
 from recitant_core.measure.clearance import (
@@ -30,17 +31,16 @@ from recitant_core.timeline.model import Duck, Master, Plan, Role
 from recitant_core.timeline.speaking import speech_of_clip
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
-from recitant_io.balance_words import comfort_words, diagnosis_data, path_words
-from recitant_io.balancing import speech_data
-from recitant_io.delivery import finite
 from recitant_io.stem_levels import stem_levels
-from recitant_io.words import signed
 from recitant_web.desk.bridge import plan_key, plan_of, points_data, sources_of_plan, spec_of, speech_of
 from recitant_web.desk.duck_edits import duck_name, rule_data
 from recitant_web.desk.following import scene_now
 from recitant_web.desk.models import BalanceRun
 from recitant_web.desk.sounds import known_energies, missing_chains
 from recitant_web.programme.models import Programme
+from recitant_words.balance import comfort_words, diagnosis_data, path_words
+from recitant_words.balance_report import speech_data
+from recitant_words.sentences import signed
 
 MOST_DIAGNOSED = 60
 _CLEAR_TENTHS = 400  # no bar is drawn higher: 40 LU are clear enough

@@ -10,7 +10,6 @@ from recitant_core.errors import EditRefused, PlanError
 from recitant_core.ports import Progress
 from recitant_core.timeline.model import Plan
 from recitant_core.units.clock import SampleSpan
-from recitant_io.balance_words import TITLES, step_data
 from recitant_web.desk.bridge import (
     changes_between,
     findings_from_data,
@@ -26,6 +25,7 @@ from recitant_web.desk.models import BalanceRun
 from recitant_web.desk.sounds import known_energies
 from recitant_web.jobs.actions import start_job
 from recitant_web.programme.models import Programme, SourceState
+from recitant_words.balance import TITLES, step_data
 
 FIRST_BALANCE = "desk.first_balance"
 

@@ -12,11 +12,11 @@ from recitant_core.timeline import edits
 from recitant_core.timeline.model import Duck, Plan, Role
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.timecode import timecode_from_samples
-from recitant_io.words import gain_text, signed
 from recitant_web.desk.bridge import duck_fields, marks_from_data, marks_to_data
 from recitant_web.desk.log import Change, changes_back
 from recitant_web.desk.models import Clip, Edit, EditState
 from recitant_web.programme.models import Programme
+from recitant_words.sentences import gain_text, signed
 
 Data = dict[str, Any]
 LEAST_SPEECH_SAMPLES = RATE_HZ // 20

@@ -9,7 +9,6 @@ from recitant_core.gain.ducking import curve_change
 from recitant_core.render.following import BandEnergies, Scene, follow, scene_of
 from recitant_core.timeline.model import Plan
 from recitant_core.units.arrays import FloatArray
-from recitant_io.balance_words import followed_sentence
 from recitant_io.bands import stored_band_energy
 from recitant_web.desk import models
 from recitant_web.desk.bridge import duck_changes, keep_plan, plan_now, speech_of
@@ -17,6 +16,7 @@ from recitant_web.desk.log import carry_out_too, record
 from recitant_web.desk.sounds import known_energies
 from recitant_web.programme.models import Programme, Source
 from recitant_web.programme.queries import conformed_folder, stored_source
+from recitant_words.balance import followed_sentence
 
 _MATTERS = {"clip", "track", "stem", "duck", "source", "programme"}
 _COSMETIC = {

@@ -16,13 +16,13 @@ from recitant_core.timeline import edits
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Plan, Ride, Role
 from recitant_core.timeline.speaking import speech_of_clip
 from recitant_core.units.clock import RATE_HZ, SampleSpan
-from recitant_io.chain_words import difference_words
-from recitant_io.words import gain_text
 from recitant_web.desk.bridge import speech_of
 from recitant_web.desk.level_measures import ZONES, evened_gains
 from recitant_web.desk.log import Change
 from recitant_web.desk.sounds import known_energies
 from recitant_web.programme.models import Programme
+from recitant_words.chains import difference_words
+from recitant_words.sentences import gain_text
 
 Data = dict[str, Any]
 _MOST_RIDE_POINTS = 20_000

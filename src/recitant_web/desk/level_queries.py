@@ -2,16 +2,16 @@
 
 from typing import Any
 
+from recitant_core.delivery.figures import finite
 from recitant_core.errors import EditRefused
 from recitant_core.processors.model import MOST_PROCESSORS, chain_data, chain_from_data, processor_data
-from recitant_io.chain_words import kinds_data, starting_points_data
-from recitant_io.delivery import finite
 from recitant_web.desk.bridge import plan_of, spec_of
 from recitant_web.desk.level_measures import evened_gains, measure_peaks, sheet, zones_of
 from recitant_web.desk.models import EditState, Preset
 from recitant_web.desk.queries import figures_of
 from recitant_web.desk.strips import ride_to_data
 from recitant_web.programme.models import Programme
+from recitant_words.chains import kinds_data, starting_points_data
 
 _PEAKS_S = 0.4
 

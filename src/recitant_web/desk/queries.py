@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import soundfile
 
+from recitant_core.delivery.figures import finite, verdict_data
 from recitant_core.delivery.judge import judge
 from recitant_core.delivery.predict import predict
 from recitant_core.dsp.quantise import quantise
@@ -27,8 +28,6 @@ from recitant_core.render.mix import Heard, render_output
 from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
-from recitant_io.delivery import finite, verdict_data
-from recitant_io.words import prediction_sentence
 from recitant_web.desk.balance_queries import (
     balance_state,
     clearance_contour,
@@ -41,6 +40,7 @@ from recitant_web.desk.level_measures import levels_in_mix
 from recitant_web.desk.models import EditState, FitResult, Verdict
 from recitant_web.desk.sounds import known_energies, known_source
 from recitant_web.programme.models import Programme
+from recitant_words.sentences import prediction_sentence
 
 HORIZON_POINTS = 600
 MOST_CONTOUR_POINTS = 4_000

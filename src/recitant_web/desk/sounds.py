@@ -9,8 +9,8 @@ from recitant_core.ports import SampleSource
 from recitant_core.processors.model import active
 from recitant_core.timeline.model import Clip, Plan
 from recitant_core.units.arrays import FloatArray
-from recitant_io.balancing import chained_tracks
 from recitant_io.chained import Budget, chained_energy
+from recitant_io.plan_energies import chained_tracks
 from recitant_web.programme.models import Source
 from recitant_web.programme.queries import source_energy, stored_source
 

@@ -2,10 +2,10 @@
 
 import hashlib
 
+from recitant_core.delivery.figures import readings_data
 from recitant_core.timeline.room_tone import ToneStretch, repeated_tone
 from recitant_core.units.clock import RATE_HZ
 from recitant_io.conform import conform_blocks
-from recitant_io.delivery import readings_data
 from recitant_web.programme.models import Programme, Source, SourceKind, SourceState
 from recitant_web.programme.queries import conformed_folder, stored_source
 

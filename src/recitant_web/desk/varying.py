@@ -6,11 +6,11 @@ from typing import Any
 from django.contrib.auth.models import User
 from django.db import transaction
 
+from recitant_core.delivery.figures import readings_data
 from recitant_core.errors import EditRefused
 from recitant_core.ports import Progress
 from recitant_core.timeline import edits
 from recitant_core.timeline.model import Clip, Plan
-from recitant_io.delivery import readings_data
 from recitant_io.vary import Variation, vary
 from recitant_web.desk.bridge import changes_between, plan_of
 from recitant_web.desk.log import record

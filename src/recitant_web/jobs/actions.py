@@ -14,9 +14,9 @@ from kombu.exceptions import OperationalError
 
 from recitant_core.errors import Cancelled, RecitantError
 from recitant_core.ports import Progress
-from recitant_io.words import sentence
 from recitant_web.accounts.models import Workspace
 from recitant_web.jobs.models import Job, JobState
+from recitant_words.sentences import sentence
 
 HEARTBEAT_LOST: Final = timedelta(seconds=45)
 MOST_ATTEMPTS: Final = 3

@@ -8,10 +8,10 @@ from django.conf import settings
 from django.contrib.auth.models import User
 from django.db import transaction
 
+from recitant_core.delivery.figures import readings_data
 from recitant_core.errors import UnreadableMedia
 from recitant_core.ports import no_progress
 from recitant_io.conform import conform, file_hash, require_room, storage_errors
-from recitant_io.delivery import readings_data
 from recitant_web.accounts.models import Workspace
 from recitant_web.desk.arrange_actions import edit_timeline
 from recitant_web.desk.log import lock

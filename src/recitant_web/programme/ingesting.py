@@ -10,6 +10,7 @@ import numpy as np
 from django.conf import settings
 from django.db import transaction
 
+from recitant_core.delivery.figures import readings_data
 from recitant_core.errors import RangeError, UnreadableMedia
 from recitant_core.intake.checks import findings_of, speech_to_noise
 from recitant_core.intake.evidence import Evidence, gather
@@ -20,8 +21,6 @@ from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.timecode import frame_rate, samples_from_timecode
 from recitant_io.conform import conform, file_hash, storage_errors, stored_total_energy
-from recitant_io.delivery import readings_data
-from recitant_io.finding_words import finding_data, role_reasons
 from recitant_io.picture import make_proxy
 from recitant_io.probe import Probe, probe
 from recitant_io.speech import speech_spans
@@ -29,6 +28,7 @@ from recitant_web.jobs.actions import start_job
 from recitant_web.programme.models import Picture, Programme, Source, SourceState
 from recitant_web.programme.queries import conformed_folder, stored_source
 from recitant_web.programme.signals import source_heard, source_ready
+from recitant_words.findings import finding_data, role_reasons
 
 LISTEN = "programme.listen"
 LIGHTEN = "programme.lighten"

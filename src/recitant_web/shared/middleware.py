@@ -10,7 +10,7 @@ from django.shortcuts import render
 
 from recitant_core.errors import ContractError, EditRefused, RecitantError, StorageFull
 from recitant_io.conform import require_room
-from recitant_io.words import sentence
+from recitant_words.sentences import sentence
 
 View = TypeVar("View", bound=Callable[..., Any])
 

@@ -2,7 +2,7 @@
 
 from django import template
 
-from recitant_io.words import gain_text, signed
+from recitant_words.sentences import gain_text, signed
 
 register = template.Library()
 register.filter("signed", signed)

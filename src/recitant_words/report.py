@@ -1,9 +1,16 @@
-"""The report as one self-contained HTML page: every figure beside its limit, and the files."""
+"""The report of a delivery: as JSON data, and as one self-contained HTML page with every figure beside its limit."""
 
+import json
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict
 from html import escape
 from typing import Any
 
-from recitant_io.words import gain_text, signed
+from recitant_core.delivery.figures import Delivered, finite, readings_data, verdict_data
+from recitant_core.delivery.fit import FitState
+from recitant_core.timeline.model import Plan
+from recitant_core.units.clock import s_from_samples
+from recitant_words.sentences import fit_sentence, gain_text, signed
 
 _STYLE = """
 :root{--paper:#f5f1e8;--sheet:#fbf9f3;--edge:#ddd5c4;--ink:#1f2430;--soft:#6a6658;--over:#c8321f;--within:#2d6a4f}
@@ -20,8 +27,55 @@ td.n,th.n{text-align:right;font-family:"Spline Sans Mono",ui-monospace,monospace
 _STATES = {"pass": ("pass", "✓ passes"), "fail": ("fail", "▲ fails"), "reported": ("soft", "reported")}
 
 
+def report_files(plan: Plan, done: Sequence[Delivered], more: Mapping[str, Any]) -> dict[str, str]:
+    """report.json and report.html of a delivery, by file name.
+
+    Args:
+        more: what the report says beside the deliveries, such as speech, ducking and clearance.
+    """
+    report = report_data(plan, done) | dict(more)
+    return {"report.json": json.dumps(report, indent=2), "report.html": report_html(report)}
+
+
+def report_data(plan: Plan, done: Sequence[Delivered]) -> dict[str, Any]:
+    """The report as JSON data: null where there is no value."""
+    untouched = done[0].fit.untouched
+    return {
+        "report": 1,
+        "title": plan.title,
+        "duration_s": s_from_samples(plan.span.length_samples),
+        "frame_rate": plan.frame_rate,
+        "before": readings_data(untouched.readings),
+        "stems": [role.value for role in plan.roles],
+        "deliveries": [_delivery_data(delivered) for delivered in done],
+    }
+
+
+def _delivery_data(delivered: Delivered) -> dict[str, Any]:
+    found, spec = delivered.fit, delivered.fit.spec
+    return {
+        "spec": spec.spec_id,
+        "name": spec.name,
+        "source": spec.source + (" (figures from memory)" if spec.is_from_memory else ""),
+        "note": spec.note,
+        "passes": delivered.verdict.is_passed,
+        "reached": found.state is FitState.REACHED,
+        "state": found.state.value,
+        "explanation": fit_sentence(found),
+        "measured_on": delivered.verdict.anchor.value,
+        "gain_db": finite(found.trial.master.gain_db),
+        "ceiling_dbtp": found.trial.master.ceiling_dbtp,
+        "most_limiting_db": finite(found.trial.most_reduction_db),
+        "limited_share": found.trial.limited_share,
+        "range_lost_lu": finite(found.range_lost_lu),
+        "figures": verdict_data(delivered.verdict),
+        **readings_data(delivered.readings),
+        "files": [asdict(file) for file in delivered.files],
+    }
+
+
 def report_html(report: dict[str, Any]) -> str:
-    """The page for a report made by delivery.report_data."""
+    """The page for a report made by report_data."""
     title = escape(report["title"]) or "Untitled"
     minutes, seconds = divmod(report["duration_s"], 60)
     before = report["before"]

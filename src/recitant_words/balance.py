@@ -7,8 +7,8 @@ from recitant_core.balance.closeness import Cure, Diagnosis
 from recitant_core.balance.first_balance import Step
 from recitant_core.gain.ducking import Comfort, CurveChange, Dip
 from recitant_core.units.clock import RATE_HZ
-from recitant_io.finding_words import REMEDY_WORDS
-from recitant_io.words import gain_text, signed
+from recitant_words.findings import REMEDY_WORDS
+from recitant_words.sentences import gain_text, signed
 
 TITLES: Final = {
     "mend": "Mend what intake found",

@@ -1,40 +1,29 @@
-"""The first balance from files: what it needs to know of each recording, and its part of the report."""
+"""Energies, speech and findings of a plan on disk, and the curves of its rules."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
-from recitant_core.balance.first_balance import Choices, FirstBalance, Material, first_balance
-from recitant_core.balance.speech_figures import speech_figures
+from recitant_core.balance.first_balance import Material
 from recitant_core.delivery.spec import Spec
 from recitant_core.dsp.kweighting import KState, k_energies, k_pairs
 from recitant_core.intake.checks import findings_of
 from recitant_core.intake.evidence import gather
 from recitant_core.intake.findings import Finding
-from recitant_core.interchange.plan_json import duck_points_data
-from recitant_core.measure.clearance import (
-    DEFAULT_ASKED_LU,
-    ClosePassage,
-    close_passages,
-    speech_mask,
-)
-from recitant_core.ports import Progress, SampleSource, no_progress
+from recitant_core.measure.clearance import DEFAULT_ASKED_LU
+from recitant_core.ports import SampleSource
 from recitant_core.processors.model import active
 from recitant_core.render.estimate import chained_track_key, track_energies
-from recitant_core.render.following import follow, rendered_clearance_lu, scene_of
+from recitant_core.render.following import follow, scene_of
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.timeline.model import Clip, Plan, Role
-from recitant_core.timeline.speaking import SpeechOfSources, speech_in_programme
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import STEREO
-from recitant_core.units.clock import RATE_HZ, s_from_samples
-from recitant_io.balance_words import diagnosis_data, step_data
+from recitant_core.units.clock import RATE_HZ
 from recitant_io.chained import Budget, chained_energy, chained_track_energy
 from recitant_io.conform import folded
-from recitant_io.delivery import finite
 from recitant_io.plan_file import LoadedPlan
 from recitant_io.speech import speech_spans
 
@@ -110,23 +99,6 @@ def material_of(loaded: LoadedPlan, spec: Spec, asked_lu: float = DEFAULT_ASKED_
     return Material(loaded.plan, loaded.sources, energies, speech, findings, spec, asked_lu)
 
 
-def balanced(
-    loaded: LoadedPlan,
-    spec: Spec,
-    choices: Choices,
-    asked_lu: float = DEFAULT_ASKED_LU,
-    progress: Progress = no_progress,
-) -> tuple[LoadedPlan, dict[str, Any]]:
-    """The first balance of a plan on disk, and its part of the report.
-
-    Raises:
-        PlanError: an unknown choice, or nothing to balance.
-    """
-    material = material_of(loaded, spec, asked_lu)
-    done = first_balance(material, choices, progress)
-    return replace(loaded, plan=done.plan), balance_data(done, material)
-
-
 def with_rules_followed(loaded: LoadedPlan, asked_lu: float = DEFAULT_ASKED_LU) -> LoadedPlan:
     """A plan whose rules have no points yet, with the points that they make."""
     waiting = {duck.duck_id for duck in loaded.plan.ducks if not duck.points and not duck.rule.is_frozen}
@@ -140,61 +112,3 @@ def with_rules_followed(loaded: LoadedPlan, asked_lu: float = DEFAULT_ASKED_LU) 
         new if new.duck_id in waiting else old for new, old in zip(made.ducks, loaded.plan.ducks, strict=True)
     )
     return replace(loaded, plan=replace(loaded.plan, ducks=ducks))
-
-
-def ducking_data(plan: Plan) -> list[dict[str, Any]]:
-    """Curves by track, as the report has them: a stem's curve stands with each of its tracks."""
-    found = []
-    for track in plan.tracks:
-        for duck in plan.ducks:
-            if duck.acts_on(track) and duck.points and duck.rule.uses_level:
-                points = [[at_s, gain_db] for at_s, gain_db, *_ in duck_points_data(duck.points)]
-                found.append({"track": track.name, "role": track.role.value, "points": points})
-    return found
-
-
-def balance_data(done: FirstBalance, material: Material) -> dict[str, Any]:
-    """What the report says of speech, ducking, clearance and actions after a first balance."""
-    steps = [step_data(step) for step in done.steps]
-    data = speech_data(done.plan, material.speech, done.stems, material.asked_lu, material.least_s, steps)
-    data["clearance"]["left"] = [diagnosis_data(found) for found in done.left]
-    return data
-
-
-def speech_data(
-    plan: Plan,
-    speech: SpeechOfSources,
-    stems: Mapping[Role, FloatArray],
-    asked_lu: float,
-    least_s: float,
-    actions: Sequence[Mapping[str, Any]] = (),
-) -> dict[str, Any]:
-    """What the report says of speech, ducking and clearance, measured on rendered stems.
-
-    Args:
-        stems: 10 ms energies of each, float64 (hops,).
-        actions: steps of a first balance as JSON data.
-    """
-    spans = speech_in_programme(plan, speech)
-    n = min((len(energy) for energy in stems.values()), default=0)
-    is_speech = speech_mask(spans, n)
-    exact = rendered_clearance_lu(stems, is_speech)
-    figures = speech_figures(stems, is_speech)
-    return {
-        "speech": [[s_from_samples(s.start_sample), s_from_samples(s.end_sample)] for s in spans],
-        "speech_share": round(figures.speech_share, 4),
-        "dialogue_speech_lufs": finite(figures.dialogue_lufs),
-        "stems_in_speech_lufs": {r.value: finite(level) for r, level in figures.in_speech_lufs.items()},
-        "stems_outside_speech_lufs": {r.value: finite(level) for r, level in figures.outside_speech_lufs.items()},
-        "ducking": ducking_data(plan),
-        "clearance": {
-            "asked_lu": asked_lu,
-            "close_passages": [_passage(p) for p in close_passages(exact, asked_lu, least_s)],
-        },
-        "actions": list(actions),
-    }
-
-
-def _passage(passage: ClosePassage) -> list[float]:
-    span = passage.span
-    return [s_from_samples(span.start_sample), s_from_samples(span.end_sample), round(passage.least_lu, 2)]

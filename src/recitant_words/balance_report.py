@@ -1,0 +1,74 @@
+"""What a report says of speech, ducking, clearance and the steps of a first balance, as JSON data."""
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from recitant_core.balance.first_balance import FirstBalance, Material
+from recitant_core.balance.speech_figures import speech_figures
+from recitant_core.delivery.figures import finite
+from recitant_core.interchange.plan_json import duck_points_data
+from recitant_core.measure.clearance import ClosePassage, close_passages, speech_mask
+from recitant_core.render.following import rendered_clearance_lu
+from recitant_core.timeline.model import Plan, Role
+from recitant_core.timeline.speaking import SpeechOfSources, speech_in_programme
+from recitant_core.units.arrays import FloatArray
+from recitant_core.units.clock import s_from_samples
+from recitant_words.balance import diagnosis_data, step_data
+
+
+def ducking_data(plan: Plan) -> list[dict[str, Any]]:
+    """Curves by track, as the report has them: a stem's curve stands with each of its tracks."""
+    found = []
+    for track in plan.tracks:
+        for duck in plan.ducks:
+            if duck.acts_on(track) and duck.points and duck.rule.uses_level:
+                points = [[at_s, gain_db] for at_s, gain_db, *_ in duck_points_data(duck.points)]
+                found.append({"track": track.name, "role": track.role.value, "points": points})
+    return found
+
+
+def balance_data(done: FirstBalance, material: Material) -> dict[str, Any]:
+    """What the report says of speech, ducking, clearance and actions after a first balance."""
+    steps = [step_data(step) for step in done.steps]
+    data = speech_data(done.plan, material.speech, done.stems, material.asked_lu, material.least_s, steps)
+    data["clearance"]["left"] = [diagnosis_data(found) for found in done.left]
+    return data
+
+
+def speech_data(
+    plan: Plan,
+    speech: SpeechOfSources,
+    stems: Mapping[Role, FloatArray],
+    asked_lu: float,
+    least_s: float,
+    actions: Sequence[Mapping[str, Any]] = (),
+) -> dict[str, Any]:
+    """What the report says of speech, ducking and clearance, measured on rendered stems.
+
+    Args:
+        stems: 10 ms energies of each, float64 (hops,).
+        actions: steps of a first balance as JSON data.
+    """
+    spans = speech_in_programme(plan, speech)
+    n = min((len(energy) for energy in stems.values()), default=0)
+    is_speech = speech_mask(spans, n)
+    exact = rendered_clearance_lu(stems, is_speech)
+    figures = speech_figures(stems, is_speech)
+    return {
+        "speech": [[s_from_samples(s.start_sample), s_from_samples(s.end_sample)] for s in spans],
+        "speech_share": round(figures.speech_share, 4),
+        "dialogue_speech_lufs": finite(figures.dialogue_lufs),
+        "stems_in_speech_lufs": {r.value: finite(level) for r, level in figures.in_speech_lufs.items()},
+        "stems_outside_speech_lufs": {r.value: finite(level) for r, level in figures.outside_speech_lufs.items()},
+        "ducking": ducking_data(plan),
+        "clearance": {
+            "asked_lu": asked_lu,
+            "close_passages": [_passage(p) for p in close_passages(exact, asked_lu, least_s)],
+        },
+        "actions": list(actions),
+    }
+
+
+def _passage(passage: ClosePassage) -> list[float]:
+    span = passage.span
+    return [s_from_samples(span.start_sample), s_from_samples(span.end_sample), round(passage.least_lu, 2)]
