@@ -5,7 +5,6 @@ from typing import Any
 
 from recitant_core.balance.first_balance import FirstBalance, Material
 from recitant_core.balance.speech_figures import speech_figures
-from recitant_core.delivery.figures import finite
 from recitant_core.interchange.plan_json import duck_points_data
 from recitant_core.measure.clearance import ClosePassage, close_passages, speech_mask
 from recitant_core.render.following import rendered_clearance_lu
@@ -13,6 +12,7 @@ from recitant_core.timeline.model import Plan, Role
 from recitant_core.timeline.speaking import SpeechOfSources, speech_in_programme
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import s_from_samples
+from recitant_core.units.level import finite
 from recitant_words.balance import diagnosis_data, step_data
 
 

@@ -6,8 +6,8 @@ from typing import Any, Final
 from recitant_core.processors.analysis import STARTING_POINTS
 from recitant_core.processors.kinds import KINDS
 from recitant_core.processors.model import Chain, Processor
+from recitant_core.render.inspection import HARD_DB
 
-HARD_DB: Final = 6.0
 _A_LOT: Final = 0.25
 _SOME: Final = 0.05
 

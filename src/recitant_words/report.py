@@ -6,10 +6,11 @@ from dataclasses import asdict
 from html import escape
 from typing import Any
 
-from recitant_core.delivery.figures import Delivered, finite, readings_data, verdict_data
+from recitant_core.delivery.figures import Delivered, readings_data, verdict_data
 from recitant_core.delivery.fit import FitState
 from recitant_core.timeline.model import Plan
 from recitant_core.units.clock import s_from_samples
+from recitant_core.units.level import finite
 from recitant_words.sentences import fit_sentence, gain_text, signed
 
 _STYLE = """

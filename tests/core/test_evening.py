@@ -5,7 +5,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from recitant_core.balance.evening import Evening, EvenInput, evened, speaker_ride, thinned
+from recitant_core.balance.evening import Evening, EvenInput, evened, speaker_ride
+from recitant_core.gain.thinning import thinned
 from recitant_core.timeline.model import Clip
 
 HOP = 480

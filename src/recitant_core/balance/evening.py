@@ -14,6 +14,7 @@ import numpy as np
 
 from recitant_core.dsp.kweighting import HOPS_PER_SECOND
 from recitant_core.gain.envelope import CurvePoint
+from recitant_core.gain.thinning import THINNED_DB, thinned
 from recitant_core.measure.clearance import HOP_SAMPLES, BoolArray
 from recitant_core.measure.loudness import gating_block_powers, integrated_lufs
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Clip
@@ -24,7 +25,6 @@ from recitant_core.units.level import lufs_from_power
 _LEAST_RIDE_HOPS: Final = 8 * HOPS_PER_SECOND
 _RIDE_WINDOW_HOPS: Final = 3 * HOPS_PER_SECOND
 _RIDE_STEP_HOPS: Final = HOPS_PER_SECOND // 4
-THINNED_DB: Final = 0.25
 
 
 @dataclass(frozen=True)
@@ -141,32 +141,6 @@ def speaker_ride(
             held[i] = min(max(held[i], near - step_db), near + step_db)
     points = [(int(place) * HOP_SAMPLES, round(float(gain), 2)) for place, gain in zip(places, held, strict=True)]
     return tuple(CurvePoint(at, gain) for at, gain in thinned(points, THINNED_DB))
-
-
-def thinned(points: Sequence[tuple[int, float]], within_db: float) -> list[tuple[int, float]]:
-    """Few of many points, straight lines between which stay within some dB of all of them.
-
-    Source: U. Ramer 1972; D. Douglas, T. Peucker 1973.
-    """
-    if len(points) <= 2:
-        return list(points)
-    keep = [False] * len(points)
-    keep[0] = keep[-1] = True
-    open_spans = [(0, len(points) - 1)]
-    at = np.array([p[0] for p in points], dtype=np.float64)
-    value = np.array([p[1] for p in points])
-    while open_spans:
-        first, last = open_spans.pop()
-        if last - first < 2:
-            continue
-        inside = slice(first + 1, last)
-        line = np.interp(at[inside], [at[first], at[last]], [value[first], value[last]])
-        off = np.abs(value[inside] - line)
-        worst = int(np.argmax(off))
-        if off[worst] > within_db:
-            keep[first + 1 + worst] = True
-            open_spans += [(first, first + 1 + worst), (first + 1 + worst, last)]
-    return [point for point, is_kept in zip(points, keep, strict=True) if is_kept]
 
 
 def _integrated(energy: FloatArray) -> float | None:

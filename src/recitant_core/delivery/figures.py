@@ -1,12 +1,12 @@
 """Figures of deliveries as JSON data, and what a delivery came to."""
 
-import math
 from dataclasses import asdict, dataclass
 from typing import Any
 
 from recitant_core.delivery.fit import Fit
 from recitant_core.delivery.judge import Verdict
 from recitant_core.measure.meter import Readings
+from recitant_core.units.level import finite
 
 
 @dataclass(frozen=True)
@@ -40,8 +40,3 @@ def verdict_data(verdict: Verdict) -> list[dict[str, Any]]:
 def readings_data(readings: Readings) -> dict[str, float | None]:
     """Readings as JSON data: null for silence and for what is too short to say."""
     return {name: finite(value) for name, value in asdict(readings).items()}
-
-
-def finite(value: float | None) -> float | None:
-    """The value, or None where it is none or infinite; JSON has no infinity."""
-    return value if value is not None and math.isfinite(value) else None

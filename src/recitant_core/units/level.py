@@ -44,3 +44,8 @@ def lufs_from_power(power: float) -> float:
 def power_from_lufs(level_lufs: float) -> float:
     """Channel-weighted mean square of a loudness; the inverse of lufs_from_power."""
     return ratio_from_lu(level_lufs - LOUDNESS_OFFSET_DB)
+
+
+def finite(value: float | None) -> float | None:
+    """The value, or None where it is none or infinite; JSON has no infinity."""
+    return value if value is not None and math.isfinite(value) else None

@@ -11,12 +11,13 @@ from django.db.models import Max
 
 from recitant_core.balance.first_balance import StemMeter
 from recitant_core.delivery.catalogue import spec_by_id
-from recitant_core.delivery.figures import finite, readings_data
+from recitant_core.delivery.figures import readings_data
 from recitant_core.delivery.fit import FitState, fit, measure_mix
 from recitant_core.errors import Cancelled, EditRefused, PlanError
 from recitant_core.ports import Progress
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.level import finite
 from recitant_io.chained import Budget, tidy
 from recitant_io.stem_levels import keep_stem_levels
 from recitant_web.desk.balance_queries import exact_stems, stem_levels_folder

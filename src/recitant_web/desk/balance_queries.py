@@ -13,7 +13,6 @@ from django.conf import settings
 from recitant_core.balance.closeness import diagnoses
 from recitant_core.balance.first_balance import exact_energies
 from recitant_core.balance.speech_figures import SpeechFigures, speech_figures
-from recitant_core.delivery.figures import finite
 from recitant_core.errors import EditRefused
 from recitant_core.gain.ducking import STARTING_POINTS, DuckKind, comfort, dips
 from recitant_core.measure.clearance import (
@@ -31,6 +30,7 @@ from recitant_core.timeline.model import Duck, Master, Plan, Role
 from recitant_core.timeline.speaking import speech_of_clip
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.level import finite
 from recitant_io.stem_levels import stem_levels
 from recitant_web.desk.bridge import plan_key, plan_of, points_data, sources_of_plan, spec_of, speech_of
 from recitant_web.desk.duck_edits import duck_name, rule_data

@@ -10,7 +10,6 @@ from typing import Any
 
 import numpy as np
 
-from recitant_core.delivery.figures import finite
 from recitant_core.errors import EditRefused
 from recitant_core.measure.meter import measure
 from recitant_core.ports import SampleSource
@@ -34,6 +33,7 @@ from recitant_core.timeline.speaking import speech_of_clip
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.channels import STEREO, ChannelLayout
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.level import finite
 from recitant_web.desk.bridge import plan_of, speech_of
 from recitant_web.desk.level_edits import target_chain, with_chain
 from recitant_web.desk.sounds import known_source

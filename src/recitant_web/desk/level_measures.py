@@ -12,7 +12,6 @@ from typing import Any, Final
 import numpy as np
 
 from recitant_core.balance.evening import Evening, EvenInput, EvenStep, evened
-from recitant_core.delivery.figures import finite
 from recitant_core.delivery.spec import Spec
 from recitant_core.measure.clip_level import UNMEASURED, ClipLevel
 from recitant_core.measure.true_peak import true_peak_factor
@@ -22,7 +21,7 @@ from recitant_core.timeline.edits import clips_by_id
 from recitant_core.timeline.model import Clip, Plan, Role, Track, clip_matrix
 from recitant_core.timeline.speaking import SpeechOfSources
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.level import db_from_factor
+from recitant_core.units.level import db_from_factor, finite
 from recitant_web.desk.bridge import spec_of, speech_of
 from recitant_web.desk.models import ClipPeaks
 from recitant_web.desk.sounds import known_energies, known_source

@@ -2,9 +2,9 @@
 
 from typing import Any
 
-from recitant_core.delivery.figures import finite
 from recitant_core.errors import EditRefused
 from recitant_core.processors.model import MOST_PROCESSORS, chain_data, chain_from_data, processor_data
+from recitant_core.units.level import finite
 from recitant_web.desk.bridge import plan_of, spec_of
 from recitant_web.desk.level_measures import evened_gains, measure_peaks, sheet, zones_of
 from recitant_web.desk.models import EditState, Preset

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import soundfile
 
-from recitant_core.delivery.figures import finite, verdict_data
+from recitant_core.delivery.figures import verdict_data
 from recitant_core.delivery.judge import judge
 from recitant_core.delivery.predict import predict
 from recitant_core.dsp.quantise import quantise
@@ -28,6 +28,7 @@ from recitant_core.render.mix import Heard, render_output
 from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.level import finite
 from recitant_web.desk.balance_queries import (
     balance_state,
     clearance_contour,
