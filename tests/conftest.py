@@ -27,23 +27,22 @@ def _no_segments_of_another_test():
 @pytest.fixture
 def media(settings, tmp_path):
     """A media folder for one test, and no plan kept from another."""
-    from recitant_web.desk.bridge import forget_plans
-    from recitant_web.programme.queries import source_energy, stored_source
+    from recitant_web.shared.caches import clear_caches
 
     settings.MEDIA_ROOT = tmp_path / "media"
     settings.MEDIA_ROOT.mkdir()
-    forget_plans()
-    stored_source.cache_clear()
-    source_energy.cache_clear()
+    clear_caches()
     return settings.MEDIA_ROOT
 
 
 @pytest.fixture
 def jobs_run_at_once(monkeypatch):
     """Every job is done by the time it was sent, through the same task that a worker runs."""
+    from recitant_web.balance import tasks as balance_tasks
     from recitant_web.delivery import tasks as delivery_tasks
     from recitant_web.desk import tasks as desk_tasks
     from recitant_web.jobs import actions
+    from recitant_web.listening import tasks as listening_tasks
     from recitant_web.programme import tasks as programme_tasks
 
     tasks = {
@@ -52,9 +51,9 @@ def jobs_run_at_once(monkeypatch):
             programme_tasks.ingest_source,
             programme_tasks.listen_to_source,
             programme_tasks.lighten_picture,
-            desk_tasks.examine_revision,
+            listening_tasks.examine_revision,
             desk_tasks.vary_one_clip,
-            desk_tasks.balance_programme,
+            balance_tasks.balance_programme,
             delivery_tasks.deliver_programme,
         )
     }

@@ -15,7 +15,7 @@ from typing import Final
 import numpy as np
 
 from recitant_core.dsp.kweighting import HOPS_PER_SECOND, KState, k_energies, k_pairs
-from recitant_core.ports import SampleSource
+from recitant_core.ports import Progress, SampleSource, no_progress
 from recitant_core.render.chains import SEGMENT_SAMPLES, sounding
 from recitant_core.render.mix import Sources, add_track, track_identity
 from recitant_core.timeline.model import Clip, Track
@@ -34,11 +34,21 @@ class Budget:
     """How long rendering may take before what is missing is left for later."""
 
     seconds: float | None
+    progress: Progress = no_progress
+    """Told the share of the segments that are rendered."""
+    expected: int = 1
+    """How many segments are to be rendered, for the progress."""
     missing: int = 0
     """How many segments were left."""
+    rendered: int = 0
 
     def __post_init__(self) -> None:
         self._ends = None if self.seconds is None else time.monotonic() + self.seconds
+
+    def count_rendered(self) -> None:
+        """One segment more is rendered."""
+        self.rendered += 1
+        self.progress(min(1.0, self.rendered / self.expected))
 
     @property
     def is_spent(self) -> bool:
@@ -74,6 +84,7 @@ def chained_energy(
             assert span is not None
             lead = min(_LEAD_SAMPLES, span.start_sample)
             audio = chained.read(span.start_sample - lead, span.length_samples + lead)
+            budget.count_rendered()
             energy = _write(path, _energy(audio, chained.layout, lead, recorded.shape[1]))
         first = index * SEGMENT_HOPS
         part = out[first : first + SEGMENT_HOPS]
@@ -105,6 +116,7 @@ def chained_track_energy(
             lead = min(_LEAD_SAMPLES, span.start_sample)
             total = np.zeros((span.length_samples + lead, 2))
             add_track(bare, 0.0, sources, span.widen(lead, 0), total)
+            budget.count_rendered()
             energy = _write(path, _energy(total.astype(np.float32), STEREO, lead, 1))
         part = out[index * SEGMENT_HOPS : (index + 1) * SEGMENT_HOPS]
         part[:] = energy.reshape(-1)[: len(part)]

@@ -12,7 +12,7 @@ from django.db import transaction
 
 from recitant_core.units.clock import samples_from_s
 from recitant_web.accounts.models import Workspace
-from recitant_web.desk.actions import lay_out
+from recitant_web.desk.placing import lay_out
 from recitant_web.library.actions import take_in
 from recitant_web.library.models import Sound
 from recitant_web.programme.actions import bring_in, create_programme

@@ -1,11 +1,13 @@
 """Words of the first balance, of close passages and of ducking that was remade."""
 
+import math
 from collections.abc import Sequence
 from typing import Any, Final
 
 from recitant_core.balance.closeness import Cure, Diagnosis
 from recitant_core.balance.first_balance import Step
-from recitant_core.gain.ducking import Comfort, CurveChange, Dip
+from recitant_core.gain.ducking import STARTING_POINTS, Comfort, CurveChange, Dip
+from recitant_core.measure.clearance import ClosePassage
 from recitant_core.units.clock import RATE_HZ
 from recitant_words.findings import REMEDY_WORDS
 from recitant_words.sentences import gain_text, signed
@@ -258,3 +260,51 @@ def _change(change: dict[str, Any]) -> str:
         f"{signed(change['rises_per_minute'])} rises a minute of talk, {change['comfort']}; "
         f"pauses under {change['bridge_s']:g} s bridged"
     )
+
+
+def plain_passage_data(passage: ClosePassage, asked_lu: float) -> dict[str, Any]:
+    """A close passage that was not looked into."""
+    least = signed(passage.least_lu)
+    return {
+        "start_sample": passage.span.start_sample,
+        "length_samples": passage.span.length_samples,
+        "least_lu": round(passage.least_lu, 1),
+        "mean_lu": round(passage.mean_lu, 1),
+        "cause": "",
+        "title": f"{passage.span.length_samples / RATE_HZ:.1f} s of speech too close",
+        "sentence": f"At its closest speech is {least} LU above the rest; you asked for {asked_lu:g}.",
+        "cures": [],
+    }
+
+
+def checked_sentence(least_lu: float, asked_lu: float, *, is_left: bool) -> str:
+    """What a passage came to after a remedy.
+
+    Args:
+        least_lu: clearance there now; inf where nobody speaks or nothing else sounds.
+        is_left: whether a passage long enough to count is still too close.
+    """
+    if not math.isfinite(least_lu):
+        return "Checked: nothing stands against speech there any more."
+    if least_lu >= asked_lu - 0.05:
+        return f"Checked: speech stands {signed(least_lu)} LU clear there now."
+    if not is_left:
+        return f"Checked: clear but for moments too short to count (the closest {signed(least_lu)} LU)."
+    return f"Checked: {signed(least_lu)} LU there now, {signed(asked_lu - least_lu)} LU still missing."
+
+
+def live_words(deepest_db: float) -> str:
+    """How a live key works."""
+    return f"live key, down to {signed(deepest_db)} dB"
+
+
+def starting_points_data() -> list[dict[str, str]]:
+    """Rules to begin from, with their names."""
+    return [{"name": name, "words": STARTING_POINT_WORDS[name]} for name in STARTING_POINTS]
+
+
+STARTING_POINT_WORDS: Final = {
+    "talk-over-bed": "talk over a bed",
+    "documentary": "documentary",
+    "spot": "spot",
+}

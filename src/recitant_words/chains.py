@@ -6,7 +6,7 @@ from typing import Any, Final
 from recitant_core.processors.analysis import STARTING_POINTS
 from recitant_core.processors.kinds import KINDS
 from recitant_core.processors.model import Chain, Processor
-from recitant_core.render.inspection import HARD_DB
+from recitant_core.render.inspection import HARD_DB, Effort
 
 _A_LOT: Final = 0.25
 _SOME: Final = 0.05
@@ -74,6 +74,39 @@ def effort_words(processor: Processor, share: float, deepest_db: float, *, is_sp
         return "does nothing here: the threshold is never reached"
     how = ": a lot" if share > _A_LOT else ": now and then" if share > _SOME else ""
     return f"up to {deepest_db:.1f} dB, over {HARD_DB:.0f} dB of reduction for {100 * share:.0f} % of {of_what}{how}"
+
+
+def effort_sentence(processor: Processor, effort: Effort | None) -> str:
+    """How hard a processor works, from what it did; empty where there is nothing to say."""
+    if processor.kind == "noise" and (effort is None or processor.is_bypassed):
+        if not processor.profile_db:
+            return "has learned no noise yet: learn it from the pauses, or from a stretch"
+        amount = processor.number("amount_db")
+        return f"lowers noise by up to {amount:g} dB" + (": it may sound hollow" if amount > 15 else "")
+    if effort is None:
+        return ""
+    if processor.kind == "clicks":
+        return f"{effort.n_events} event{'s' if effort.n_events != 1 else ''} repaired here"
+    return effort_words(processor, effort.share, effort.deepest_db, is_speech=effort.is_over_speech)
+
+
+def found_words(what: str, chain: Chain) -> str:
+    """What was found, in a sentence.
+
+    Args:
+        what: "noise", "hum", "resonances" or "start".
+    """
+    one = chain[0]
+    if what == "hum":
+        return f"Hum at {one.number('mains_hz'):g} Hz and {one.number('multiples'):.0f} multiples."
+    if what == "resonances":
+        bands = [i for i in range(1, 6) if one.value(f"band{i}_shape") == "bell"]
+        numbers = [(one.number(f"band{i}_freq_hz"), one.number(f"band{i}_gain_db")) for i in bands]
+        places = ", ".join(f"{freq_hz:.0f} Hz ({gain_db:g} dB)" for freq_hz, gain_db in numbers)
+        return f"Peaks that stay: {places}.".replace("-", "−")
+    if what == "noise":
+        return f"Learned: the noise lies {max(one.profile_db):.0f} dBFS at its strongest band.".replace("-", "−")
+    return f"{len(chain)} processors, set from what was measured here."
 
 
 def order_words(chain: Chain) -> list[str]:

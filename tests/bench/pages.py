@@ -14,6 +14,7 @@ import pytest
 
 from browser.conftest import chromium, page  # noqa: F401  fixtures
 from conftest import wav_bytes
+from recitant_web.desk.placing import lay_out
 from signals import programme
 from signals.films import film as make_film
 
@@ -42,7 +43,6 @@ def no_jobs(monkeypatch):
 @pytest.fixture
 def long_film(account, media, no_jobs):
     """A programme of the size that is asked about."""
-    from recitant_web.desk.actions import lay_out
     from recitant_web.programme.actions import bring_in, create_programme
     from recitant_web.programme.ingesting import ingest
 

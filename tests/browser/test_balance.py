@@ -6,7 +6,7 @@ import pytest
 from browser.browser_help import settled
 from browser.conftest import place_of, recorded
 from recitant_core.render.mix import EVERYTHING, Heard, render_mix
-from recitant_web.desk.bridge import plan_of, sources_of_plan
+from recitant_web.desk.bridge.plans import plan_of, sources_of_plan
 from recitant_web.desk.models import Clip, Stem
 
 pytestmark = pytest.mark.django_db(transaction=True)

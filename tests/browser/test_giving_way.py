@@ -3,9 +3,9 @@
 import pytest
 
 from browser.browser_help import settled
-from recitant_web.desk.bridge import forget_plans
 from recitant_web.desk.models import Clip, Duck, Stem
 from recitant_web.programme.models import Source
+from recitant_web.shared.caches import clear_caches
 
 pytestmark = pytest.mark.django_db(transaction=True)
 SECOND = 48_000
@@ -17,7 +17,7 @@ def desk(balance):
     Source.objects.filter(programme=balance.film, role="dialogue").update(
         speech=[[SECOND, 2 * SECOND, 0.9], [220_800, SECOND, 0.8]], is_listened=True
     )
-    forget_plans()
+    clear_caches()
     balance.reload()
     balance.wait_for_selector("[data-ready]")
     return balance
@@ -140,7 +140,7 @@ def test_the_level_path_follows_the_playhead_and_says_why_nothing_sounds(desk):
 
 def test_a_first_balance_is_asked_for_told_and_taken_back(desk):
     Clip.objects.filter(name="voice").update(gain_db=-9.0)
-    forget_plans()
+    clear_caches()
     desk.click('[data-do="first-balance"]')
     desk.select_option('dialog [name="music"]', "soft")
     desk.click("dialog >> text=fit to the specification")

@@ -3,6 +3,7 @@
 import pytest
 
 from browser.browser_help import settled
+from recitant_web.desk.edits.programme import SetGain
 from recitant_web.desk.models import Clip, Edit, Stem, Track
 from recitant_web.programme.models import Programme
 
@@ -162,10 +163,8 @@ def test_a_press_counts_from_what_another_person_left(slow):
     first = Clip.objects.order_by("start_sample", "pk").first()
     press(slow, "ArrowUp", 2)
     # Somebody else sets the gain of the music stem meanwhile.
-    from recitant_web.desk.actions import set_gain
-
     film = Programme.objects.get(pk=slow.film.pk)
-    set_gain(film, None, ("stem", "music"), -6.0, film.revision)
+    SetGain(revision=film.revision, target="stem", id="music", gain_db=-6.0).carry_out(film, None)
     press(slow, "ArrowUp", 8)
     settled(slow)
     assert Clip.objects.get(pk=first.pk).gain_db == pytest.approx(5.0)

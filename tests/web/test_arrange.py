@@ -6,11 +6,12 @@ import numpy as np
 import pytest
 
 from conftest import wav_bytes
-from recitant_web.desk.bridge import plan_of
+from recitant_web.desk.bridge.plans import plan_of, sources_of_plan
 from recitant_web.desk.models import Clip, Track
 from recitant_web.programme.actions import bring_in
 from recitant_web.programme.models import Source
 from recitant_web.programme.queries import stored_source
+from recitant_web.shared.caches import clear_caches
 from signals import programme, sine
 
 pytestmark = pytest.mark.django_db
@@ -67,9 +68,7 @@ def test_the_page_opens_with_its_state(desk):
 
 
 def test_the_state_takes_few_queries(desk, django_assert_max_num_queries):
-    from recitant_web.desk.bridge import forget_plans
-
-    forget_plans()
+    clear_caches()
     with django_assert_max_num_queries(18):
         desk.state()
 
@@ -361,7 +360,6 @@ def test_preview_and_delivery_still_agree_after_edits(desk, signed_in):
     """What is heard is what is rendered, whatever was cut, faded, curved and routed."""
     from recitant_core.render.mix import render_output
     from recitant_core.units.clock import SampleSpan
-    from recitant_web.desk.bridge import sources_of_plan
 
     desk.edit("split", ids=[desk.score], at_sample=3 * SECOND)
     desk.edit("curve", ids=[desk.voice], points=[[0, -3], [2 * SECOND, 2], [4 * SECOND, -12]])

@@ -12,14 +12,16 @@ from django.conf import settings
 from recitant_core.measure.clearance import close_passages
 from recitant_core.render.mix import render_stems
 from recitant_core.timeline.model import Role
+from recitant_web.balance import first_balance as balancing
 from recitant_web.delivery.actions import hand_over
-from recitant_web.desk import balancing, following
-from recitant_web.desk.balance_queries import exact_stems
-from recitant_web.desk.bridge import forget_plans, plan_key, plan_of, sources_of_plan
+from recitant_web.desk.bridge.plans import plan_key, plan_of, sources_of_plan
+from recitant_web.desk.ducking import follow_speech
 from recitant_web.desk.models import BalanceRun, Clip, Duck, Edit, Track
 from recitant_web.desk.versions import return_to_version, save_version
+from recitant_web.listening.stored import rendered_stems
 from recitant_web.programme.ingesting import listen
 from recitant_web.programme.models import Source
+from recitant_web.shared.caches import clear_caches
 from recitant_words.balance import followed_sentence
 
 pytestmark = pytest.mark.django_db
@@ -123,7 +125,7 @@ def test_ducking_follows_a_moved_clip_in_the_same_step(dipped):
     assert points(dipped) != before and deepest_at(dipped, 6.0) == -6.0
     edit = Edit.objects.order_by("-pk")[0]
     assert "moved" in edit.said and {c["table"] for c in edit.changes} == {"clip", "duck"}
-    forget_plans()
+    clear_caches()
     assert [p.at_sample for p in plan_of(dipped.film).ducks[0].points] == [p[0] for p in points(dipped)]
     dipped.edit("undo")
     assert points(dipped) == before
@@ -136,7 +138,7 @@ def test_a_kept_plan_is_the_plan_of_the_rows(dipped):
     dipped.edit("gain", target="clip", id=dipped.voice, gain_db=3)
     dipped.post("arrange/edits", kind="move", ids=[dipped.voice], by_samples=4_800, by_tracks=0)
     kept = plan_of(dipped.film)
-    forget_plans()
+    clear_caches()
     assert plan_of(dipped.film) == kept
 
 
@@ -196,7 +198,7 @@ def test_a_live_key_and_the_way_back(dipped):
 
 def test_one_track_gives_way_and_goes_with_its_track(desk):
     track = Track.objects.get(clips=desk.score)
-    desk.edit("duck-add", target="track", id=str(track.pk), start="talk over a bed")
+    desk.edit("duck-add", target="track", id=str(track.pk), start="talk-over-bed")
     assert Duck.objects.get().track_id == track.pk
     desk.post("arrange/edits", kind="track-remove", id=str(track.pk))
     assert not Duck.objects.exists()
@@ -207,7 +209,7 @@ def test_one_track_gives_way_and_goes_with_its_track(desk):
 def test_a_duck_waits_while_its_track_is_dialogue_or_its_key_is_gone(desk):
     track = Track.objects.get(clips=desk.score)
     voice = Track.objects.get(clips=desk.voice)
-    desk.edit("duck-add", target="track", id=str(track.pk), start="talk over a bed")
+    desk.edit("duck-add", target="track", id=str(track.pk), start="talk-over-bed")
     duck = str(Duck.objects.get().pk)
     desk.edit("duck-rule", id=duck, rule={"keys": [str(voice.pk)], "aim": "depth"})
     assert desk.edit("duck-rule", 409, id=duck, rule={"keys": [str(track.pk)]})["sentence"]
@@ -244,7 +246,7 @@ def test_ducking_follows_speech_that_is_found_later(dipped):
     source = Source.objects.get(programme=dipped.film, role="dialogue")
     source.speech = [[4 * SECOND, SECOND, 0.9]]
     source.save()
-    following.follow_speech(source)
+    follow_speech(source)
     dipped.film.refresh_from_db()
     assert deepest_at(dipped, 4.5) == -6.0 and deepest_at(dipped, 1.5) == 0.0
     assert "followed the speech in voice" in Edit.objects.order_by("-pk")[0].label
@@ -283,7 +285,7 @@ def test_a_close_passage_is_cured_with_one_press_and_checked(desk):
 
 def test_the_exact_figures_come_from_rendered_stems(desk):
     plan = plan_of(desk.film)
-    stems = exact_stems(plan)
+    stems = rendered_stems(plan_key(plan))
     assert stems is not None and set(stems) == set(plan.roles)
     estimated = desk.edit("gain", target="stem", id="music", gain_db=-3)["clearance"]
     assert not estimated["is_exact"] and desk.state()["clearance"]["is_exact"]
@@ -353,7 +355,7 @@ def test_a_first_balance_can_be_undone_as_a_whole(desk):
     run = desk.state()["balance_run"]
     desk.edit("go-to", edit_id=run["undo_to"])
     assert Edit.objects.filter(state="done").count() == n and desk.state()["balance_run"]["undo_to"] is None
-    forget_plans()
+    clear_caches()
     assert plan_of(desk.film) == before
     assert not any(step["is_in_force"] for step in desk.state()["balance_run"]["steps"] if step["edit_id"])
 
@@ -369,7 +371,7 @@ def test_a_first_balance_is_refused_with_a_sentence(desk, monkeypatch):
     desk.post("first-balance", music="soft", effects="soft", ducking="clear", steps=["duck"])
     assert BalanceRun.objects.count() == 1
     Clip.objects.all().delete()
-    forget_plans()
+    clear_caches()
     assert (
         "nothing to mix"
         in desk.post("first-balance", 422, music="soft", effects="soft", ducking="clear", steps=["duck"])["sentence"]

@@ -10,6 +10,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.utils import timezone
 
 from conftest import wav_bytes
+from recitant_web.desk.edits.programme import SetGain
 from recitant_web.jobs import actions as jobs
 from recitant_web.jobs.models import Job, JobState
 from recitant_web.programme import actions as programmes
@@ -175,9 +176,8 @@ def test_an_edit_after_the_hand_over_does_not_reach_it(signed_in, film, after_co
         signed_in.post(f"/programmes/{film.pk}/hand-over", {"spec": ["ebu-r128"]})
     delivery = film.deliveries.get()
     from recitant_web.delivery.tasks import deliver_programme
-    from recitant_web.desk.actions import set_gain
 
-    set_gain(film, None, ("stem", "music"), -40.0, film.revision)
+    SetGain(revision=film.revision, target="stem", id="music", gain_db=-40.0).carry_out(film, None)
     deliver_programme(job_id=sent[0])
     delivery.refresh_from_db()
     assert delivery.plan["stems"] == {} and delivery.report["deliveries"][0]["passes"]

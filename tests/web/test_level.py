@@ -9,13 +9,13 @@ import pytest
 import soundfile
 
 from recitant_core.render.mix import render_output, render_segments
-from recitant_web.desk import level_measures
-from recitant_web.desk.bridge import forget_plans, plan_key, plan_of, sources_of_plan
-from recitant_web.desk.level_edits import recorded_ride
+from recitant_web.desk.bridge.plans import plan_key, plan_of, sources_of_plan
+from recitant_web.desk.energies import known_energies, missing_chains
+from recitant_web.desk.levels import measure_peaks
 from recitant_web.desk.models import Clip, ClipPeaks, Edit, Preset, Stem, Track, Verdict
-from recitant_web.desk.sounds import known_energies, missing_chains
 from recitant_web.desk.versions import return_to_version, save_version
 from recitant_web.programme.models import Programme, Source
+from recitant_web.shared.caches import clear_caches
 
 pytestmark = pytest.mark.django_db
 SECOND = 48_000
@@ -92,7 +92,7 @@ def test_the_sheet_holds_every_clip_with_its_levels(level):
 
 
 def test_peaks_follow_gains_without_being_measured_again(level):
-    level_measures.measure_peaks(plan_of(level.film), 10.0)
+    measure_peaks(plan_of(level.film), 10.0)
     n = ClipPeaks.objects.count()
     before = level.clip()["sample_peak_dbfs"]
     level.edit("gain", target="clip", id=level.voice, gain_db="-6")
@@ -113,7 +113,7 @@ def test_a_chain_sounds_undoes_and_is_handed_over(level, target):
     assert plan_key(plan) != key
     treated = level.sound()
     assert not np.allclose(treated, untouched, atol=1e-3)
-    forget_plans()
+    clear_caches()
     assert plan_key(plan_of(level.film)) == plan_key(plan)  # rows give the same plan back
     delivered = np.concatenate([s.output for s in render_segments(plan, sources_of_plan(level.film))])
     assert np.array_equal(delivered[:96_000], treated)
@@ -244,20 +244,6 @@ def test_rides_are_recorded_thinned_and_undone(level):
     assert Stem.objects.get(role="music").ride["is_first"] is True
     level.edit("ride", 409, target="track", id=track, mode="touch", is_first=False, points=[[0, -1]])
     level.edit("ride", 409, target="track", id=track, mode="set", is_first=False, points=[[0, -100], [5, 0]])
-
-
-def test_how_a_recorded_ride_meets_the_old_one():
-    from recitant_core.gain.envelope import CurvePoint
-    from recitant_core.timeline.model import Ride
-
-    old = Ride((CurvePoint(0, 2.0), CurvePoint(1_000_000, 2.0)))
-    hand = [(200_000, -4.0), (300_000, -4.0)]
-    touched = recorded_ride(old, hand, "touch", 2_000_000)
-    assert touched[0] == (0, 2.0) and (324_000, 2.0) in touched and touched[-1] == (1_000_000, 2.0)
-    latched = recorded_ride(old, hand, "latch", 2_000_000)
-    assert latched[-1] == (2_000_000, -4.0)
-    over = recorded_ride(old, hand, "overwrite", 2_000_000)
-    assert (300_960, 2.0) in over
 
 
 def test_noise_is_learned_from_pauses_and_never_from_words(level):

@@ -8,10 +8,11 @@ import pytest
 from conftest import wav_bytes
 from recitant_core.balance.first_balance import Choices, first_balance
 from recitant_core.timeline.model import Role
-from recitant_web.desk.balancing import _material
-from recitant_web.desk.bridge import plan_of, spec_of
+from recitant_web.balance.first_balance import _material
+from recitant_web.desk.bridge.plans import plan_of
 from recitant_web.programme.actions import bring_in
 from recitant_web.programme.models import Source
+from recitant_web.programme.queries import spec_of
 from signals import programme, sine
 
 pytestmark = pytest.mark.django_db

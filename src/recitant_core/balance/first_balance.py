@@ -42,7 +42,7 @@ from recitant_core.units.clock import RATE_HZ, SampleSpan
 STEPS: Final = ("mend", "even-out", "stems", "duck", "check", "fit")
 AROUND_AIM_LU: Final = {"soft": -4.0, "medium": 0.0, "forward": 4.0}
 """Added to a stem's aim. Common practice: music and effects are chosen by ear around their aims."""
-DUCKING: Final = {"gentle": ("documentary", 0.0), "clear": ("talk over a bed", 2.0), "strong": ("talk over a bed", 5.0)}
+DUCKING: Final = {"gentle": ("documentary", 0.0), "clear": ("talk-over-bed", 2.0), "strong": ("talk-over-bed", 5.0)}
 """Starting point of the rule, and what is asked for over the programme's clearance, in LU."""
 KEPT_SHARE: Final = 0.2  # of a clip's distance to its aim stays, so that a whisper is not a shout
 KEPT_LU: Final = 0.6

@@ -99,7 +99,7 @@ class DuckRule:
 
 
 STARTING_POINTS: Final[dict[str, DuckRule]] = {
-    "talk over a bed": DuckRule(),
+    "talk-over-bed": DuckRule(),
     "documentary": DuckRule(lead_in_s=0.6, hold_s=0.5, recovery_s=2.0, bridge_s=4.0, slope_db_per_s=20.0),
     "spot": DuckRule(lead_in_s=0.15, hold_s=0.15, recovery_s=0.5, bridge_s=1.2, slope_db_per_s=60.0),
 }

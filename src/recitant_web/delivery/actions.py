@@ -13,8 +13,8 @@ from recitant_core.ports import Progress
 from recitant_io.conform import require_room
 from recitant_io.delivery import deliver
 from recitant_web.delivery.models import Delivery
-from recitant_web.desk.balance_queries import report_part
-from recitant_web.desk.bridge import plan_of, sources_of_plan
+from recitant_web.delivery.report import report_part
+from recitant_web.desk.bridge.plans import plan_of, sources_of_plan
 from recitant_web.jobs.actions import start_job
 from recitant_web.programme.models import Programme, Source
 from recitant_web.programme.queries import stored_source

@@ -6,7 +6,8 @@ from typing import Any
 from django.conf import settings
 
 from recitant_web.delivery.models import Delivery
-from recitant_web.desk.queries import prediction_text
+from recitant_web.listening.figures import prediction_text
+from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import specs
 
@@ -14,8 +15,9 @@ from recitant_web.programme.queries import specs
 def choices(programme: Programme) -> list[dict[str, Any]]:
     """Every specification with what its fit will probably do to this programme."""
     found = []
+    snapshot = Snapshot(programme)
     for spec in specs():
-        words, is_likely, is_exact = prediction_text(programme, spec)
+        words, is_likely, is_exact = prediction_text(snapshot, spec)
         found.append({"spec": spec, "words": words, "is_likely": is_likely, "is_exact": is_exact})
     return found
 

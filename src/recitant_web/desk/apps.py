@@ -4,15 +4,15 @@ from django.apps import AppConfig
 
 
 class DeskConfig(AppConfig):
-    """Clips, levels, the edit log and the Balance page."""
+    """Owner of clips, levels and the edit log; the pages above it have no tables."""
 
     name = "recitant_web.desk"
 
     def ready(self) -> None:
         """Place every source on a track of its own once it is ready."""
-        from recitant_web.desk.actions import place_source
-        from recitant_web.desk.following import follow_speech, follow_step
+        from recitant_web.desk.ducking import follow_speech, follow_step
         from recitant_web.desk.log import recorded
+        from recitant_web.desk.placing import place_source
         from recitant_web.programme.signals import source_heard, source_ready
 
         recorded.connect(

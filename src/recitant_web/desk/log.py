@@ -9,6 +9,7 @@ from django.db import transaction
 from django.dispatch import Signal
 
 from recitant_core.errors import EditRefused, StaleRevision
+from recitant_core.timeline.changes import Change
 from recitant_web.desk.models import Clip, Duck, Edit, EditState, Marker, Stem, Track
 from recitant_web.jobs.actions import start_job
 from recitant_web.programme.models import Programme, Source
@@ -23,8 +24,6 @@ TABLES: dict[str, type[db.Model]] = {
     "duck": Duck,
     "clip": Clip,
 }
-Change = dict[str, Any]
-"""What an edit does to one row: table, id, and ``set`` (name to old and new), ``insert`` or ``delete`` (all values)."""
 
 
 def undo(programme: Programme, revision: int) -> Edit:
@@ -80,6 +79,13 @@ def go_to(programme: Programme, edit_id: int, revision: int) -> list[Edit]:
             _finish(locked, edit, EditState.DONE)
             steps.append(edit)
     return steps
+
+
+def steps_beside(programme: Programme) -> dict[str, str | None]:
+    """Labels of the steps that undo and redo would go to; None where there is none."""
+    done = programme.edits.filter(state=EditState.DONE).order_by("-pk").values_list("label", flat=True).first()
+    undone = programme.edits.filter(state=EditState.UNDONE).order_by("pk").values_list("label", flat=True).first()
+    return {"undo": done, "redo": undone}
 
 
 def lock(programme: Programme, revision: int) -> Programme:

@@ -6,9 +6,13 @@ from typing import Any
 from django.http import HttpRequest
 
 from recitant_core.errors import EditRefused, UnreadableMedia
+from recitant_web.desk.edits.clips import PlaceClips
+from recitant_web.desk.edits.recordings import Mend, Use
+from recitant_web.desk.edits.tracks import SetRole
 from recitant_web.desk.models import Clip
 from recitant_web.intake.queries import offered_place
 from recitant_web.programme.models import Programme, Source
+from recitant_web.shared.shapes import converted
 
 
 def whole(text: str) -> int:
@@ -40,19 +44,23 @@ def upload_wish(request: HttpRequest) -> dict[str, Any]:
         raise UnreadableMedia("upload_incomplete", file="The file") from error
 
 
-def role_wish(request: HttpRequest) -> dict[str, Any]:
-    """Which files are what: source_ids and role.
+def role_edit(request: HttpRequest, revision: int) -> SetRole:
+    """The edit that says which files are what.
 
     Raises:
         EditRefused: not of that shape.
     """
-    ids = [whole(one) for one in request.POST.get("ids", "").split(",") if one]
-    if not ids:
-        raise EditRefused("gone")
-    return {"source_ids": ids, "role": request.POST.get("role", "")}
+    ids = [str(whole(one)) for one in request.POST.get("ids", "").split(",") if one]
+    return converted(SetRole, {"revision": revision, "source_ids": ids, "role": request.POST.get("role", "")})
 
 
-def use_wish(request: HttpRequest, programme: Programme, source: Source) -> dict[str, Any]:
+def mend_edit(request: HttpRequest, revision: int, source: Source) -> Mend:
+    """The edit that applies a remedy to the clips of a file, or takes it back."""
+    asked = {"code": request.POST.get("code", ""), "is_undone": request.POST.get("undone") == "1"}
+    return converted(Mend, {"revision": revision, "source_id": source.pk, **asked})
+
+
+def use_edit(request: HttpRequest, programme: Programme, source: Source) -> Use | PlaceClips:
     """The edit that lays a file or moves its clip: to the place it offers, or a marked part to programme start.
 
     Raises:
@@ -64,7 +72,10 @@ def use_wish(request: HttpRequest, programme: Programme, source: Source) -> dict
         if place is None or clip is None:
             raise EditRefused("gone")
         # The clip may begin inside the recording; what counts is where the recording's first sample belongs.
-        return {"kind": "place", "ids": [str(clip.pk)], "at_sample": place[0] + clip.in_sample}
+        return converted(
+            PlaceClips,
+            {"revision": programme.revision, "ids": [str(clip.pk)], "at_sample": place[0] + clip.in_sample},
+        )
     first, last = whole(request.POST.get("from", "0")), whole(request.POST.get("to", "0"))
-    at = {"at_sample": 0, "from_sample": first, "to_sample": last, "track_id": ""}
-    return {"kind": "use", "source_id": source.pk, **at}
+    marked = {"at_sample": 0, "from_sample": first, "to_sample": last}
+    return converted(Use, {"revision": programme.revision, "source_id": source.pk, **marked})

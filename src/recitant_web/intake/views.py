@@ -9,9 +9,9 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from recitant_web.desk.arrange_actions import edit_timeline
+from recitant_web.desk.edits.registry import Edit
 from recitant_web.desk.log import redo, undo
-from recitant_web.intake.forms import role_wish, upload_wish, use_wish, whole
+from recitant_web.intake.forms import mend_edit, role_edit, upload_wish, use_edit, whole
 from recitant_web.intake.queries import is_busy, newest_steps, offered_place, row, rows
 from recitant_web.jobs.actions import pick_up_lost_jobs
 from recitant_web.programme.actions import (
@@ -103,7 +103,7 @@ def take(request: HttpRequest, programme_id: int) -> HttpResponse:
 def roles(request: HttpRequest, programme_id: int) -> HttpResponse:
     """What some files are."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
-    _edit(programme, request, {"kind": "role", **role_wish(request)})
+    _edit(programme, request, role_edit(request, programme.revision))
     return _table(request, programme)
 
 
@@ -113,8 +113,7 @@ def mend(request: HttpRequest, programme_id: int, source_id: int) -> HttpRespons
     """Apply a remedy to every clip of a file, or take it back."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     found = get_object_or_404(programme.sources, pk=source_id)
-    data = {"kind": "mend", "source_id": found.pk, "code": request.POST.get("code", "")}
-    _edit(programme, request, data | {"is_undone": request.POST.get("undone") == "1"})
+    _edit(programme, request, mend_edit(request, programme.revision, found))
     return _source(request, programme_id, source_id)
 
 
@@ -124,7 +123,7 @@ def use(request: HttpRequest, programme_id: int, source_id: int) -> HttpResponse
     """Lay a file, or the marked part of it, into the programme; or move its clip to where the file says."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     found = get_object_or_404(programme.sources, pk=source_id)
-    _edit(programme, request, use_wish(request, programme, found))
+    _edit(programme, request, use_edit(request, programme, found))
     return _source(request, programme_id, source_id)
 
 
@@ -174,9 +173,9 @@ def step(request: HttpRequest, programme_id: int) -> HttpResponse:
     return _table(request, programme)
 
 
-def _edit(programme, request: HttpRequest, data: dict[str, Any]) -> None:  # type: ignore[no-untyped-def]
+def _edit(programme, request: HttpRequest, edit: Edit) -> None:  # type: ignore[no-untyped-def]
     # What is asked for here is about one file and never about a place that somebody saw: the newest revision will do.
-    edit_timeline(programme, request.user, data | {"revision": programme.revision})
+    edit.carry_out(programme, request.user)
     programme.refresh_from_db()
 
 

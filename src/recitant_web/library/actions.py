@@ -13,13 +13,14 @@ from recitant_core.errors import UnreadableMedia
 from recitant_core.ports import no_progress
 from recitant_io.conform import conform, file_hash, require_room, storage_errors
 from recitant_web.accounts.models import Workspace
-from recitant_web.desk.arrange_actions import edit_timeline
+from recitant_web.desk.edits.recordings import Use
 from recitant_web.desk.log import lock
 from recitant_web.library.models import Favourite, Sound
 from recitant_web.programme.actions import safe_name
 from recitant_web.programme.ingesting import shown_as
 from recitant_web.programme.models import Programme, Source, SourceKind, SourceState
 from recitant_web.programme.queries import conformed_folder
+from recitant_web.shared.shapes import converted
 
 MOST_LENGTH_SAMPLES = 10 * 60 * 48_000
 MOST_BYTES = 300_000_000
@@ -119,5 +120,5 @@ def place_sound(programme: Programme, user: User, sound: Sound, at_sample: int, 
                 readings=sound.readings,
                 is_listened=True,
             )
-        data = {"kind": "use", "revision": revision, "source_id": source.pk, "at_sample": at_sample}
-        edit_timeline(locked, user, data | {"from_sample": 0, "to_sample": 0, "track_id": ""})
+        use = converted(Use, {"revision": revision, "source_id": source.pk, "at_sample": at_sample})
+        use.carry_out(locked, user)

@@ -5,8 +5,8 @@ from typing import Any
 from django.contrib.auth.models import User
 from django.db.models import Exists, OuterRef, QuerySet
 
-from recitant_web.desk.arrange_queries import SourceBlock, recording_block
 from recitant_web.library.models import Favourite, Sound
+from recitant_web.listening.recordings import SourceBlock, recording_block
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import stored_source
 

@@ -7,10 +7,10 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from recitant_web.desk.forms import whole_number
 from recitant_web.library.actions import place_sound, switch_favourite, take_in
 from recitant_web.library.queries import found_sounds, sound_block, sounds_for
 from recitant_web.programme.queries import programmes_of
+from recitant_web.shared.shapes import whole_number
 
 
 @login_required

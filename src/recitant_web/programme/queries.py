@@ -1,23 +1,31 @@
 """Reads of programmes and sources, each starting from what a user may see."""
 
-from functools import lru_cache
 from pathlib import Path
 
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.db.models import QuerySet
 
-from recitant_core.delivery.catalogue import CATALOGUE
+from recitant_core.delivery.catalogue import CATALOGUE, spec_by_id
 from recitant_core.delivery.spec import Spec
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.timecode import FRAME_RATES
 from recitant_io.conform import StoredSource, stored_energy, stored_peaks
 from recitant_web.programme.models import Programme, Source
+from recitant_web.shared.caches import Cache
+
+_recordings: Cache[StoredSource] = Cache("recordings", 2_000_000)
+_energies: Cache[FloatArray] = Cache("energies of recordings", 256_000_000)
 
 
 def programmes_of(user: User) -> QuerySet[Programme]:
     """Every programme of the user's workspaces, newest first."""
     return Programme.objects.filter(workspace__memberships__user=user).select_related("workspace").order_by("-pk")
+
+
+def spec_of(programme: Programme) -> Spec:
+    """The specification a programme is balanced for."""
+    return spec_by_id(programme.spec_id)
 
 
 def specs() -> tuple[Spec, ...]:
@@ -35,18 +43,21 @@ def conformed_folder(sha256: str) -> Path:
     return Path(settings.MEDIA_ROOT) / "conformed" / sha256[:2] / sha256
 
 
-@lru_cache(maxsize=512)
 def stored_source(sha256: str, n_channels: int) -> StoredSource:
     """A recording ready to be read. Content never changes under a hash, so it stays open."""
-    return StoredSource(conformed_folder(sha256) / "audio.f32", sha256, n_channels)
+    path = conformed_folder(sha256) / "audio.f32"
+    return _recordings.get_or_make((sha256, n_channels), lambda: StoredSource(path, sha256, n_channels))
 
 
-@lru_cache(maxsize=512)
 def source_energy(sha256: str) -> FloatArray:
     """The 10 ms energies of a recording, float64 (hops, 3) of two channels, (hops, 1) of any other number."""
-    energy = stored_energy(conformed_folder(sha256))
-    energy.flags.writeable = False
-    return energy
+
+    def read() -> FloatArray:
+        energy = stored_energy(conformed_folder(sha256))
+        energy.flags.writeable = False
+        return energy
+
+    return _energies.get_or_make(sha256, read)
 
 
 def peaks(source: Source, samples_per_peak: int, first: int, count: int) -> bytes:

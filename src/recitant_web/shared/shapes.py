@@ -1,10 +1,12 @@
 """Shapes of values that come in, as msgspec reads them: each type checks what it gets and says what is wrong with it.
 
-Numbers come as somebody typed them: with a comma, with a true minus sign. What is no value of its type raises ValueError,
-which the door turns into one refusal; what a person may have typed raises EditRefused with a sentence of its own.
+Numbers come as somebody typed them: with a comma, with a true minus sign. What is no value of its type
+raises ValueError, which the door turns into one refusal; what a person may have typed raises EditRefused with a
+sentence of its own.
 """
 
 import math
+from functools import lru_cache
 from typing import Any, Final, TypeVar
 
 import msgspec
@@ -145,6 +147,12 @@ class Figure(float):
         return cls(_number(value, "not_a_figure", unit=cls.unit))
 
 
+@lru_cache
+def figure_of(unit: str) -> type[Figure]:
+    """The type of a number of a unit."""
+    return type("FigureOfUnit", (Figure,), {"unit": unit})
+
+
 class Lu(Figure):
     """Loudness units."""
 
@@ -218,6 +226,17 @@ class Points(list[tuple[int, float]]):
         return cls((Samples.read(at), Db.read(gain_db)) for at, gain_db in value)
 
 
+class ClipGains(list[tuple[Id, float]]):
+    """Gains by clip."""
+
+    @classmethod
+    def read(cls, value: Any) -> "ClipGains":
+        """From a list of pairs."""
+        if not isinstance(value, list) or not 1 <= len(value) <= MOST_IDS:
+            raise ValueError("gains")
+        return cls((Id.read(clip_id), Db.read(gain_db)) for clip_id, gain_db in value)
+
+
 def number_text(value: Any) -> str:
     """A typed number as Python reads it: a point for a comma, a plain minus."""
     return str(value).replace("−", "-").replace(",", ".").strip()
@@ -251,6 +270,18 @@ def body_of(request: HttpRequest, shape: Any) -> Any:
     try:
         return msgspec.json.decode(request.body, type=shape, strict=False, dec_hook=read_shape)
     except (msgspec.MsgspecError, ValueError, TypeError, OverflowError, RecursionError) as error:
+        raise EditRefused("gone") from error
+
+
+def converted(shape: type[Shape], data: Any) -> Shape:
+    """Data as a value of a shape.
+
+    Raises:
+        EditRefused: not of that shape.
+    """
+    try:
+        return msgspec.convert(data, shape, strict=False, dec_hook=read_shape)
+    except (msgspec.MsgspecError, ValueError, TypeError, OverflowError) as error:
         raise EditRefused("gone") from error
 
 

@@ -29,7 +29,7 @@ export function showGiveWay(model, position, { edit, editPoint }) {
 }
 
 function addRows(model, role, edit) {
-  const start = choice("Start from", model.state.starting_points.map((name) => [name, name]), model.state.starting_points[0], () => {});
+  const start = choice("Start from", model.state.starting_points.map(({ name, words }) => [name, words]), model.state.starting_points[0].name, () => {});
   const stave = staveOf(model, role);
   const rows = [
     make("p", { className: "soft mb-1", textContent: `${ROLES[role]} keeps its level while people talk.` }),
@@ -67,7 +67,7 @@ function ruleRows(model, duck, position, edit, editPoint) {
     row("lead-in / recovery", pair),
     number("bridge_s", "bridge gaps under", "s"),
     details("more", "More of the rule",
-      row("start from", choice("Start from", [["", "as it is"], ...model.state.starting_points.map((name) => [name, name])], "", (value) => { if (value) set({ start: value }); })),
+      row("start from", choice("Start from", [["", "as it is"], ...model.state.starting_points.map(({ name, words }) => [name, words])], "", (value) => { if (value) set({ start: value }); })),
       number("hold_s", "hold", "s"), number("floor_db", "floor", "dB"), number("least_change_db", "smallest change", "dB"), number("slope_db_per_s", "steepest slope", "dB/s"),
       flag("uses_phrases", "come up with the music's own phrases"), flag("is_frozen", "frozen: do not follow edits"), ...keyRows(model, rule, set)),
     details("room", `Room in the spectrum: ${rule.room.is_on ? roomWords(duck) : "off"}`,

@@ -1,0 +1,1 @@
+"""The Arrange page: clips against picture."""

@@ -1,0 +1,1 @@
+"""The Balance page: staves, giving way, clearance, first balance."""

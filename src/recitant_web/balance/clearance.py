@@ -1,0 +1,69 @@
+"""Close passages and figures of speech, as the Balance page shows them."""
+
+import math
+from typing import Any
+
+from recitant_core.balance.closeness import diagnoses
+from recitant_core.balance.speech_figures import SpeechFigures
+from recitant_core.measure.clearance import ClosePassage, close_passages
+from recitant_core.render.estimate import HOP_SAMPLES
+from recitant_core.render.following import rendered_clearance_lu
+from recitant_core.units.clock import SampleSpan
+from recitant_core.units.level import finite
+from recitant_web.listening.snapshot import Snapshot
+from recitant_web.programme.models import Programme
+from recitant_words.balance import checked_sentence, diagnosis_data, plain_passage_data
+
+MOST_DIAGNOSED = 60
+
+
+def figures_data(figures: SpeechFigures) -> dict[str, Any]:
+    """Figures of speech as JSON data."""
+    return {
+        "speech_share": figures.speech_share,
+        "dialogue_lufs": finite(figures.dialogue_lufs),
+        "stems": [
+            {
+                "role": role.value,
+                "in_speech_lufs": finite(level),
+                "outside_lufs": finite(figures.outside_speech_lufs[role]),
+            }
+            for role, level in figures.in_speech_lufs.items()
+        ],
+    }
+
+
+def passages(snapshot: Snapshot) -> list[dict[str, Any]]:
+    """Close passages with cause and cures, without those where there are too many to look into."""
+    programme, scene = snapshot.programme, snapshot.scene
+    asked, least_s = programme.clearance_lu, programme.least_passage_s
+    all_close = close_passages(scene.own_clearance, asked, least_s)
+    if len(all_close) <= MOST_DIAGNOSED:
+        energies, speech = snapshot.energies, snapshot.speech
+        diagnosed = diagnoses(scene, snapshot.plan, energies, speech, snapshot.spec, asked, least_s)
+        found = [diagnosis_data(one) for one in diagnosed]
+    else:
+        found = [plain_passage_data(passage, asked) for passage in all_close]
+    if snapshot.stems is None:
+        return found
+    measured = close_passages(rendered_clearance_lu(snapshot.stems, scene.is_speech), asked, least_s)
+    return _as_measured(found, measured)
+
+
+def checked(programme: Programme, start_sample: int, length_samples: int) -> str:
+    """What a passage came to after a remedy: the sentence that says so."""
+    clear = Snapshot(programme).scene.own_clearance
+    part = clear[start_sample // HOP_SAMPLES : -(-(start_sample + length_samples) // HOP_SAMPLES)]
+    left = close_passages(part, programme.clearance_lu, programme.least_passage_s)
+    return checked_sentence(float(part.min(initial=math.inf)), programme.clearance_lu, is_left=bool(left))
+
+
+def _as_measured(found: list[dict[str, Any]], exact: list[ClosePassage]) -> list[dict[str, Any]]:
+    # The estimate tells the cause, the rendered stems whether it is so, and by how much.
+    kept = []
+    for passage in found:
+        span = SampleSpan(passage["start_sample"], passage["length_samples"])
+        meant = [e.least_lu for e in exact if e.span.intersect(span) is not None]
+        if meant:
+            kept.append(passage | {"least_lu": round(min(meant), 1)})
+    return kept

@@ -1,0 +1,41 @@
+"""The shape of what the Balance page asks."""
+
+import json
+from typing import Any, Literal
+
+from django.http import HttpRequest
+from msgspec import Struct
+
+from recitant_core.errors import EditRefused
+from recitant_web.shared.shapes import Samples
+
+Nearness = Literal["soft", "medium", "forward"]
+
+
+class FirstBalanceRequest(Struct, frozen=True, kw_only=True):
+    """What was chosen for a first balance; from_sample equal to to_sample stands for the whole."""
+
+    revision: int
+    music: Nearness
+    effects: Nearness
+    ducking: Literal["gentle", "clear", "strong"]
+    steps: list[Literal["mend", "even-out", "stems", "duck", "check", "fit"]]
+    from_sample: Samples = Samples(0)
+    to_sample: Samples = Samples(0)
+
+
+def instead_from(request: HttpRequest) -> dict[str, Any] | None:
+    """What a page asks to hear instead of the programme's own mix; None for nothing.
+
+    Raises:
+        EditRefused: not of that shape.
+    """
+    text = request.GET.get("instead", "")
+    if not text:
+        return None
+    try:
+        found = json.loads(text)
+        whole = {name: int(found.get(name) or 0) for name in ("index", "at_sample", "version_id")}
+        return {**found, **whole, "id": str(found.get("id", ""))}
+    except (ValueError, TypeError, AttributeError, OverflowError) as error:
+        raise EditRefused("gone") from error

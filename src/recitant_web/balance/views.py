@@ -1,0 +1,105 @@
+"""The Balance page, its edits, its contours and its sound."""
+
+import json
+
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.csrf import ensure_csrf_cookie
+from django.views.decorators.http import require_GET, require_POST
+
+from recitant_web.balance.clearance import checked
+from recitant_web.balance.first_balance import ask_first_balance
+from recitant_web.balance.forms import FirstBalanceRequest, instead_from
+from recitant_web.balance.queries import desk_state, path_of_clip
+from recitant_web.desk.edits.doors import edit_from, said_of
+from recitant_web.desk.edits.ducking import Cure
+from recitant_web.listening.blocks import block, heard_from
+from recitant_web.listening.comparison import heard_instead, plan_instead
+from recitant_web.listening.contours import contours
+from recitant_web.listening.examination import measure_again
+from recitant_web.programme.queries import programmes_of, specs
+from recitant_web.shared.shapes import body_of, whole_number
+
+
+@login_required
+@ensure_csrf_cookie
+@require_GET
+def balance(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """The page, with its first state inside."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    measure_again(programme)
+    context = {"programme": programme, "state": desk_state(programme), "specs": specs(), "step": "balance"}
+    return render(request, "balance/page.html", context)
+
+
+@login_required
+@require_GET
+def state(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """The state of the page now."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    return JsonResponse(desk_state(programme))
+
+
+@login_required
+@require_POST
+def edits(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """One edit; the new state comes back."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    edit = edit_from(request)
+    steps = edit.carry_out(programme, request.user)
+    programme.refresh_from_db()
+    said = said_of(edit, steps)
+    if isinstance(edit, Cure):
+        said = f"{checked(programme, edit.start_sample, edit.length_samples)} {said}".strip()
+    return JsonResponse(desk_state(programme) | {"said": said})
+
+
+@login_required
+@require_POST
+def balance_first(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """Begin a first balance; the state, which tells how far it is, comes back."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    ask_first_balance(programme, request.user, body_of(request, FirstBalanceRequest))
+    programme.refresh_from_db()
+    return JsonResponse(desk_state(programme))
+
+
+@login_required
+@require_GET
+def level_path(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """Every gain of a clip at a moment, from the recording to the output."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    hear = "handed-over" if request.GET.get("hear") == "handed-over" else "mix"
+    at_sample = max(0, whole_number(request, "at", 0))
+    return JsonResponse(path_of_clip(programme, request.GET.get("clip", ""), at_sample, hear))
+
+
+@login_required
+@require_GET
+def clip_contours(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """The contours of the clips in view."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    start, end = whole_number(request, "start", 0), whole_number(request, "end", 48_000)
+    n_points = max(1, min(4_000, whole_number(request, "points", 800)))
+    return JsonResponse(contours(programme, start, max(end, start + 1), n_points))
+
+
+@login_required
+@require_GET
+def sound(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """A block of what is heard, with its readings in a header."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    start = max(0, whole_number(request, "start", 0))
+    length = max(1, min(480_000, whole_number(request, "length", 48_000)))
+    hear = "handed-over" if request.GET.get("hear") == "handed-over" else "mix"
+    heard = heard_from(request.GET.get("only", ""), request.GET.get("mute", ""))
+    instead = instead_from(request)
+    plan = None
+    if instead is not None:
+        plan, heard = plan_instead(programme, instead), heard_instead(programme, instead, heard)
+    found = block(programme, start, length, hear, heard, plan, is_mono=request.GET.get("mono") == "1")
+    response = HttpResponse(found.wav, content_type="audio/wav")
+    response["Recitant-Readings"] = json.dumps(found.readings, separators=(",", ":"))
+    response["Cache-Control"] = "no-store"
+    return response

@@ -1,0 +1,88 @@
+"""What an edit of the plan changes in rows."""
+
+import uuid
+from dataclasses import replace
+
+from recitant_core.timeline.changes import Change
+from recitant_core.timeline.edits import NEW
+from recitant_core.timeline.model import Clip, Plan, Role
+from recitant_web.desk import models
+from recitant_web.desk.bridge.clips import clip_fields
+from recitant_web.desk.bridge.ducks import duck_changes, with_duck_names
+from recitant_web.desk.bridge.strips import strip_changes
+from recitant_web.desk.log import deleted, inserted
+from recitant_web.programme.models import Programme
+
+
+def changes_between(programme: Programme, before: Plan, after: Plan) -> tuple[list[Change], list[Change], Plan]:
+    """What an edit of the plan changes in rows.
+
+    Returns:
+        Changes to carry out; changes carried out already (new rows); the plan with the ids that new rows got.
+    """
+    known = {track.track_id for track in before.tracks}
+    fresh = [int(track.track_id) for track in after.tracks if track.track_id not in known]
+    made = [inserted("track", row) for row in models.Track.objects.filter(pk__in=fresh)]
+    changes, made_clips, named = _clip_changes(programme, before, after)
+    final = _renamed(after, named)
+    stems = {role: after.stem_gain_db(role) for role in Role if after.stem_gain_db(role) != before.stem_gain_db(role)}
+    for role, gain_db in stems.items():
+        row, _ = models.Stem.objects.get_or_create(programme=programme, role=role.value)
+        changes.append({"table": "stem", "id": row.pk, "set": {"gain_db": [row.gain_db, gain_db]}})
+    changes += strip_changes(programme, before, after)
+    made += made_clips
+    if before.ducks is not after.ducks:
+        duck_rows, made_ducks, duck_names = duck_changes(programme, before, after)
+        changes, made = changes + duck_rows, made + made_ducks
+        final = with_duck_names(final, duck_names)
+    return changes, made, final
+
+
+def _clip_changes(
+    programme: Programme, before: Plan, after: Plan
+) -> tuple[list[Change], list[Change], dict[str, Clip]]:
+    # Changes to carry out, rows made already, and clips that got an id or a group as rows, by the id they had.
+    was = {clip.clip_id: (track.track_id, clip) for track in before.tracks for clip in track.clips}
+    now = {clip.clip_id: (track.track_id, clip) for track in after.tracks for clip in track.clips}
+    changes: list[Change] = []
+    made: list[Change] = []
+    named: dict[str, Clip] = {}
+    groups: dict[str, str] = {}
+    for clip_id, (track_id, edited) in now.items():
+        clip = edited
+        if clip.group.startswith(NEW):
+            clip = replace(edited, group=groups.setdefault(edited.group, uuid.uuid4().hex[:12]))
+            named[clip_id] = clip
+        if clip_id in was:
+            changes += _row_change(clip_id, was[clip_id], (track_id, clip))
+        else:
+            source_id = programme.sources.filter(sha256=clip.source_key).values_list("pk", flat=True)[0]  # type: ignore[attr-defined]
+            row = models.Clip.objects.create(track_id=int(track_id), source_id=source_id, **clip_fields(clip))
+            made.append(inserted("clip", row))
+            named[clip_id] = replace(clip, clip_id=str(row.pk))
+    gone = [int(clip_id) for clip_id in was if clip_id not in now]
+    changes += [deleted("clip", row) for row in models.Clip.objects.filter(pk__in=gone)]
+    return changes, made, named
+
+
+def _row_change(clip_id: str, was: tuple[str, Clip], now: tuple[str, Clip]) -> list[Change]:
+    (old_track, old), (track_id, clip) = was, now
+    if old is clip and old_track == track_id:
+        return []
+    old_fields, fields = clip_fields(old), clip_fields(clip)
+    changed = {name: [old_fields[name], value] for name, value in fields.items() if old_fields[name] != value}
+    if old_track != track_id:
+        changed["track_id"] = [int(old_track), int(track_id)]
+    return [{"table": "clip", "id": int(clip_id), "set": changed}] if changed else []
+
+
+def _renamed(plan: Plan, named: dict[str, Clip]) -> Plan:
+    if not named:
+        return plan
+    tracks = []
+    for track in plan.tracks:
+        clips = [named.get(clip.clip_id, clip) for clip in track.clips]
+        tracks.append(
+            replace(track, clips=tuple(sorted(clips, key=lambda clip: (clip.start_sample, int(clip.clip_id)))))
+        )
+    return replace(plan, tracks=tuple(tracks))

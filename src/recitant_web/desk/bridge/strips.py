@@ -1,0 +1,57 @@
+"""Chains and rides of tracks, stems and the master: rows to values, and what differs, in rows."""
+
+from typing import Any
+
+from recitant_core.gain.envelope import CurvePoint
+from recitant_core.processors.model import Chain, chain_data
+from recitant_core.timeline.changes import Change
+from recitant_core.timeline.model import Plan, Ride, Role
+from recitant_web.desk import models
+from recitant_web.programme.models import Programme
+
+
+def ride_from_data(data: dict[str, Any]) -> Ride:
+    """A ride as it is stored."""
+    points = tuple(CurvePoint(int(at), float(gain_db)) for at, gain_db in data.get("points", ()))
+    return Ride(points, bool(data.get("is_first", False)))
+
+
+def ride_to_data(ride: Ride) -> dict[str, Any]:
+    """A ride as it is stored and sent to the page; empty for none."""
+    if not ride.points:
+        return {}
+    return {"points": [[p.at_sample, p.gain_db] for p in ride.points], "is_first": ride.is_first}
+
+
+def strip_changes(programme: Programme, before: Plan, after: Plan) -> list[Change]:
+    """What differs in the chains and rides of tracks, stems and master, in rows."""
+    changes: list[Change] = []
+
+    def compared(table: str, pk: int, pairs: dict[str, tuple[Any, Any]]) -> None:
+        changed = {name: [old, new] for name, (old, new) in pairs.items() if old != new}
+        if changed:
+            changes.append({"table": table, "id": pk, "set": changed})
+
+    was = {track.track_id: track for track in before.tracks}
+    for track in after.tracks:
+        old = was.get(track.track_id)
+        if old is not None and (old.chain is not track.chain or old.ride is not track.ride):
+            compared("track", int(track.track_id), _strip_pairs(old.chain, track.chain, old.ride, track.ride))
+    if before.stem_chains is not after.stem_chains or before.stem_rides is not after.stem_rides:
+        for role in Role:
+            chains = before.stem_chain(role), after.stem_chain(role)
+            rides = before.stem_ride(role), after.stem_ride(role)
+            if chains[0] != chains[1] or rides[0] != rides[1]:
+                row, _ = models.Stem.objects.get_or_create(programme=programme, role=role.value)
+                compared("stem", row.pk, _strip_pairs(*chains, *rides))
+    if before.master_chain is not after.master_chain:
+        pair = (chain_data(before.master_chain), chain_data(after.master_chain))
+        compared("programme", programme.pk, {"master_chain": pair})
+    return changes
+
+
+def _strip_pairs(old_chain: Chain, chain: Chain, old_ride: Ride, ride: Ride) -> dict[str, tuple[Any, Any]]:
+    return {
+        "chain": (chain_data(old_chain), chain_data(chain)),
+        "ride": (ride_to_data(old_ride), ride_to_data(ride)),
+    }

@@ -1,0 +1,65 @@
+"""Edits of processors and rides on clips, tracks, stems and the master."""
+
+from typing import Any, Literal
+
+from recitant_core.errors import EditRefused
+from recitant_core.gain.envelope import CurvePoint
+from recitant_core.gain.ride import recorded_ride
+from recitant_core.processors.model import chain_from_data
+from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Plan, Ride
+from recitant_core.timeline.strips import target_chain, target_ride, with_chain, with_ride
+from recitant_web.desk.edits.labels import target_name
+from recitant_web.desk.edits.registry import PlanEdit
+from recitant_web.programme.models import Programme
+from recitant_web.shared.shapes import Points, Word, Words
+from recitant_words.chains import difference_words
+
+_MOST_RIDE_POINTS = 20_000
+
+
+class SetChain(PlanEdit, frozen=True, kw_only=True, tag="chain"):
+    """The whole chain of targets."""
+
+    target: Literal["clip", "track", "stem", "master"]
+    ids: Words
+    chain: list[Any]
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        target, ids = self.target, self.ids
+        before = target_chain(plan, target, ids[0])
+        chain = chain_from_data(self.chain)
+        return with_chain(
+            plan, target, ids, chain
+        ), f"{target_name(plan, target, ids)}: {difference_words(before, chain)}"[:200]
+
+
+class SetRide(PlanEdit, frozen=True, kw_only=True, tag="ride"):
+    """The ride of a track or a stem: set, or recorded into what was there."""
+
+    target: Literal["track", "stem"]
+    id: Word
+    mode: Literal["touch", "latch", "overwrite", "set"]
+    is_first: bool = False
+    points: Points
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        target, target_id = self.target, self.id
+        before = target_ride(plan, target, target_id)
+        points = self.points
+        if any(not LEAST_GAIN_DB <= gain_db <= MOST_GAIN_DB for _, gain_db in points):
+            raise EditRefused("gain_out_of_range", found="a point", least_db=LEAST_GAIN_DB, most_db=MOST_GAIN_DB)
+        if self.mode == "set":
+            made = points
+            what = "ride" if points else "ride cleared"
+        else:
+            if len(points) < 2:
+                raise EditRefused("no_ride")
+            made = recorded_ride(before.points, points, self.mode, plan.span.end_sample)
+            what = "ride recorded"
+        ride = Ride(tuple(CurvePoint(at, gain_db) for at, gain_db in made[:_MOST_RIDE_POINTS]), self.is_first)
+        name = target_name(plan, target, [target_id])
+        where = "before" if ride.is_first else "after"
+        label = f"{name}: {what}" + (f", {where} the processors" if made else "")
+        return with_ride(plan, target, target_id, ride), label

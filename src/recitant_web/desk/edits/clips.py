@@ -1,0 +1,196 @@
+"""Edits of clips on the timeline: where they lie, their edges, fades, groups and names."""
+
+from dataclasses import replace
+from typing import Literal
+
+from recitant_core.errors import EditRefused
+from recitant_core.gain.envelope import FadeShape
+from recitant_core.timeline import edits
+from recitant_core.timeline.crossfades import with_crossfades
+from recitant_core.timeline.model import Clip, Plan
+from recitant_core.units.timecode import timecode_from_samples
+from recitant_web.desk import models
+from recitant_web.desk.bridge.clips import clip_of_row
+from recitant_web.desk.bridge.plans import lengths_of_plan
+from recitant_web.desk.edits.labels import clip_count, clip_name, clip_names, target_name
+from recitant_web.desk.edits.registry import PlanEdit
+from recitant_web.desk.energies import known_source
+from recitant_web.programme.models import Programme
+from recitant_web.shared.shapes import Id, Ids, Name, Samples, Text
+
+Shape = Literal["equal-power", "equal-gain", "smooth"]
+
+
+class Move(PlanEdit, frozen=True, kw_only=True, tag="move"):
+    """Clips moved in time, and by whole tracks."""
+
+    ids: Ids
+    by_samples: Samples = Samples(0)
+    by_tracks: Samples = Samples(0)
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        ids = edits.with_group(plan, self.ids)
+        moved = edits.move_clips(plan, self.ids, self.by_samples, self.by_tracks)
+        return with_crossfades(plan, moved, ids, known_source), f"moved {clip_count(len(ids))}"
+
+
+class PlaceClips(PlanEdit, frozen=True, kw_only=True, tag="place"):
+    """Clips moved together so that the first begins at a place."""
+
+    ids: Ids
+    at_sample: Samples
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        ids = edits.with_group(plan, self.ids)
+        moved = edits.move_clips_to(plan, self.ids, self.at_sample)
+        at = timecode_from_samples(self.at_sample, programme.frame_rate)
+        return with_crossfades(plan, moved, ids, known_source), f"moved {clip_count(len(ids))} to {at}"
+
+
+class Trim(PlanEdit, frozen=True, kw_only=True, tag="trim"):
+    """An edge of a clip moved."""
+
+    id: Id
+    edge: Literal["start", "end"]
+    by_samples: Samples
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        trimmed = edits.trim_clip(plan, self.id, self.edge, self.by_samples, lengths_of_plan(programme))
+        return with_crossfades(
+            plan, trimmed, {self.id}, known_source
+        ), f"trimmed the {self.edge} of {clip_name(plan, self.id)}"
+
+
+class Slip(PlanEdit, frozen=True, kw_only=True, tag="slip"):
+    """The recording moved inside a clip."""
+
+    id: Id
+    by_samples: Samples
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        slipped = edits.slip_clip(plan, self.id, self.by_samples, lengths_of_plan(programme))
+        return slipped, f"slipped {clip_name(plan, self.id)}"
+
+
+class Split(PlanEdit, frozen=True, kw_only=True, tag="split"):
+    """Clips cut in two at a place."""
+
+    ids: Ids
+    at_sample: Samples
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        at = timecode_from_samples(self.at_sample, programme.frame_rate)
+        return edits.split_clips(plan, self.ids, self.at_sample), f"split at {at}"
+
+
+class Delete(PlanEdit, frozen=True, kw_only=True, tag="delete"):
+    """Clips taken out, with or without the gap."""
+
+    ids: Ids
+    close_gap: bool = False
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        n = len(edits.with_group(plan, self.ids))
+        after = edits.delete_clips(plan, self.ids, close_gap=self.close_gap)
+        return after, f"deleted {clip_count(n)}" + (" and closed the gap" if self.close_gap else "")
+
+
+class Paste(PlanEdit, frozen=True, kw_only=True, tag="paste"):
+    """Copies of clips, there or deleted, laid at a place."""
+
+    ids: Ids
+    at_sample: Samples
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        known = edits.clips_by_id(plan)
+        laid = []
+        for clip_id in self.ids:
+            if clip_id in known:
+                track, clip = known[clip_id]
+                laid.append((track.track_id, clip))
+            else:
+                laid.append(_deleted_clip(programme, clip_id))
+        return edits.copy_clips(plan, laid, self.at_sample), f"pasted {clip_count(len(laid))}"
+
+
+class Fade(PlanEdit, frozen=True, kw_only=True, tag="fade"):
+    """A fade of clips: its length, and its shape where one is given."""
+
+    ids: Ids
+    edge: Literal["in", "out"]
+    length_samples: Samples
+    shape: Shape | None = None
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        shape = FadeShape(self.shape) if self.shape else None
+        after = edits.set_clips(plan, self.ids, lambda clip: edits.faded(clip, self.edge, self.length_samples, shape))
+        return after, f"fade {self.edge} of {clip_names(plan, self.ids)}"
+
+
+class Crossfade(PlanEdit, frozen=True, kw_only=True, tag="crossfade"):
+    """The shape of the crossfade of two clips."""
+
+    id: Id
+    to_id: Id
+    shape: Shape
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        after = edits.crossfade_shaped(plan, self.id, self.to_id, FadeShape(self.shape))
+        return after, f"cross-fade of {clip_name(plan, self.id)} and {clip_name(plan, self.to_id)}: {self.shape}"
+
+
+class Group(PlanEdit, frozen=True, kw_only=True, tag="group"):
+    """Clips that move and level as one, or no longer do."""
+
+    ids: Ids
+    is_grouped: bool = False
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        name = f"{edits.NEW}group" if self.is_grouped else ""
+        after = edits.set_clips(plan, self.ids, lambda clip: replace(clip, group=name))
+        return after, f"{'grouped' if self.is_grouped else 'ungrouped'} {clip_count(len(self.ids))}"
+
+
+class NameClips(PlanEdit, frozen=True, kw_only=True, tag="name"):
+    """Another name for clips."""
+
+    ids: Ids
+    name: Name
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        after = edits.set_clips(plan, self.ids, lambda clip: replace(clip, name=self.name))
+        return after, f"named {self.name}"
+
+
+class Speaker(PlanEdit, frozen=True, kw_only=True, tag="speaker"):
+    """Who speaks in clips."""
+
+    ids: Ids
+    name: Text = Text()
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        after = edits.set_clips(plan, self.ids, lambda clip: replace(clip, speaker=self.name[:80]))
+        return after, f"{target_name(plan, 'clip', self.ids)}: {self.name or 'no'} speaker"
+
+
+def _deleted_clip(programme: Programme, clip_id: str) -> tuple[str, Clip]:
+    # What was cut is found in the log: it lies there whole.
+    for edit in programme.edits.order_by("-pk")[:200]:
+        for change in edit.changes:
+            values = change.get("delete")
+            if change["table"] == "clip" and str(change["id"]) == clip_id and values is not None:
+                row = models.Clip(**values)
+                return str(row.track_id), clip_of_row(row, row.source.sha256)
+    raise EditRefused("gone")

@@ -1,0 +1,42 @@
+"""The door for edits: the body of a request in, one of the edits out."""
+
+import functools
+import operator
+from typing import Any
+
+from django.http import HttpRequest
+
+from recitant_web.desk import models
+from recitant_web.desk.edits import (  # noqa: F401  an edit is known once its file is read
+    chains,
+    clips,
+    ducking,
+    gains,
+    history,
+    markers,
+    programme,
+    recordings,
+    speech,
+    tracks,
+    variation,
+)
+from recitant_web.desk.edits.registry import Edit, edit_classes
+from recitant_web.shared.shapes import body_of
+
+EDITS: Any = functools.reduce(operator.or_, edit_classes())
+"""Any edit, told apart by its kind."""
+
+
+def edit_from(request: HttpRequest) -> Edit:
+    """The edit that a page posts.
+
+    Raises:
+        EditRefused: of no known kind, or not of its shape.
+    """
+    found: Edit = body_of(request, EDITS)
+    return found
+
+
+def said_of(edit: Edit, steps: list[models.Edit]) -> str:
+    """What else came of an edit, such as what became of the ducking; nothing for steps back and forth."""
+    return steps[-1].said if steps and not isinstance(edit, history.Undo | history.Redo | history.GoTo) else ""

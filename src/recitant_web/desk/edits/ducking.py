@@ -1,0 +1,235 @@
+"""Edits of how stems and tracks give way to speech."""
+
+from dataclasses import replace
+from typing import Any, Literal
+
+from recitant_core.errors import EditRefused
+from recitant_core.gain.duck_drawing import deepened, point_added, point_moved, point_removed, released
+from recitant_core.gain.ducking import STARTING_POINTS, DuckRule
+from recitant_core.interchange.plan_json import rule_from_data
+from recitant_core.timeline import edits
+from recitant_core.timeline.model import Duck, Plan, Role
+from recitant_core.units.clock import SampleSpan
+from recitant_core.units.timecode import timecode_from_samples
+from recitant_web.desk.bridge.ducks import duck_fields, duck_name, rule_data
+from recitant_web.desk.edits.registry import PlanEdit
+from recitant_web.programme.models import Programme
+from recitant_web.shared.shapes import Db, Id, Place, Samples, Text, Word, figure_of
+from recitant_words.sentences import gain_text, signed
+
+_RULE_TEXTS = {"kind", "aim", "start"}
+_RULE_FLAGS = {"uses_phrases", "uses_level", "is_frozen", "is_on"}
+_UNITS = {"db": "dB", "lu": "LU", "s": "seconds", "ms": "milliseconds", "hz": "Hz", "dbfs": "dBFS"}
+
+
+class RulePatch(dict[str, Any]):
+    """Fields of a rule with numbers as somebody typed them; which fields there are, the rule itself says."""
+
+    @classmethod
+    def read(cls, value: Any) -> "RulePatch":
+        """From a dictionary of at most 40 fields.
+
+        Raises:
+            EditRefused: a number that is none; the sentence names its unit.
+        """
+        if not isinstance(value, dict) or len(value) > 40:
+            raise ValueError("rule")
+        return cls((str(name)[:40], _rule_value(str(name), part)) for name, part in value.items())
+
+
+def _rule_value(name: str, value: Any) -> Any:
+    if name in ("room", "live"):
+        return RulePatch.read(value)
+    if name == "keys":
+        return [str(Id.read(one)) for one in value]
+    if name in _RULE_TEXTS:
+        return str(Text.read(value))
+    if name in _RULE_FLAGS:
+        return bool(value)
+    if name == "clearance_lu" and value in (None, ""):
+        return None
+    unit = _UNITS.get(name.rsplit("_", 1)[-1], "that")
+    return float(figure_of(unit).read(value))
+
+
+class AddDuck(PlanEdit, frozen=True, kw_only=True, tag="duck-add"):
+    """A stem or a track that gives way from now on."""
+
+    target: Literal["stem", "track"]
+    id: Word
+    start: Text = Text()
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        rule = STARTING_POINTS.get(self.start, DuckRule())
+        if self.target == "stem":
+            role = _role(self.id)
+            if plan.duck_of_stem(role) is not None:
+                raise EditRefused("duck_there")
+            duck, name = Duck(f"{edits.NEW}duck", role, "", rule), f"{role.value} stem"
+        else:
+            track = next((t for t in plan.tracks if t.track_id == self.id), None)
+            if track is None or track.role is Role.DIALOGUE:
+                raise EditRefused("gone")
+            if plan.duck_of_track(track.track_id) is not None:
+                raise EditRefused("duck_there")
+            duck, name = Duck(f"{edits.NEW}duck", None, track.track_id, rule), track.name
+        return replace(plan, ducks=(*plan.ducks, duck)), f"{name} gives way to speech"
+
+
+class RemoveDuck(PlanEdit, frozen=True, kw_only=True, tag="duck-remove"):
+    """It no longer gives way."""
+
+    id: Id
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        duck = _duck(plan, self.id)
+        ducks = tuple(d for d in plan.ducks if d is not duck)
+        return replace(plan, ducks=ducks), f"{duck_name(plan, duck)} no longer gives way to speech"
+
+
+class SetRule(PlanEdit, frozen=True, kw_only=True, tag="duck-rule"):
+    """Fields of the rule."""
+
+    id: Id
+    rule: RulePatch
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        duck = _duck(plan, self.id)
+        patch = self.rule
+        if "start" in patch:
+            start = STARTING_POINTS.get(str(patch["start"]))
+            if start is None:
+                raise EditRefused("gone")
+            rule = replace(start, keys=duck.rule.keys, room=duck.rule.room, live=duck.rule.live)
+            return _with(plan, replace(duck, rule=rule)), f"{duck_name(plan, duck)} dips as for {patch['start']}"
+        now = rule_data(duck.rule)
+        for name, value in patch.items():
+            if name in ("room", "live") and isinstance(value, dict):
+                now[name] = now[name] | value
+            else:
+                now[name] = value
+        voices = {track.track_id for track in plan.tracks if track.role is Role.DIALOGUE}
+        if not set(now["keys"]) <= voices:
+            raise EditRefused("gone")
+        return _with(plan, replace(duck, rule=rule_from_data(now))), f"ducking rule of {duck_name(plan, duck)}"
+
+
+class MoveDuckPoint(PlanEdit, frozen=True, kw_only=True, tag="duck-point"):
+    """A point of the curve drawn elsewhere; it is pinned."""
+
+    id: Id
+    index: Samples
+    at_sample: Place
+    gain_db: Db
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        duck = _duck_with_point(plan, self.id, self.index)
+        points = point_moved(duck.points, self.index, self.at_sample, self.gain_db)
+        where = f"{gain_text(points[self.index].gain_db)} dB"
+        return _with(plan, replace(duck, points=points)), f"dip of {duck_name(plan, duck)} drawn to {where}"
+
+
+class AddDuckPoint(PlanEdit, frozen=True, kw_only=True, tag="duck-point-add"):
+    """A point on the curve."""
+
+    id: Id
+    at_sample: Place
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        duck = _duck(plan, self.id)
+        points = point_added(duck.points, self.at_sample)
+        return _with(plan, replace(duck, points=points)), f"point on the curve of {duck_name(plan, duck)}"
+
+
+class RemoveDuckPoint(PlanEdit, frozen=True, kw_only=True, tag="duck-point-remove"):
+    """A point off the curve."""
+
+    id: Id
+    index: Samples
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        duck = _duck_with_point(plan, self.id, self.index)
+        points = point_removed(duck.points, self.index)
+        return _with(plan, replace(duck, points=points)), f"point off the curve of {duck_name(plan, duck)}"
+
+
+class ReleaseDuck(PlanEdit, frozen=True, kw_only=True, tag="duck-release"):
+    """Pinned points of a range follow the rule again."""
+
+    id: Id
+    from_sample: Samples
+    to_sample: Samples
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        duck = _duck(plan, self.id)
+        span = SampleSpan(self.from_sample, max(0, self.to_sample - self.from_sample))
+        points = released(duck.points, span)
+        if points == duck.points:
+            return plan, ""
+        return _with(plan, replace(duck, points=points)), f"dip of {duck_name(plan, duck)} released"
+
+
+class Cure(PlanEdit, frozen=True, kw_only=True, tag="cure"):
+    """A remedy of a close passage."""
+
+    code: Literal["raise-clip", "lower-clip", "deepen", "add-duck"]
+    target_id: Word
+    by_db: Db
+    start_sample: Samples
+    length_samples: Samples
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        span = SampleSpan(max(0, self.start_sample), max(1, self.length_samples))
+        at = timecode_from_samples(span.start_sample, programme.frame_rate)
+        match self.code:
+            case "raise-clip" | "lower-clip":
+                known = edits.clips_by_id(plan)
+                if self.target_id not in known:
+                    raise EditRefused("gone")
+                by_db = abs(self.by_db) * (1.0 if self.code == "raise-clip" else -1.0)
+                name = known[self.target_id][1].name
+                after = edits.set_clips(plan, [self.target_id], lambda clip: edits.levelled(clip, by_db))
+                return after, f"{name} {gain_text(by_db)} dB for clearance at {at}"
+            case "deepen":
+                duck = _duck(plan, self.target_id)
+                points = deepened(duck.points, span, abs(self.by_db), duck.rule)
+                words = f"{duck_name(plan, duck)} dips {signed(abs(self.by_db))} dB further at {at}"
+                return _with(plan, replace(duck, points=points)), words
+            case _:
+                added = AddDuck(revision=self.revision, target="stem", id=self.target_id)
+                return added.planned(programme, plan)
+
+
+def _duck(plan: Plan, duck_id: str) -> Duck:
+    found = next((duck for duck in plan.ducks if duck.duck_id == duck_id), None)
+    if found is None:
+        raise EditRefused("no_duck")
+    return found
+
+
+def _duck_with_point(plan: Plan, duck_id: str, index: int) -> Duck:
+    duck = _duck(plan, duck_id)
+    if not 0 <= index < len(duck.points):
+        raise EditRefused("gone")
+    return duck
+
+
+def _with(plan: Plan, duck: Duck) -> Plan:
+    ducks = tuple(duck if d.duck_id == duck.duck_id else d for d in plan.ducks)
+    if all(duck_fields(a) == duck_fields(b) for a, b in zip(ducks, plan.ducks, strict=True)):
+        return plan
+    return replace(plan, ducks=ducks)
+
+
+def _role(text: str) -> Role:
+    if text not in (Role.MUSIC.value, Role.EFFECTS.value, Role.AMBIENCE.value):
+        raise EditRefused("duck_of_dialogue", field="stem")
+    return Role(text)

@@ -1,0 +1,177 @@
+"""Edits of gain: of clips, tracks and stems, and curves over time."""
+
+from dataclasses import replace
+
+from recitant_core.balance.evening import speaker_ride
+from recitant_core.errors import EditRefused
+from recitant_core.measure.clearance import speech_mask
+from recitant_core.render.estimate import clip_energy
+from recitant_core.timeline import edits
+from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Clip, Plan
+from recitant_core.timeline.speaking import speech_of_clip
+from recitant_core.units.clock import SampleSpan
+from recitant_web.desk.bridge.speech import speech_of
+from recitant_web.desk.edits.labels import clip_name, clip_names, target_name
+from recitant_web.desk.edits.registry import PlanEdit
+from recitant_web.desk.energies import known_energies
+from recitant_web.desk.levels import EvenOptions, evened_gains
+from recitant_web.programme.models import Programme
+from recitant_web.shared.shapes import ClipGains, Db, Id, Ids, LimitDb, Points, Samples, Share, SlopeDb
+from recitant_words.sentences import gain_text
+
+
+class Level(PlanEdit, frozen=True, kw_only=True, tag="level"):
+    """Clips with their groups louder or quieter."""
+
+    ids: Ids
+    by_db: Db
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        ids = edits.with_group(plan, self.ids)
+        after = edits.set_clips(plan, ids, lambda clip: edits.levelled(clip, self.by_db))
+        return after, f"{gain_text(self.by_db)} dB on {clip_names(plan, ids)}"
+
+
+class Curve(PlanEdit, frozen=True, kw_only=True, tag="curve"):
+    """The gain curve of clips."""
+
+    ids: Ids
+    points: Points
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        after = edits.set_clips(plan, self.ids, lambda clip: edits.curve_with(clip, self.points))
+        what = "gain curve of" if self.points else "gain curve cleared from"
+        return after, f"{what} {clip_names(plan, self.ids)}"
+
+
+class MovePoint(PlanEdit, frozen=True, kw_only=True, tag="point"):
+    """A point of a gain curve moved."""
+
+    id: Id
+    index: Samples
+    at_sample: Samples
+    gain_db: Db
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        after = edits.set_clips(
+            plan,
+            [self.id],
+            lambda clip: edits.curve_point_moved(clip, self.index, self.at_sample, self.gain_db),
+        )
+        return after, f"point of {clip_name(plan, self.id)} to {gain_text(self.gain_db)} dB"
+
+
+class AddPoint(PlanEdit, frozen=True, kw_only=True, tag="point-add"):
+    """A point on a gain curve where it runs."""
+
+    id: Id
+    at_sample: Samples
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        after = edits.set_clips(plan, [self.id], lambda clip: edits.curve_point_added(clip, self.at_sample))
+        return after, f"point on the gain curve of {clip_name(plan, self.id)}"
+
+
+class Draw(PlanEdit, frozen=True, kw_only=True, tag="draw"):
+    """A stretch of a gain curve drawn."""
+
+    id: Id
+    points: Points
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        after = edits.set_clips(plan, [self.id], lambda clip: edits.curve_drawn(clip, self.points))
+        return after, f"gain curve drawn on {clip_name(plan, self.id)}"
+
+
+class ClearCurve(PlanEdit, frozen=True, kw_only=True, tag="curve-clear"):
+    """Gain curves cleared in a range."""
+
+    ids: Ids
+    from_sample: Samples
+    to_sample: Samples
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+
+        def cleared(clip: Clip) -> Clip:
+            span = SampleSpan(self.from_sample - clip.start_sample, self.to_sample - self.from_sample)
+            return edits.curve_cleared(clip, span)
+
+        return edits.set_clips(plan, self.ids, cleared), f"gain curve cleared in {clip_names(plan, self.ids)}"
+
+
+class Gains(PlanEdit, frozen=True, kw_only=True, tag="gains"):
+    """Gains of many clips set."""
+
+    gains: ClipGains
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        wanted = dict(self.gains)
+        for gain_db in wanted.values():
+            if not LEAST_GAIN_DB <= gain_db <= MOST_GAIN_DB:
+                raise EditRefused(
+                    "gain_out_of_range", found=gain_text(gain_db), least_db=LEAST_GAIN_DB, most_db=MOST_GAIN_DB
+                )
+        after = edits.set_clips(plan, list(wanted), lambda clip: replace(clip, gain_db=round(wanted[clip.clip_id], 2)))
+        n = len(wanted)
+        return after, f"gain of {n} clip{'s' if n != 1 else ''} set"
+
+
+class EvenOut(PlanEdit, frozen=True, kw_only=True, tag="even-out"):
+    """Clips evened out."""
+
+    ids: Ids
+    options: EvenOptions
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        chosen = self.options.chosen()
+        steps = evened_gains(programme, plan, self.ids, chosen)
+        if not steps:
+            raise EditRefused("nothing_to_even")
+        gains = {step.clip_id: step.gain_db for step in steps}
+        after = edits.set_clips(plan, list(gains), lambda clip: replace(clip, gain_db=gains[clip.clip_id]))
+        unit = "dBFS peak" if chosen.by == "peak" else "LUFS"
+        goal = f"{chosen.goal:g}".replace("-", "−")
+        return after, f"{len(gains)} clips evened out to {goal} {unit}, {100 * chosen.strength:.0f} %"
+
+
+class RideClips(PlanEdit, frozen=True, kw_only=True, tag="ride-clips"):
+    """A slow curve inside long clips that follows who speaks."""
+
+    ids: Ids
+    strength: Share
+    most_db: LimitDb
+    slope_db_per_s: SlopeDb
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        speech = speech_of(programme)
+        energies = known_energies(plan)
+        known = edits.clips_by_id(plan)
+        curves = {}
+        for clip_id in self.ids:
+            if clip_id not in known:
+                continue
+            track, clip = known[clip_id]
+            bare = replace(clip, curve=(), fade_in_samples=0, fade_out_samples=0)
+            _, energy = clip_energy(bare, track, 0.0, energies[clip.sound_key])
+            spans = [
+                SampleSpan(s.start_sample - clip.start_sample, s.length_samples) for s in speech_of_clip(clip, speech)
+            ]
+            mask = speech_mask(spans, len(energy))
+            points = speaker_ride(
+                energy, mask, strength=self.strength, most_db=self.most_db, slope_db_per_s=self.slope_db_per_s
+            )
+            if len(points) > 1:
+                curves[clip_id] = tuple(p for p in points if p.at_sample <= clip.length_samples)
+        if not curves:
+            raise EditRefused("no_long_speech")
+        after = edits.set_clips(plan, list(curves), lambda clip: replace(clip, curve=curves[clip.clip_id]))
+        return after, f"{target_name(plan, 'clip', list(curves))}: curve that follows the speaker"

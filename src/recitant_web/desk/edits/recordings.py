@@ -1,0 +1,116 @@
+"""Edits that lay recordings, mend them, bring them to a length or cover gaps with them."""
+
+from dataclasses import replace
+
+from recitant_core.errors import EditRefused
+from recitant_core.intake.mending import mended, unmended
+from recitant_core.timeline import edits
+from recitant_core.timeline.loops import join_of_clip, looped, shortened
+from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.room_tone import covered_samples, gap_at, tone_stretch, with_room_tone
+from recitant_core.units.clock import RATE_HZ
+from recitant_web.desk import models
+from recitant_web.desk.bridge.findings import remedy_from_data
+from recitant_web.desk.bridge.speech import speech_of
+from recitant_web.desk.edits.registry import PlanEdit
+from recitant_web.desk.energies import known_source
+from recitant_web.desk.tone_source import tone_source
+from recitant_web.programme.models import Programme, SourceState
+from recitant_web.programme.queries import source_energy
+from recitant_web.shared.shapes import Id, Samples, Text
+
+
+class Mend(PlanEdit, frozen=True, kw_only=True, tag="mend"):
+    """A remedy applied to every clip of a recording, or taken back."""
+
+    source_id: Id
+    code: Text
+    is_undone: bool = False
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        source = programme.sources.filter(pk=self.source_id).first()
+        if source is None:
+            raise EditRefused("gone")
+        remedies = [remedy for finding in source.findings for remedy in finding["remedies"]]
+        remedy = next((remedy for remedy in remedies if remedy["code"] == self.code), None)
+        ids = [clip_id for clip_id, (_, clip) in edits.clips_by_id(plan).items() if clip.source_key == source.sha256]
+        if remedy is None or not ids:
+            raise EditRefused("gone")
+        cure = remedy_from_data(remedy)
+        if self.is_undone:
+            after = edits.set_clips(plan, ids, lambda clip: unmended(clip, cure, source.length_samples))
+            return after, f"{source.name}: not “{remedy['words']}”"
+        after = edits.set_clips(plan, ids, lambda clip: mended(clip, cure))
+        return after, f"{source.name}: {remedy['words']}"
+
+
+class Use(PlanEdit, frozen=True, kw_only=True, tag="use"):
+    """A recording, or the marked part of it, laid at a place."""
+
+    source_id: Id
+    at_sample: Samples
+    from_sample: Samples = Samples(0)
+    to_sample: Samples = Samples(0)
+    track_id: str = ""
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        source = programme.sources.filter(pk=self.source_id, state=SourceState.READY).first()
+        if source is None:
+            raise EditRefused("gone")
+        first = min(max(0, self.from_sample), source.length_samples - edits.LEAST_CLIP_SAMPLES)
+        last = min(source.length_samples, self.to_sample or source.length_samples)
+        if last - first < edits.LEAST_CLIP_SAMPLES:
+            raise EditRefused("too_short")
+        name = source.name.rsplit(".", 1)[0]
+        clip = Clip(f"{edits.NEW}0", source.sha256, self.at_sample, first, last - first, name=name)
+        fade = min(RATE_HZ // 200, (last - first) // 2)
+        clip = replace(clip, fade_in_samples=fade, fade_out_samples=fade)
+        tracks = [track for track in plan.tracks if track.role is Role(source.role)]
+        track_id = self.track_id or next(
+            (t.track_id for t in tracks if all(c.span.intersect(clip.span) is None for c in t.clips)), ""
+        )
+        if not track_id:
+            lowest = programme.tracks.order_by("-position").first()
+            position = lowest.position + 1 if lowest else 0
+            row = models.Track.objects.create(programme=programme, name=name[:255], role=source.role, position=position)
+            track_id = str(row.pk)
+            plan = replace(plan, tracks=(*plan.tracks, Track(track_id, row.name, Role(row.role))))
+        return edits.add_clip(plan, track_id, clip), f"laid {name}"
+
+
+class Extend(PlanEdit, frozen=True, kw_only=True, tag="extend"):
+    """A clip looped at its best join, or cut, to a length."""
+
+    id: Id
+    length_samples: Samples
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        track, clip = edits.clips_by_id(plan).get(self.id, (None, None))
+        if track is None or clip is None:
+            raise EditRefused("gone")
+        wanted = self.length_samples
+        if wanted <= clip.length_samples:
+            return edits.set_clips(plan, [clip.clip_id], lambda c: shortened(c, wanted)), f"{clip.name} cut to length"
+        join = join_of_clip(clip, known_source(clip.source_key))
+        after = looped(plan, track, clip, join, wanted)
+        return after, f"{clip.name} looped at a join that is {100 * join.likeness:.0f} % alike"
+
+
+class Fill(PlanEdit, frozen=True, kw_only=True, tag="fill"):
+    """A gap between two clips covered with one clip of room tone."""
+
+    track_id: Id
+    at_sample: Samples
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        gap = gap_at(plan, self.track_id, self.at_sample)
+        keys = {gap.before.source_key, gap.after.source_key}
+        energies = {key: source_energy(key)[:, :2].sum(axis=1) for key in keys}
+        stretch = tone_stretch(gap, energies, speech_of(programme))
+        key, in_sample = tone_source(programme, stretch, covered_samples(gap))
+        after = with_room_tone(plan, gap, stretch.model, key, in_sample)
+        return after, f"gap covered with room tone of {stretch.model.name}"

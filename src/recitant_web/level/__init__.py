@@ -1,0 +1,1 @@
+"""The Level page: the sheet of clips, chains, evening out, presets."""

@@ -1,0 +1,61 @@
+"""The shape of what the Level page asks."""
+
+from typing import Any, Literal
+
+from msgspec import Struct
+
+from recitant_web.desk.levels import EvenOptions
+from recitant_web.shared.shapes import Id, Ids, Name, Samples, Text, Word
+
+Target = Literal["clip", "track", "stem", "master"]
+
+
+class ViewRequest(Struct, frozen=True, kw_only=True):
+    """A chain to inspect, kept or being tried, and of which target."""
+
+    target: Target
+    id: Word
+    chain: list[Any]
+    index: Samples = Samples(0)
+    at_sample: Samples = Samples(0)
+
+
+class FindRequest(Struct, frozen=True, kw_only=True):
+    """What to look for, and where; from_sample equal to to_sample stands for the pauses."""
+
+    what: Literal["noise", "hum", "resonances", "start"]
+    target: Target
+    id: Word
+    name: Text = Text()
+    from_sample: Samples = Samples(0)
+    to_sample: Samples = Samples(0)
+    at_sample: Samples = Samples(0)
+
+
+class EvenRequest(Struct, frozen=True, kw_only=True):
+    """Which clips to even out, and how."""
+
+    ids: Ids
+    options: EvenOptions
+
+
+class KeepPreset(Struct, frozen=True, kw_only=True, tag_field="do", tag="keep"):
+    """Keep a chain under a name."""
+
+    name: Name
+    chain: list[Any]
+
+
+class DropPreset(Struct, frozen=True, kw_only=True, tag_field="do", tag="drop"):
+    """Forget a preset."""
+
+    id: Id
+
+
+class ReadPreset(Struct, frozen=True, kw_only=True, tag_field="do", tag="read"):
+    """The chain of a preset."""
+
+    id: Id
+
+
+PresetRequest = KeepPreset | DropPreset | ReadPreset

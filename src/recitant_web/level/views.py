@@ -1,0 +1,125 @@
+"""The Level page: its state, edits, what processors do, presets, and how it compares."""
+
+from typing import Any
+
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.csrf import ensure_csrf_cookie
+from django.views.decorators.http import require_GET, require_POST
+
+from recitant_web.desk.edits.doors import edit_from, said_of
+from recitant_web.level.forms import (
+    DropPreset,
+    EvenRequest,
+    FindRequest,
+    KeepPreset,
+    PresetRequest,
+    ReadPreset,
+    ViewRequest,
+)
+from recitant_web.level.inspection import found_in, processor_view, whole_reduction
+from recitant_web.level.presets import chain_of_preset, drop_preset, keep_preset, presets
+from recitant_web.level.queries import evened_data, level_state, page_data, peaks_of_clips
+from recitant_web.listening.examination import measure_again
+from recitant_web.programme.models import Programme
+from recitant_web.programme.queries import programmes_of, specs
+from recitant_web.shared.middleware import reads
+from recitant_web.shared.shapes import body_of
+
+
+def _programme(request: HttpRequest, programme_id: int) -> Programme:
+    return get_object_or_404(programmes_of(request.user), pk=programme_id)  # type: ignore[arg-type]
+
+
+@login_required
+@ensure_csrf_cookie
+@require_GET
+def level(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """The page, with its first state inside."""
+    programme = _programme(request, programme_id)
+    measure_again(programme)
+    context = {
+        "programme": programme,
+        "state": level_state(programme),
+        "page": page_data(),
+        "specs": specs(),
+        "step": "level",
+    }
+    return render(request, "level/page.html", context)
+
+
+@login_required
+@require_GET
+def level_now(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """The state of the page now."""
+    return JsonResponse(level_state(_programme(request, programme_id)))
+
+
+@login_required
+@require_POST
+def level_edits(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """One edit; the new state comes back."""
+    programme = _programme(request, programme_id)
+    edit = edit_from(request)
+    steps = edit.carry_out(programme, request.user)
+    programme.refresh_from_db()
+    return JsonResponse(level_state(programme) | {"said": said_of(edit, steps)})
+
+
+@reads
+@login_required
+@require_POST
+def level_view(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """What a chain, kept or being tried, does to its target."""
+    return JsonResponse(processor_view(_programme(request, programme_id), body_of(request, ViewRequest)))
+
+
+@reads
+@login_required
+@require_POST
+def level_whole(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """Gain reduction of one processor over the whole programme."""
+    return JsonResponse(whole_reduction(_programme(request, programme_id), body_of(request, ViewRequest)))
+
+
+@reads
+@login_required
+@require_POST
+def level_find(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """A noise profile, hum, resonances or a starting point, as processors to add."""
+    return JsonResponse(found_in(_programme(request, programme_id), body_of(request, FindRequest)))
+
+
+@reads
+@login_required
+@require_POST
+def level_even(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """What evening out would do, clip by clip."""
+    programme = _programme(request, programme_id)
+    asked = body_of(request, EvenRequest)
+    return JsonResponse({"steps": evened_data(programme, asked.ids, asked.options.chosen())})
+
+
+@login_required
+@require_GET
+def level_peaks(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """Peaks of clips that were not known yet, as far as they go into a second; how many are left."""
+    return JsonResponse(peaks_of_clips(_programme(request, programme_id)))
+
+
+@login_required
+@require_POST
+def level_presets(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """Keep or drop a preset, or read its chain; the presets of the workspace come back."""
+    programme = _programme(request, programme_id)
+    asked = body_of(request, PresetRequest)
+    answer: dict[str, Any] = {}
+    match asked:
+        case KeepPreset():
+            keep_preset(programme, request.user, asked.name, asked.chain)
+        case DropPreset():
+            drop_preset(programme, asked.id.number)
+        case ReadPreset():
+            answer["chain"] = chain_of_preset(programme, asked.id.number)
+    return JsonResponse(answer | {"presets": presets(programme)})

@@ -1,0 +1,107 @@
+"""Blocks of what is heard, with what the meters show along them."""
+
+import io
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+import soundfile
+
+from recitant_core.dsp.quantise import quantise
+from recitant_core.errors import RangeError
+from recitant_core.measure.running import LEAD_SAMPLES, running_readings
+from recitant_core.render.mix import Heard, render_output
+from recitant_core.timeline.model import Plan
+from recitant_core.units.arrays import Audio
+from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_web.desk.energies import known_source
+from recitant_web.listening.figures import likely_master, tenths_of
+from recitant_web.listening.snapshot import Snapshot
+from recitant_web.programme.models import Programme
+
+MOST_BLOCK_SAMPLES = 10 * RATE_HZ
+
+
+@dataclass(frozen=True)
+class Block:
+    """A stretch of sound as WAV, and what the meters show along it."""
+
+    wav: bytes
+    readings: dict[str, Any]
+
+
+def block(
+    programme: Programme,
+    start_sample: int,
+    length_samples: int,
+    hear: str,
+    heard: Heard,
+    plan: Plan | None = None,
+    *,
+    is_mono: bool = False,
+) -> Block:
+    """What is heard in a stretch.
+
+    Args:
+        hear: "mix" for the mix as balanced (float), "handed-over" for the samples of the file that will be written
+            for the programme's specification (24 bit).
+        heard: which tracks sound.
+        plan: heard instead of the programme's own, for comparing.
+        is_mono: whether both sides are added up, to check what a single loudspeaker gives.
+
+    Raises:
+        RangeError: a stretch out of bounds.
+    """
+    if start_sample < 0 or not 1 <= length_samples <= MOST_BLOCK_SAMPLES or hear not in ("mix", "handed-over"):
+        raise RangeError("block", start_sample=start_sample, length_samples=length_samples, hear=hear)
+    snapshot = Snapshot(programme, plan)
+    plan = snapshot.plan
+    is_exact = True
+    if hear == "handed-over":
+        master, is_exact = likely_master(snapshot)
+        plan = replace(plan, master=master)
+    sources = {key: known_source(key) for key in {c.source_key for track in plan.tracks for c in track.clips}}
+    with_lead = SampleSpan(start_sample, length_samples).widen(LEAD_SAMPLES, 0)
+    audio = render_output(plan, sources, with_lead, heard)
+    if is_mono:
+        audio = np.repeat(audio.mean(axis=1, keepdims=True), 2, axis=1)
+    wanted = audio[LEAD_SAMPLES:]
+    if hear == "handed-over":
+        file = io.BytesIO()
+        bit_depth = snapshot.spec.bit_depth
+        values = quantise(wanted, bit_depth, start_sample)
+        soundfile.write(file, values << np.int32(32 - bit_depth), RATE_HZ, "PCM_24", format="WAV")
+        wav = file.getvalue()
+    else:
+        wav = wav_float(wanted)
+    return Block(wav, {"revision": programme.revision, "is_exact": is_exact, **block_readings(audio)})
+
+
+def wav_float(audio: Audio) -> bytes:
+    """Audio at 48 kHz as a float WAV file."""
+    file = io.BytesIO()
+    soundfile.write(file, audio, RATE_HZ, "FLOAT", format="WAV")
+    return file.getvalue()
+
+
+def block_readings(audio: Audio) -> dict[str, Any]:
+    """What the meters show along a stretch: tenths of LUFS and dB every 50 ms, and the correlation of both sides.
+
+    Args:
+        audio: float32 (LEAD_SAMPLES + frames, 2): the stretch with what comes before it.
+    """
+    running = running_readings(audio)
+    return {
+        "momentary": tenths_of(running.momentary_lufs),
+        "short_term": tenths_of(running.short_term_lufs),
+        "peaks": [tenths_of(pair) for pair in running.peak_dbfs],
+        "quasi": [tenths_of(pair) for pair in running.quasi_peak_dbfs],
+        "true_peaks": tenths_of(running.true_peak_dbtp),
+        "correlation": [round(float(value), 2) for value in running.correlation],
+    }
+
+
+def heard_from(only: str, muted: str) -> Heard:
+    """Which tracks sound, from lists of track ids as an address carries them."""
+    only_tracks = frozenset(only.split(",")) if only else None
+    return Heard(only_tracks, frozenset(muted.split(",")) if muted else frozenset())

@@ -1,0 +1,51 @@
+"""Momentary loudness of the clips in a view."""
+
+from typing import Any
+
+from recitant_core.errors import RangeError
+from recitant_core.render.contours import clip_contour
+from recitant_core.render.estimate import HOP_SAMPLES
+from recitant_core.units.clock import SampleSpan
+from recitant_web.listening.figures import tenths_of
+from recitant_web.listening.scene import clearance_contour, giving_way
+from recitant_web.listening.snapshot import Snapshot
+from recitant_web.programme.models import Programme
+
+MOST_CONTOUR_POINTS = 4_000
+
+
+def contours(programme: Programme, start_sample: int, end_sample: int, n_points: int) -> dict[str, Any]:
+    """Momentary loudness of every clip in view, with all its gains, in tenths of LUFS.
+
+    Args:
+        start_sample, end_sample: the view.
+        n_points: about one a pixel; fewer where the view is that short.
+
+    Raises:
+        RangeError: an empty view or too many points.
+    """
+    if end_sample <= start_sample or not 1 <= n_points <= MOST_CONTOUR_POINTS:
+        raise RangeError("contour_view", start_sample=start_sample, end_sample=end_sample, n_points=n_points)
+    snapshot = Snapshot(programme)
+    plan = snapshot.plan
+    step_hops = max(1, (end_sample - start_sample) // (HOP_SAMPLES * n_points))
+    view = SampleSpan(start_sample, end_sample - start_sample)
+    lowered = giving_way(snapshot)
+    found: dict[str, Any] = {}
+    for track in plan.tracks:
+        gain_db = track.gain_db + plan.stem_gain_db(track.role)
+        for clip in track.clips:
+            energy = snapshot.energies[clip.sound_key]
+            contour = clip_contour(clip, track, gain_db, energy, lowered.get(track.track_id), view, step_hops)
+            if contour is None:
+                continue
+            data: dict[str, Any] = {"from_sample": contour.from_sample, "tenths": tenths_of(contour.lufs)}
+            if contour.undipped_lufs is not None:
+                data["undipped"] = tenths_of(contour.undipped_lufs)
+            found[clip.clip_id] = data
+    return {
+        "revision": programme.revision,
+        "step_samples": step_hops * HOP_SAMPLES,
+        "clips": found,
+        "clearance": clearance_contour(snapshot, view, step_hops),
+    }

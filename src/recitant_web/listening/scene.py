@@ -1,0 +1,48 @@
+"""Clearance and giving way along a programme, from its snapshot."""
+
+from typing import Any
+
+import numpy as np
+
+from recitant_core.measure.clearance import HOP_SAMPLES
+from recitant_core.render.estimate import duck_gains_db, given_way_db
+from recitant_core.render.following import rendered_clearance_lu
+from recitant_core.units.arrays import FloatArray
+from recitant_core.units.clock import SampleSpan
+from recitant_web.listening.snapshot import Snapshot
+
+_CLEAR_TENTHS = 400  # no bar is drawn higher: 40 LU are clear enough
+_NOBODY_SPEAKS = -1_000
+
+
+def giving_way(snapshot: Snapshot) -> dict[str, FloatArray]:
+    """Gain in dB at each hop of every track that gives way, by its id."""
+    plan = snapshot.plan
+    if not plan.ducks:
+        return {}
+    gains = duck_gains_db(plan, snapshot.scene.tracks)
+    lowered = {track.track_id: given_way_db(plan, track, gains) for track in plan.tracks}
+    return {track_id: gain_db for track_id, gain_db in lowered.items() if gain_db is not None}
+
+
+def best_clearance(snapshot: Snapshot) -> FloatArray:
+    """Clearance at each hop in LU, float64 (hops,): measured on rendered stems where they are known, else estimated."""
+    scene = snapshot.scene
+    return scene.own_clearance if snapshot.stems is None else rendered_clearance_lu(snapshot.stems, scene.is_speech)
+
+
+def clearance_contour(snapshot: Snapshot, span: SampleSpan, step_hops: int) -> dict[str, Any]:
+    """Clearance along a view: the least of every step, in tenths of LU; one value stands for "nobody speaks"."""
+    clear = best_clearance(snapshot)
+    first = max(0, span.start_sample // HOP_SAMPLES)
+    part = clear[first : span.end_sample // HOP_SAMPLES + 1]
+    is_speech = snapshot.scene.is_speech[first : first + len(part)]
+    steps = -(-len(part) // step_hops)
+    padded = np.full(steps * step_hops, np.inf)
+    padded[: len(part)] = part
+    spoken = np.zeros(steps * step_hops, bool)
+    spoken[: len(part)] = is_speech
+    least = padded.reshape(steps, step_hops).min(axis=1)
+    tenths = np.round(np.clip(least * 10, -300, _CLEAR_TENTHS)).astype(int)
+    tenths[~spoken.reshape(steps, step_hops).any(axis=1)] = _NOBODY_SPEAKS
+    return {"from_sample": first * HOP_SAMPLES, "tenths": tenths.tolist()}

@@ -1,0 +1,110 @@
+"""A programme at one revision, as one request sees it: what is looked up or computed is looked up or computed once."""
+
+from functools import cached_property
+
+import numpy as np
+
+from recitant_core.delivery.spec import Spec
+from recitant_core.measure.loudness import anchored_lufs, gating_block_powers
+from recitant_core.measure.meter import Readings, readings_from
+from recitant_core.render.following import Scene
+from recitant_core.timeline.model import Plan, Role
+from recitant_core.timeline.speaking import SpeechOfSources
+from recitant_core.units.arrays import FloatArray
+from recitant_web.desk.bridge.plans import plan_key, plan_of
+from recitant_web.desk.bridge.speech import speech_of
+from recitant_web.desk.ducking import scene_now
+from recitant_web.desk.energies import known_energies, missing_chains
+from recitant_web.desk.models import FitResult, Verdict
+from recitant_web.listening.stored import rendered_stems
+from recitant_web.programme.models import Programme
+from recitant_web.programme.queries import spec_of
+from recitant_web.shared.caches import Cache
+
+_scenes: Cache[Scene] = Cache("scenes", 256_000_000)
+
+
+class Snapshot:
+    """A programme with its plan; everything else is found when it is first asked for."""
+
+    def __init__(self, programme: Programme, plan: Plan | None = None) -> None:
+        """
+        Args:
+            programme: brought up to date where others have moved on.
+            plan: heard or measured instead of the programme's own.
+        """
+        self.programme = programme
+        self.plan = plan_of(programme) if plan is None else plan
+
+    @cached_property
+    def key(self) -> str:
+        """Hash of all that makes the sound: equal keys, equal bits."""
+        return plan_key(self.plan)
+
+    @cached_property
+    def spec(self) -> Spec:
+        """The specification it is balanced for."""
+        return spec_of(self.programme)
+
+    @cached_property
+    def speech(self) -> SpeechOfSources:
+        """Corrected speech of every recording."""
+        return speech_of(self.programme)
+
+    @cached_property
+    def energies(self) -> dict[str, FloatArray]:
+        """10 ms energies of recordings and of tracks through chains; see desk.energies."""
+        return known_energies(self.plan)
+
+    @cached_property
+    def scene(self) -> Scene:
+        """What sounds against what, estimated; kept for the newest revisions."""
+        speaking = hash(tuple((k, tuple(spans)) for k, spans in sorted(self.speech.items())))
+        # Chains that were rendered meanwhile make another scene.
+        key = (self.programme.pk, self.programme.revision, speaking, missing_chains(self.plan))
+        found = _scenes.get(key)
+        if found is None or found.plan is not self.plan:
+            found = _scenes.put(key, scene_now(self.programme, self.plan))
+        return found
+
+    @cached_property
+    def stems(self) -> dict[Role, FloatArray] | None:
+        """10 ms energies of the stems as rendered, float64 (hops,) each; None until they were."""
+        return rendered_stems(self.key)
+
+    @cached_property
+    def verdict(self) -> Verdict | None:
+        """Exact figures of the mix; None until it was measured."""
+        return Verdict.objects.filter(programme=self.programme, plan_key=self.key).first()
+
+    @cached_property
+    def fits(self) -> dict[str, FitResult]:
+        """Exact fits, by specification."""
+        return {fit.spec_id: fit for fit in FitResult.objects.filter(programme=self.programme, plan_key=self.key)}
+
+    @cached_property
+    def readings(self) -> tuple[Readings, float | None]:
+        """Readings of the mix and loudness of its dialogue: exact where it was measured, else without peaks."""
+        if self.verdict is not None:
+            return readings_from_data(self.verdict.figures), self.verdict.figures["dialogue_lufs"]
+        stems = self.scene.stems
+        total = sum(stems.values(), np.zeros(len(self.scene.is_speech)))
+        dialogue = None
+        if Role.DIALOGUE in stems:
+            dialogue = anchored_lufs(gating_block_powers(total), gating_block_powers(stems[Role.DIALOGUE]))
+        # Peaks cannot be known from energies; they come with the exact figures.
+        return readings_from(total, 0.0, 0.0), dialogue
+
+
+def readings_from_data(data: dict[str, float | None]) -> Readings:
+    """Readings as they were stored; what has no value there is silent."""
+    silence = float("-inf")
+    true_peak, sample_peak = data["true_peak_dbtp"], data["sample_peak_dbfs"]
+    return Readings(
+        data["integrated_lufs"],
+        data["range_lu"],
+        data["max_momentary_lufs"],
+        data["max_short_term_lufs"],
+        silence if true_peak is None else true_peak,
+        silence if sample_peak is None else sample_peak,
+    )
