@@ -71,8 +71,60 @@ def track(
     return {"name": name, "role": role, "gain_db": gain_db, "pan": pan, "clips": clips}
 
 
+BRASS = [
+    ("brass", c, 6.0, f, m)
+    for c, f, m in (
+        ("Dm", 0.25, None),
+        ("Bb", 0.3, None),
+        ("F", 0.32, 69),
+        ("C", 0.34, 67),
+        ("Gm", 0.34, 70),
+        ("Dm", 0.34, 69),
+        ("A", 0.38, 64),
+        ("Dm", 0.4, 65),
+        ("Bb", 0.45, 70),
+        ("F", 0.48, 72),
+        ("C", 0.52, 72),
+        ("Gm", 0.56, 74),
+        ("Dm", 0.62, 77),
+        ("Bb", 0.7, 77),
+        ("F", 0.78, 81),
+        ("C", 0.85, 79),
+        ("A", 0.9, 81),
+    )
+]
+STRINGS = [
+    ("strings", c, s, f, m)
+    for c, s, f, m in (
+        ("Dm", 8.0, 0.35, None),
+        ("Bb", 8.0, 0.3, None),
+        ("Gm", 8.0, 0.3, 62),
+        ("A", 8.0, 0.34, 64),
+        ("Dm", 8.0, 0.36, 65),
+        ("Bb", 8.0, 0.42, 70),
+        ("F", 8.0, 0.46, 72),
+        ("C", 8.0, 0.5, 67),
+        ("D", 12.0, 0.6, 66),
+        ("D", 12.0, 0.45, 62),
+        ("D", 14.0, 0.3, None),
+    )
+]
+
+
 def film(folder: Path) -> dict[str, object]:
     """The three-minute film."""
+    floor = write(folder, "Foundry floor", syn.foundry_floor(FILM_S + 2))
+    tracks = [
+        *film_dialogue(folder),
+        film_score(folder),
+        *film_effects(folder),
+        track("Room", "ambience", [clip(floor, 0.0, 0.0, fade_in_s=2.0, fade_out_s=4.0, length_s=FILM_S)]),
+    ]
+    return {"plan": 1, "title": "Casting the Tenor", "frame_rate": "25", "spec": "ebu-r128", "tracks": tracks}
+
+
+def film_dialogue(folder: Path) -> list[dict[str, object]]:
+    """Narrator, founder and apprentice, with the faults of their takes."""
     narration = [write(folder, f"Narration {i:02d}", voice(f"narration-{i:02d}")) for i in range(1, 7)]
     founder = [
         write(folder, "Founder take 3", one_sided_with_slate(voice("founder-01"))),
@@ -90,62 +142,7 @@ def film(folder: Path) -> dict[str, object]:
         write(folder, "Apprentice 2", second, 44_100, "PCM_16"),
         write(folder, "Apprentice 3", voice("apprentice-03")),
     ]
-    brass = [
-        ("brass", c, 6.0, f, m)
-        for c, f, m in (
-            ("Dm", 0.25, None),
-            ("Bb", 0.3, None),
-            ("F", 0.32, 69),
-            ("C", 0.34, 67),
-            ("Gm", 0.34, 70),
-            ("Dm", 0.34, 69),
-            ("A", 0.38, 64),
-            ("Dm", 0.4, 65),
-            ("Bb", 0.45, 70),
-            ("F", 0.48, 72),
-            ("C", 0.52, 72),
-            ("Gm", 0.56, 74),
-            ("Dm", 0.62, 77),
-            ("Bb", 0.7, 77),
-            ("F", 0.78, 81),
-            ("C", 0.85, 79),
-            ("A", 0.9, 81),
-        )
-    ]
-    strings = [
-        ("strings", c, s, f, m)
-        for c, s, f, m in (
-            ("Dm", 8.0, 0.35, None),
-            ("Bb", 8.0, 0.3, None),
-            ("Gm", 8.0, 0.3, 62),
-            ("A", 8.0, 0.34, 64),
-            ("Dm", 8.0, 0.36, 65),
-            ("Bb", 8.0, 0.42, 70),
-            ("F", 8.0, 0.46, 72),
-            ("C", 8.0, 0.5, 67),
-            ("D", 12.0, 0.6, 66),
-            ("D", 12.0, 0.45, 62),
-            ("D", 14.0, 0.3, None),
-        )
-    ]
-    # Fault: both pieces 6 dB hotter than they need be, the second 20 s longer than the film.
-    music = [
-        write(folder, "Slow brass", syn.score(brass, 1) * np.float32(1.5)),
-        write(folder, "Strings, coda", syn.score(strings, 2) * np.float32(1.6)),
-    ]
-    hammers = write(
-        folder, "Hammer, close", np.concatenate([syn.hammer(i)[: round(1.15 * RATE_HZ)] for i in (1, 2, 3, 4)])
-    )
-    taps = write(
-        folder, "Hammer, testing", np.concatenate([syn.hammer(i, 0.2)[: round(1.6 * RATE_HZ)] for i in (7, 8)])
-    )
-    furnace = write(folder, "Furnace", syn.furnace(34))
-    hoist = write(folder, "Chain hoist", syn.chains(5))
-    pouring = write(folder, "The pour", syn.pour(22))
-    steam = write(folder, "Steam", syn.steam(8))
-    bell = write(folder, "Bell, first strike", syn.bell(24))
-    floor = write(folder, "Foundry floor", syn.foundry_floor(FILM_S + 2))
-    tracks = [
+    return [
         track(
             "Narrator",
             "dialogue",
@@ -170,15 +167,41 @@ def film(folder: Path) -> dict[str, object]:
             -2.0,
             pan=0.12,
         ),
-        track(
-            "Score",
-            "music",
-            [
-                clip(music[0], 0.0, fade_in_s=1.5, fade_out_s=4.0, length_s=104.0),
-                clip(music[1], 104.0, fade_in_s=3.0, fade_out_s=6.0, length_s=FILM_S - 104.0),
-            ],
-            -10.0,
-        ),
+    ]
+
+
+def film_score(folder: Path) -> dict[str, object]:
+    """The music."""
+    # Fault: both pieces 6 dB hotter than they need be, the second 20 s longer than the film.
+    music = [
+        write(folder, "Slow brass", syn.score(BRASS, 1) * np.float32(1.5)),
+        write(folder, "Strings, coda", syn.score(STRINGS, 2) * np.float32(1.6)),
+    ]
+    return track(
+        "Score",
+        "music",
+        [
+            clip(music[0], 0.0, fade_in_s=1.5, fade_out_s=4.0, length_s=104.0),
+            clip(music[1], 104.0, fade_in_s=3.0, fade_out_s=6.0, length_s=FILM_S - 104.0),
+        ],
+        -10.0,
+    )
+
+
+def film_effects(folder: Path) -> list[dict[str, object]]:
+    """Strikes and heat."""
+    hammers = write(
+        folder, "Hammer, close", np.concatenate([syn.hammer(i)[: round(1.15 * RATE_HZ)] for i in (1, 2, 3, 4)])
+    )
+    taps = write(
+        folder, "Hammer, testing", np.concatenate([syn.hammer(i, 0.2)[: round(1.6 * RATE_HZ)] for i in (7, 8)])
+    )
+    furnace = write(folder, "Furnace", syn.furnace(34))
+    hoist = write(folder, "Chain hoist", syn.chains(5))
+    pouring = write(folder, "The pour", syn.pour(22))
+    steam = write(folder, "Steam", syn.steam(8))
+    bell = write(folder, "Bell, first strike", syn.bell(24))
+    return [
         track(
             "Strikes",
             "effects",
@@ -201,9 +224,7 @@ def film(folder: Path) -> dict[str, object]:
             ],
             -4.0,
         ),
-        track("Room", "ambience", [clip(floor, 0.0, 0.0, fade_in_s=2.0, fade_out_s=4.0, length_s=FILM_S)]),
     ]
-    return {"plan": 1, "title": "Casting the Tenor", "frame_rate": "25", "spec": "ebu-r128", "tracks": tracks}
 
 
 def spot(folder: Path) -> dict[str, object]:

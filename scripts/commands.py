@@ -11,10 +11,23 @@ import subprocess
 import time
 from pathlib import Path
 
-from machine import BROWSER, PYTHON, ROOT, SERVICES, CannotGoOn, install_packages, make_environment, require_python, say
+from machine import (
+    BROWSER,
+    FRONTEND,
+    PYTHON,
+    ROOT,
+    SERVICES,
+    CannotGoOn,
+    install_packages,
+    make_environment,
+    make_script_tools,
+    require_python,
+    say,
+)
 from services import Services, running
 
 VAR = ROOT / "var"
+SCRIPTS = ("src/recitant_web/static/js", "tests/**/*.js", "*.mjs")
 CORE_COMMANDS = ("measure", "intake", "check", "mix", "bench")
 
 
@@ -45,7 +58,7 @@ def _parser() -> argparse.ArgumentParser:
     start.add_argument("--no-demo", action="store_true", help="leave the demo programmes out")
     start.set_defaults(run=_start)
     commands.add_parser("test", help="run all tests, or those given: ./recitant test tests/core -k limiter")
-    lint = commands.add_parser("lint", help="format, style, types and import rules")
+    lint = commands.add_parser("lint", help="format, style, types and import rules, of scripts too")
     lint.add_argument("--fix", action="store_true", help="write what can be mended")
     lint.set_defaults(run=lambda chosen: _lint(fix=chosen.fix))
     for name in CORE_COMMANDS:
@@ -80,6 +93,7 @@ def _bench(name: str, *arguments: str) -> int:
 def _test(arguments: list[str]) -> int:
     install_packages({**SERVICES, **BROWSER})
     make_environment(with_dev=True)
+    make_script_tools()
     with running(VAR / "test") as services:
         environment = _environment(services.environment())
         environment["DJANGO_SETTINGS_MODULE"] = "recitant_web.config.settings.test"
@@ -91,12 +105,15 @@ def _test(arguments: list[str]) -> int:
 
 def _lint(*, fix: bool) -> int:
     make_environment(with_dev=True)
-    tools = PYTHON.parent
+    make_script_tools()
+    tools, scripts = PYTHON.parent, FRONTEND / "node_modules" / ".bin"
     checks = [
         [str(tools / "ruff"), "format", *([] if fix else ["--check"]), "."],
         [str(tools / "ruff"), "check", *(["--fix"] if fix else []), "."],
         [str(tools / "mypy")],
         [str(tools / "lint-imports")],
+        [str(scripts / "prettier"), "--log-level", "warn", "--write" if fix else "--check", *SCRIPTS],
+        [str(scripts / "eslint"), "src/recitant_web/static/js"],
     ]
     worst = 0
     for check in checks:

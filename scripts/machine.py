@@ -12,6 +12,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parents[1]
 VENV = ROOT / ".venv"
 PYTHON = VENV / "bin" / "python"
+FRONTEND = ROOT / "frontend"
 
 SERVICES = {"mariadb-server": "/usr/sbin/mariadbd", "redis-server": "/usr/bin/redis-server"}
 BUILD = {
@@ -99,4 +100,23 @@ def make_environment(*, with_dev: bool) -> None:
         command += ["-r", str(file)]
     if subprocess.run(command, check=False).returncode != 0:
         raise CannotGoOn("pip could not install the Python packages; its message stands above.")
+    stamp.write_text(wanted)
+
+
+def make_script_tools() -> None:
+    """What checks our scripts: the pinned packages under frontend/node_modules; nothing to do when they are there.
+
+    Raises:
+        CannotGoOn: npm is missing and cannot be installed, or fails.
+    """
+    found = {"nodejs": shutil.which("node"), "npm": shutil.which("npm")}
+    install_packages({package: program or "/nonexistent" for package, program in found.items()})
+    stamp = FRONTEND / "node_modules" / ".made-from"
+    wanted = hashlib.sha256((FRONTEND / "package-lock.json").read_bytes()).hexdigest()
+    if stamp.exists() and stamp.read_text() == wanted:
+        return
+    say("installing what checks the scripts")
+    command = ["npm", "ci", "--ignore-scripts", "--no-progress", "--no-audit", "--no-fund", "--loglevel", "error"]
+    if subprocess.run(command, cwd=FRONTEND, check=False).returncode != 0:
+        raise CannotGoOn("npm could not install what checks the scripts; its message stands above.")
     stamp.write_text(wanted)

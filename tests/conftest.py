@@ -38,9 +38,9 @@ def media(settings, tmp_path):
 @pytest.fixture
 def jobs_run_at_once(monkeypatch):
     """Every job is done by the time it was sent, through the same task that a worker runs."""
+    from recitant_web.arrange import tasks as arrange_tasks
     from recitant_web.balance import tasks as balance_tasks
     from recitant_web.delivery import tasks as delivery_tasks
-    from recitant_web.desk import tasks as desk_tasks
     from recitant_web.jobs import actions
     from recitant_web.listening import tasks as listening_tasks
     from recitant_web.programme import tasks as programme_tasks
@@ -52,7 +52,7 @@ def jobs_run_at_once(monkeypatch):
             programme_tasks.listen_to_source,
             programme_tasks.lighten_picture,
             listening_tasks.examine_revision,
-            desk_tasks.vary_one_clip,
+            arrange_tasks.vary_one_clip,
             balance_tasks.balance_programme,
             delivery_tasks.deliver_programme,
         )

@@ -1,5 +1,6 @@
 """What ./recitant lint checks, and what may never stand in the repository."""
 
+import ast
 import hashlib
 import re
 import subprocess
@@ -18,6 +19,20 @@ CHECKS = {
 }
 
 
+SCRIPT_CHECKS = {
+    "layout": ["prettier", "--log-level", "warn", "--check", "src/recitant_web/static/js", "tests/**/*.js", "*.mjs"],
+    "style": ["eslint", "src/recitant_web/static/js"],
+}
+
+
+@pytest.mark.parametrize("name", SCRIPT_CHECKS)
+def test_lint_of_scripts(name):
+    command = SCRIPT_CHECKS[name]
+    tool = ROOT / "frontend" / "node_modules" / ".bin" / command[0]
+    done = subprocess.run([tool, *command[1:]], cwd=ROOT, capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stdout + done.stderr
+
+
 @pytest.mark.parametrize("name", CHECKS)
 def test_lint(name):
     command = CHECKS[name]
@@ -33,7 +48,36 @@ def _tracked(*patterns):
 def test_no_file_has_outgrown_its_room():
     own = [p for p in _tracked("*.py", "*.js") if "vendor" not in p.parts and "migrations" not in p.parts]
     assert len(own) > 60
-    assert [p.name for p in own if len(p.read_text().splitlines()) > 500] == []
+    most = {True: 500, False: 400}  # of tests, of everything else
+    lines = {p: len(p.read_text().splitlines()) for p in own}
+    assert {p.name: n for p, n in lines.items() if n > most["tests" in p.parts]} == {}
+
+
+def _functions(tree):
+    return [node for node in ast.walk(tree) if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef)]
+
+
+def _body_lines(function):
+    first = function.body[0]
+    is_docstring = isinstance(first, ast.Expr) and isinstance(getattr(first, "value", None), ast.Constant)
+    docstring = first.end_lineno - first.lineno + 1 if is_docstring else 0
+    return function.end_lineno - function.lineno + 1 - docstring
+
+
+def test_no_function_has_outgrown_its_name():
+    long, wide = [], []
+    for path in _tracked("src/*.py", "scripts/*.py", "demo/*.py"):
+        if "migrations" in path.parts:
+            continue
+        text = path.read_text()
+        for function in _functions(ast.parse(text)):
+            long += [f"{path.name}:{function.name}"] if _body_lines(function) > 60 else []
+            arguments = function.args
+            n = len(arguments.posonlyargs) + len(arguments.args) + len(arguments.kwonlyargs)
+            # More than eight need a reason beside them.
+            has_reason = "# over eight parameters:" in ast.get_source_segment(text, function)
+            wide += [f"{path.name}:{function.name}"] if n > 8 and not has_reason else []
+    assert (long, wide) == ([], [])
 
 
 def test_pins_hold_hashes_and_no_addresses():

@@ -8,7 +8,8 @@ from dataclasses import replace
 from pathlib import Path
 
 from recitant_cli.intake_data import examined_data
-from recitant_core.balance.first_balance import AROUND_AIM_LU, DUCKING, STEPS, Choices, first_balance
+from recitant_core.balance.first_balance import AROUND_AIM_LU, DUCKING, first_balance
+from recitant_core.balance.first_balance_values import STEPS, Choices
 from recitant_core.delivery.catalogue import CATALOGUE, DEFAULT_SPEC_ID, spec_by_id
 from recitant_core.delivery.figures import Delivered, readings_data, verdict_data
 from recitant_core.delivery.judge import judge

@@ -1,7 +1,5 @@
 """Time and memory of the main work, each as a ratio to a reference of the same run; written to docs/benchmarks.md."""
 
-import gc
-import itertools
 import math
 import os
 import platform
@@ -9,8 +7,7 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -18,6 +15,7 @@ import pyebur128
 import soundfile
 import soxr
 
+from recitant_cli.bench_balance import first_balance_of_an_hour, following, two_clearances
 from recitant_cli.bench_chains import (
     ffmpegs_s,
     median_ms,
@@ -26,58 +24,25 @@ from recitant_cli.bench_chains import (
     plan_with_chains,
     redrawn_s,
 )
-from recitant_core.balance.first_balance import Choices, Material, exact_energies, first_balance
-from recitant_core.delivery.catalogue import spec_by_id
+from recitant_cli.bench_parts import ROOT, Loop, Row, best_s, long_programme
 from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
 from recitant_core.intake.checks import findings_of
 from recitant_core.intake.evidence import gather
 from recitant_core.measure.meter import MeterState, Readings, feed_meter, read_meter
 from recitant_core.measure.running import LEAD_SAMPLES, running_readings
 from recitant_core.measure.true_peak import true_peak_factor
-from recitant_core.render.following import follow, rendered_clearance_lu, scene_of
 from recitant_core.render.mix import render_output, render_segments
-from recitant_core.speech.activity import SpeechSpan
-from recitant_core.timeline.model import Clip, Duck, Master, Plan, Role, Track
-from recitant_core.units.arrays import Audio, FloatArray
-from recitant_core.units.channels import STEREO, ChannelLayout, layout_from_count
+from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
+from recitant_core.units.arrays import Audio
+from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.conform import conform
-from recitant_io.plan_energies import source_hop_energies
 from recitant_io.speech import model_probabilities
 from recitant_io.warm import warm_kernels
 
 _CHUNK = 10 * RATE_HZ
-_ROOT = Path(__file__).resolve().parents[2]
-_PAGE = _ROOT / "docs" / "benchmarks.md"
-_VOICES = _ROOT / "demo" / "voices"
+_PAGE = ROOT / "docs" / "benchmarks.md"
 _SPEECH_SECTION = "<!-- speech -->"
-
-
-@dataclass(frozen=True)
-class Row:
-    """One figure: what was asked, what was reached."""
-
-    name: str
-    asked: str
-    reached: str
-    is_met: bool
-
-
-class _Loop:
-    """A recording of any length that repeats a minute held in memory; implements SampleSource."""
-
-    def __init__(self, key: str, audio: Audio, length_samples: int) -> None:
-        self.key = key
-        self.layout: ChannelLayout = layout_from_count(audio.shape[1])
-        self.length_samples = length_samples
-        self._audio = audio
-
-    def read(self, start_sample: int, length_samples: int) -> Audio:
-        start = start_sample % len(self._audio)
-        if start + length_samples <= len(self._audio):
-            return self._audio[start : start + length_samples]
-        turns = -(-(start + length_samples) // len(self._audio))
-        return np.concatenate([self._audio] * turns)[start : start + length_samples]
 
 
 def run(*, only: str | None, write: bool) -> int:
@@ -96,34 +61,6 @@ def run(*, only: str | None, write: bool) -> int:
     if write:
         _PAGE.write_text(_page(rows), encoding="utf-8")
     return 0 if rows and all(row.is_met for row in rows) else 1
-
-
-def _programme(seconds: int, seed: int = 1, n_channels: int = 2) -> Audio:
-    # The demo's spoken takes over a bed of shaped noise that wanders by 20 dB; each minute begins at another place.
-    rng = np.random.default_rng(seed)
-    n = 60 * RATE_HZ
-    spectrum = np.fft.rfft(rng.standard_normal((n, n_channels)), axis=0)
-    freq_hz = np.fft.rfftfreq(n, 1 / RATE_HZ)[:, None]
-    noise = np.fft.irfft(spectrum / np.sqrt(1 + (freq_hz / 400) ** 2) * (freq_hz < 18_000), n, axis=0)
-    knots = np.arange(0, n + RATE_HZ, RATE_HZ)
-    level_db = np.interp(np.arange(n), knots, rng.uniform(-28.0, -8.0, len(knots)))
-    minute = noise / np.abs(noise).max() * 10 ** (level_db / 20)[:, None]
-    takes = [soundfile.read(path, dtype="float32") for path in sorted(_VOICES.glob("*.flac"))]
-    speech = np.concatenate([soxr.resample(take, rate_hz, RATE_HZ) for take, rate_hz in takes])[:n]
-    minute[: len(speech)] += speech[:, None]
-    minute = (minute / np.abs(minute).max() * 0.7).astype(np.float32)
-    turns = [np.roll(minute, int(rng.integers(0, n)), axis=0) for _ in range(-(-seconds // 60))]
-    return np.concatenate(turns)[: seconds * RATE_HZ]
-
-
-def _best_s(work: Callable[[], object], tries: int = 3) -> float:
-    times = []
-    for _ in range(tries):
-        gc.collect()
-        began = time.perf_counter()
-        work()
-        times.append(time.perf_counter() - began)
-    return min(times)
 
 
 def _ours(audio: Audio) -> Readings:
@@ -146,8 +83,8 @@ def _reference(audio: Audio) -> tuple[float, float, float]:
 
 
 def _measurement() -> list[Row]:
-    audio = _programme(600)
-    ours_s, theirs_s = _best_s(lambda: _ours(audio)), _best_s(lambda: _reference(audio), 2)
+    audio = long_programme(600)
+    ours_s, theirs_s = best_s(lambda: _ours(audio)), best_s(lambda: _reference(audio), 2)
     readings, (loudness, _, _) = _ours(audio), _reference(audio)
     apart = abs((readings.integrated_lufs or 0.0) - loudness)
     ratio = theirs_s / ours_s
@@ -179,7 +116,7 @@ def _limiter() -> list[Row]:
     n = 4 * RATE_HZ
     t = np.arange(n)
     signals = {
-        "programme": _programme(4) * np.float32(6),
+        "programme": long_programme(4) * np.float32(6),
         "12 kHz": (1.5 * np.sin(2 * np.pi * 12_000 * t / RATE_HZ + 0.7)).astype(np.float32)[:, None],
         "20 kHz": (1.5 * np.sin(2 * np.pi * 20_000 * t / RATE_HZ)).astype(np.float32)[:, None],
         "square bursts": (np.sign(np.sin(2 * np.pi * 90 * t / RATE_HZ)) * (t // 9_600 % 2)).astype(np.float32)[:, None],
@@ -193,10 +130,10 @@ def _limiter() -> list[Row]:
     return [Row(name, "at most 0.1 dB", f"{worst:+.3f} dB", worst <= 0.1)]
 
 
-def _plan_of_12(seconds: int) -> tuple[Plan, dict[str, _Loop]]:
+def _plan_of_12(seconds: int) -> tuple[Plan, dict[str, Loop]]:
     roles = [Role.DIALOGUE] * 4 + [Role.MUSIC] * 2 + [Role.EFFECTS] * 4 + [Role.AMBIENCE] * 2
     length = seconds * RATE_HZ
-    sources = {str(i): _Loop(str(i), _programme(60, i, 1 if i < 4 else 2), length) for i in range(12)}
+    sources = {str(i): Loop(str(i), long_programme(60, i, 1 if i < 4 else 2), length) for i in range(12)}
     tracks = tuple(
         Track(str(i), f"t{i}", role, -9.0, 0.0, (Clip(str(i), str(i), 0, 0, length, 0.0, 48_000, 48_000),))
         for i, role in enumerate(roles)
@@ -211,7 +148,7 @@ def _mix() -> list[Row]:
         for _ in render_segments(plan, sources):
             pass
 
-    speed = 600 / _best_s(mix, 2)
+    speed = 600 / best_s(mix, 2)
     return [Row("Mix of 12 tracks, no processors, one core", "150 times real time", f"{speed:.0f} times", speed >= 150)]
 
 
@@ -234,13 +171,13 @@ def _change_heard() -> list[Row]:
 
 def _chains() -> list[Row]:
     seconds = 120
-    audio = [_programme(60, seed) for seed in range(12)]
+    audio = [long_programme(60, seed) for seed in range(12)]
     plan = plan_with_chains(seconds * RATE_HZ)
-    sources = {str(i): _Loop(f"chains {i}", one, seconds * RATE_HZ) for i, one in enumerate(audio)}
+    sources = {str(i): Loop(f"chains {i}", one, seconds * RATE_HZ) for i, one in enumerate(audio)}
     ours = min(ours_s(plan, sources) for _ in range(3))
     theirs = min(ffmpegs_s([one[: 15 * RATE_HZ] for one in audio]) for _ in range(3)) * seconds / 15
     hour = plan_with_chains(3_600 * RATE_HZ)
-    looped = {str(i): _Loop(f"chains {i}", one, 3_600 * RATE_HZ) for i, one in enumerate(audio)}
+    looped = {str(i): Loop(f"chains {i}", one, 3_600 * RATE_HZ) for i, one in enumerate(audio)}
     near, cold = moved_parameter_s(hour, looped, LEAD_SAMPLES)
     redrawn = redrawn_s(looped["0"])
     name = "Whole chain (high-pass, 4 bands, gate, compressor, de-esser) on 12 tracks, master limiter"
@@ -256,7 +193,7 @@ def _chains() -> list[Row]:
 def _ingest() -> list[Row]:
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "hour.wav"
-        minute = _programme(60)
+        minute = long_programme(60)
         with soundfile.SoundFile(path, "w", RATE_HZ, 2, "PCM_24") as file:
             for _ in range(60):
                 file.write(minute)
@@ -267,9 +204,9 @@ def _ingest() -> list[Row]:
 
 
 def _findings() -> list[Row]:
-    audio = _programme(600)
-    source = _Loop("ten minutes", np.concatenate([audio, audio[:RATE_HZ]]), len(audio))
-    gather(_Loop("warm", audio, 10 * RATE_HZ))
+    audio = long_programme(600)
+    source = Loop("ten minutes", np.concatenate([audio, audio[:RATE_HZ]]), len(audio))
+    gather(Loop("warm", audio, 10 * RATE_HZ))
     began = time.perf_counter()
     findings_of(gather(source), None, source, "WAV PCM_24", RATE_HZ)
     took = time.perf_counter() - began
@@ -278,88 +215,14 @@ def _findings() -> list[Row]:
 
 
 def _speech() -> list[Row]:
-    audio = _programme(120, n_channels=1)
-    source = _Loop("two minutes", np.concatenate([audio, audio[:RATE_HZ]]), len(audio))
+    audio = long_programme(120, n_channels=1)
+    source = Loop("two minutes", np.concatenate([audio, audio[:RATE_HZ]]), len(audio))
     began = time.process_time()
     model_probabilities(source)
     times = 120 / (time.process_time() - began)
     return [
         Row("Speech activity by the model, mono, one core", "25 times real time", f"{times:.0f} times", times >= 25)
     ]
-
-
-def _talk(minutes: int) -> tuple[Plan, dict[str, _Loop], dict[str, FloatArray], dict[str, list[SpeechSpan]]]:
-    """A programme of 300 speech clips an hour over music, effects and ambience, with its energies and speech."""
-    n_clips = minutes * 5
-    length = minutes * 60 * RATE_HZ
-    sources = {
-        "music": _Loop("music", _programme(60, 1) * np.float32(0.7), length),
-        "room": _Loop("room", _programme(60, 2) * np.float32(0.1), length),
-        "hits": _Loop("hits", _programme(60, 3), length),
-        **{f"take {i}": _Loop(f"take {i}", _programme(60, i, 1), length) for i in range(4)},
-    }
-    clips = tuple(
-        Clip(f"v{i}", f"take {i % 4}", (i * 12 + 1) * RATE_HZ, (i * 7) % (minutes * 50) * RATE_HZ, 9 * RATE_HZ)
-        for i in range(n_clips)
-    )
-    hits = tuple(Clip(f"h{i}", "hits", i * 31 * RATE_HZ, i * 5 * RATE_HZ, 4 * RATE_HZ, -3.0) for i in range(minutes))
-    tracks = (
-        Track("1", "voices", Role.DIALOGUE, clips=clips),
-        Track("2", "music", Role.MUSIC, clips=(Clip("m", "music", 0, 0, length),)),
-        Track("3", "hits", Role.EFFECTS, clips=hits),
-        Track("4", "room", Role.AMBIENCE, clips=(Clip("a", "room", 0, 0, length),)),
-    )
-    energies = {key: source_hop_energies(source) for key, source in sources.items()}
-    lines = [SpeechSpan(at * RATE_HZ, 4 * RATE_HZ, 0.9) for at in range(1, minutes * 60 - 6, 5)]
-    speech = {f"take {i}": lines for i in range(4)}
-    return Plan("talk", "25", tracks), sources, energies, speech
-
-
-def _following() -> list[Row]:
-    plan, _, energies, speech = _talk(60)
-    ducks = tuple(Duck(role.value, role) for role in (Role.MUSIC, Role.EFFECTS, Role.AMBIENCE))
-    plan = replace(plan, ducks=ducks)
-    plan = follow(scene_of(plan, energies, speech), speech, 7.0)
-
-    def again() -> None:
-        moved = replace(plan.tracks[0].clips[150], gain_db=float(next(turn)))
-        clips = (*plan.tracks[0].clips[:150], moved, *plan.tracks[0].clips[151:])
-        edited = replace(plan, tracks=(replace(plan.tracks[0], clips=clips), *plan.tracks[1:]))
-        follow(scene_of(edited, energies, speech), speech, 7.0)
-
-    turn = itertools.count()
-    took = 1_000 * _best_s(again, 5)
-    name = "Ducking of three stems remade after an edit, 60 minutes, 300 speech clips"
-    return [Row(name, "under 300 ms", f"{took:.0f} ms", took < 300)]
-
-
-def _first_balance() -> list[Row]:
-    rows = []
-    for minutes, most_s, asked in ((3, 10.0, "under 10 s"), (60, 180.0, "under 3 minutes")):
-        plan, sources, energies, speech = _talk(minutes)
-        material = Material(plan, sources, energies, speech, {}, spec_by_id("ebu-r128"))
-        began = time.perf_counter()
-        done = first_balance(material, Choices())
-        took = time.perf_counter() - began
-        reached = f"{took:.1f} s, {len(done.left)} close passages left"
-        rows.append(
-            Row(f"First balance of {minutes} minutes, four stems", asked, reached, took < most_s and not done.left)
-        )
-    return rows
-
-
-def _two_clearances() -> list[Row]:
-    plan, sources, energies, speech = _talk(3)
-    plan = replace(plan, ducks=(Duck("m", Role.MUSIC),))
-    scene = scene_of(plan, energies, speech)
-    plan = follow(scene, speech, 7.0)
-    stems = exact_energies(plan, sources)
-    n = min(len(energy) for energy in stems.values())
-    exact = rendered_clearance_lu(stems, scene.is_speech)[:n]
-    both = np.isfinite(exact) & np.isfinite(scene.clearance(plan)[:n])
-    apart = float(np.percentile(np.abs(exact[both] - scene.clearance(plan)[:n][both]), 99))
-    name = "Clearance foretold from contours against that of the rendered stems, 99 % of moments"
-    return [Row(name, "within 0.3 LU", f"{apart:.3f} LU", apart < 0.3)]
 
 
 _MEMORY_CODE = """
@@ -399,9 +262,9 @@ _BENCHMARKS = (
     _ingest,
     _findings,
     _speech,
-    _following,
-    _first_balance,
-    _two_clearances,
+    following,
+    first_balance_of_an_hour,
+    two_clearances,
     _memory,
 )
 

@@ -4,9 +4,10 @@ import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 
-from recitant_core.intake.checks import findings_of, speech_to_noise
+from recitant_core.intake.checks import findings_of
 from recitant_core.intake.evidence import gather
 from recitant_core.intake.findings import Finding
+from recitant_core.intake.piece_levels import speech_to_noise
 from recitant_core.intake.roles import RoleGuess, guess_role
 from recitant_core.speech.activity import SpeechSpan, speech_share
 from recitant_io.conform import Conformed, StoredSource, conform, storage_errors, stored_total_energy

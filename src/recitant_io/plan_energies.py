@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
-from recitant_core.balance.first_balance import Material
+from recitant_core.balance.first_balance_values import Material
 from recitant_core.delivery.spec import Spec
 from recitant_core.dsp.kweighting import KState, k_energies, k_pairs
 from recitant_core.intake.checks import findings_of

@@ -5,8 +5,9 @@ from collections.abc import Sequence
 from typing import Any, Final
 
 from recitant_core.balance.closeness import Cure, Diagnosis
-from recitant_core.balance.first_balance import Step
-from recitant_core.gain.ducking import STARTING_POINTS, Comfort, CurveChange, Dip
+from recitant_core.balance.first_balance_values import Step
+from recitant_core.gain.duck_rule import STARTING_POINTS
+from recitant_core.gain.ducking import Comfort, CurveChange, Dip
 from recitant_core.measure.clearance import ClosePassage
 from recitant_core.units.clock import RATE_HZ
 from recitant_words.findings import REMEDY_WORDS

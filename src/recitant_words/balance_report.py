@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from recitant_core.balance.first_balance import FirstBalance, Material
+from recitant_core.balance.first_balance_values import FirstBalance, Material
 from recitant_core.balance.speech_figures import speech_figures
 from recitant_core.interchange.plan_json import duck_points_data
 from recitant_core.measure.clearance import ClosePassage, close_passages, speech_mask

@@ -3,15 +3,25 @@
   const { model, moveView, frameTimes, player } = window.arrange;
   const length = () => model.state.length_samples;
   const moves = {
-    scroll: (t) => { const width = length() / 10; const start = (length() - width) * t; return { start, end: start + width }; },
-    slide: (t) => { const start = length() * 0.1 * t; return { start, end: start + length() }; },
+    scroll: (t) => {
+      const width = length() / 10;
+      const start = (length() - width) * t;
+      return { start, end: start + width };
+    },
+    slide: (t) => {
+      const start = length() * 0.1 * t;
+      return { start, end: start + length() };
+    },
     zoom: (t) => {
       const width = length() * (96000 / length()) ** t;
       const start = Math.max(0, length() * 0.43 - width / 2);
       return { start, end: start + width };
     },
   };
-  const frame = () => new Promise((resolve) => { requestAnimationFrame(resolve); });
+  const frame = () =>
+    new Promise((resolve) => {
+      requestAnimationFrame(resolve);
+    });
 
   // The first round fetches outlines, the second is counted: what a person sees who looks at the same film for hours.
   async function frames(name) {
@@ -35,12 +45,18 @@
     let { revision } = model.state;
     for (let i = 0; i < count; i += 1) {
       const kinds = [
-        { kind: "move", ids: [ids[i * 7]], by_samples: 4800 }, { kind: "level", ids: [ids[i * 5]], by_db: -1 },
-        { kind: "trim", id: ids[i * 3], edge: "end", by_samples: -4800 }, { kind: "undo" },
+        { kind: "move", ids: [ids[i * 7]], by_samples: 4800 },
+        { kind: "level", ids: [ids[i * 5]], by_db: -1 },
+        { kind: "trim", id: ids[i * 3], edge: "end", by_samples: -4800 },
+        { kind: "undo" },
       ];
       const body = JSON.stringify({ ...kinds[i % 4], revision });
       const began = performance.now();
-      const answer = await fetch(url, { method: "POST", headers: { "Content-Type": "application/json", "X-CSRFToken": csrf }, body });
+      const answer = await fetch(url, {
+        method: "POST",
+        headers: { "Content-Type": "application/json", "X-CSRFToken": csrf },
+        body,
+      });
       const delta = await answer.json();
       if (!answer.ok) throw new Error(delta.sentence);
       revision = delta.revision;

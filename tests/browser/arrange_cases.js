@@ -5,23 +5,44 @@ import * as model from "/static/js/arrange/model.js";
 import { levelFor } from "/static/js/lib/waves.js";
 
 const NO_FADE = [0, "equal-power"];
-const clip = (id, start, length, more = {}) => ({ id, track: "1", source: "s", name: id, start, in: 48000, length, gain_db: 0, fade_in: NO_FADE, fade_out: NO_FADE, ...more });
+const clip = (id, start, length, more = {}) => ({
+  id,
+  track: "1",
+  source: "s",
+  name: id,
+  start,
+  in: 48000,
+  length,
+  gain_db: 0,
+  fade_in: NO_FADE,
+  fade_out: NO_FADE,
+  ...more,
+});
 const track = (id) => ({ id, name: id, role: "dialogue", height_px: 64 });
 const state = (clips) => ({
-  clips, tracks: ["1", "2", "3"].map(track), length_samples: 2880000, markers: [], revision: 1, frame_rate: "25",
+  clips,
+  tracks: ["1", "2", "3"].map(track),
+  length_samples: 2880000,
+  markers: [],
+  revision: 1,
+  frame_rate: "25",
   sources: { s: { speech: [[60000, 4800]], length_samples: 2880000, n_channels: 2 } },
 });
 
 export const cases = {
-  effective: (wanted) => wanted.map(([was, kind, by]) => {
-    const kept = clip("1", was.start, was.length, { in: was.in, curve: was.curve });
-    const page = model.newModel(state([kept]));
-    page.gesture = { kind, by, byTracks: 0, ids: new Set(["1"]), isGrabbed: () => true };
-    const { start, in: from, length, curve } = model.effective(page, kept);
-    return { start, in: from, length, curve };
-  }),
+  effective: (wanted) =>
+    wanted.map(([was, kind, by]) => {
+      const kept = clip("1", was.start, was.length, { in: was.in, curve: was.curve });
+      const page = model.newModel(state([kept]));
+      page.gesture = { kind, by, byTracks: 0, ids: new Set(["1"]), isGrabbed: () => true };
+      const { start, in: from, length, curve } = model.effective(page, kept);
+      return { start, in: from, length, curve };
+    }),
   snapped: (wanted) => {
-    const places = [{ at: 100, what: "a" }, { at: 160, what: "b" }];
+    const places = [
+      { at: 100, what: "a" },
+      { at: 160, what: "b" },
+    ];
     return wanted.map(([edges, by, reach]) => model.snapped(places, edges, by, reach));
   },
   places: () => {
@@ -31,23 +52,43 @@ export const cases = {
   },
   views: () => {
     const page = model.newModel(state([clip("1", 0, 96000)]));
-    const views = [model.zoomed(page, 0.00001, 1000), model.zoomed(page, 9999, 1000), model.scrolled(page, -1e12), model.scrolled(page, 1e12)];
+    const views = [
+      model.zoomed(page, 0.00001, 1000),
+      model.zoomed(page, 9999, 1000),
+      model.scrolled(page, -1e12),
+      model.scrolled(page, 1e12),
+    ];
     return { views, longest: model.longest(page) };
   },
   groups: () => {
-    const page = model.newModel(state([clip("1", 0, 10, { group: "g" }), clip("2", 50, 10, { group: "g", track: "3" }), clip("3", 90, 10)]));
+    const page = model.newModel(
+      state([clip("1", 0, 10, { group: "g" }), clip("2", 50, 10, { group: "g", track: "3" }), clip("3", 90, 10)]),
+    );
     const all = model.shownTracks(page).length;
     page.hidesEmpty = true;
     return {
-      all, shown: model.shownTracks(page).map((one) => one.id),
-      group: [...model.withGroup(page, new Set(["1"]))].sort(), under: model.clipsAt(page, 55).map((one) => one.id),
+      all,
+      shown: model.shownTracks(page).map((one) => one.id),
+      group: [...model.withGroup(page, new Set(["1"]))].sort(),
+      under: model.clipsAt(page, 55).map((one) => one.id),
     };
   },
   delta: () => {
     const page = model.newModel(state([clip("1", 0, 10), clip("2", 50, 10)]));
     page.selected = new Set(["1", "2"]);
-    model.takeDelta(page, { changed: [clip("3", 5, 5)], removed: ["2"], revision: 2, tracks: [track("1")], sources: { n: { speech: [] } } });
-    return { clips: [...page.clips.keys()], selected: [...page.selected], revision: page.state.revision, key: page.state.sources.n.key };
+    model.takeDelta(page, {
+      changed: [clip("3", 5, 5)],
+      removed: ["2"],
+      revision: 2,
+      tracks: [track("1")],
+      sources: { n: { speech: [] } },
+    });
+    return {
+      clips: [...page.clips.keys()],
+      selected: [...page.selected],
+      revision: page.state.revision,
+      key: page.state.sources.n.key,
+    };
   },
   gains: (levels) => {
     const row = { y: 100, height: 64 };
@@ -58,11 +99,22 @@ export const cases = {
     page.view = { start: 0, end: 2880000 };
     const scene = layout.layoutScene(page, { width: 600, height: 400, scrollTop: 0 });
     const point = scene.rows[0].clips[0].curve[0];
-    const places = { ruler: [50, 10], body: [30, 74], edge: [2, 74], upper: [150, 74], lane: [450, 74], point: [point.x, point.y], below: [100, 121], nothing: [5, 390] };
-    return Object.fromEntries(Object.entries(places).map(([name, [x, y]]) => {
-      const hit = layout.hitTest(page, scene, x, y);
-      return [name, [hit.kind, hit.shape ? hit.shape.clip.id : null]];
-    }));
+    const places = {
+      ruler: [50, 10],
+      body: [30, 74],
+      edge: [2, 74],
+      upper: [150, 74],
+      lane: [450, 74],
+      point: [point.x, point.y],
+      below: [100, 121],
+      nothing: [5, 390],
+    };
+    return Object.fromEntries(
+      Object.entries(places).map(([name, [x, y]]) => {
+        const hit = layout.hitTest(page, scene, x, y);
+        return [name, [hit.kind, hit.shape ? hit.shape.clip.id : null]];
+      }),
+    );
   },
   levels: (samplesPerPixel) => samplesPerPixel.map(levelFor),
 };

@@ -74,6 +74,7 @@ def test_a_clip_dragged_up_gets_louder(balance):
     balance.mouse.move(x, y - 20, steps=4)
     balance.mouse.up()
     balance.wait_for_function("document.querySelector('[data-path=clip]').value.startsWith('+')")
+    settled(balance)
     assert Clip.objects.get(source__name="voice.wav").gain_db > 1
     assert balance.inner_text("#path-of").startswith("voice,")
 

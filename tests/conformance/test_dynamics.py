@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 
 from recitant_core.measure.true_peak import true_peak_factor
 from recitant_core.processors.chain import through_chain
-from recitant_core.processors.dynamics import CONTROL_SAMPLES, compressed_db, expanded_db, gains_db
+from recitant_core.processors.dynamics import compressed_db, expanded_db, gains_db
+from recitant_core.processors.dynamics_kernels import CONTROL_SAMPLES
 from recitant_core.processors.model import Processor
 from recitant_core.units.clock import RATE_HZ
 from signals import programme, sine

@@ -9,10 +9,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from recitant_core.gain.duck_drawing import deepened, point_added, point_moved, point_removed, released
+from recitant_core.gain.duck_rule import DuckRule
 from recitant_core.gain.ducking import (
     AHEAD_S,
     DuckPoint,
-    DuckRule,
     comfort,
     curve_change,
     curve_points,

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from recitant_core.errors import EditRefused
 from recitant_core.gain.envelope import CurvePoint, FadeShape, curve_db
 from recitant_core.render.mix import render_mix
-from recitant_core.timeline import edits
+from recitant_core.timeline import curve_edits, edits
 from recitant_core.timeline.model import Clip, Plan, Role, Track
 from recitant_core.units.clock import SampleSpan
 from signals import MemorySource, programme
@@ -152,29 +152,29 @@ def test_gain_has_limits():
 
 def test_moving_a_point_leaves_the_level_elsewhere_untouched():
     one = clip("1", 0, 8.0, curve=(CurvePoint(4 * SECOND, -6.0),))
-    after = edits.curve_point_moved(one, 0, 4 * SECOND, -20.0)
+    after = curve_edits.curve_point_moved(one, 0, 4 * SECOND, -20.0)
     far = np.array([0.0, 3.4 * SECOND, 4.6 * SECOND, 8.0 * SECOND])
     assert curve_db(after.curve, far) == pytest.approx([-6.0] * 4)
     assert curve_db(after.curve, np.array([4.0 * SECOND])) == pytest.approx([-20.0])
     between = clip("1", 0, 8.0, curve=(CurvePoint(0, 0.0), CurvePoint(SECOND, -3.0), CurvePoint(8 * SECOND, 0.0)))
-    after = edits.curve_point_moved(between, 1, 99 * SECOND, -3.0)
+    after = curve_edits.curve_point_moved(between, 1, 99 * SECOND, -3.0)
     assert after.curve[1].at_sample == 8 * SECOND - 1  # never past its neighbour
     with pytest.raises(EditRefused):
-        edits.curve_point_moved(one, 3, 0, 0.0)
+        curve_edits.curve_point_moved(one, 3, 0, 0.0)
 
 
 def test_a_new_point_changes_no_level_and_a_drawn_line_none_outside():
     one = clip("1", 0, 8.0, curve=(CurvePoint(0, 0.0), CurvePoint(8 * SECOND, -8.0)))
-    added = edits.curve_point_added(one, 3 * SECOND)
+    added = curve_edits.curve_point_added(one, 3 * SECOND)
     places = np.linspace(0, 8 * SECOND, 50)
     assert curve_db(added.curve, places) == pytest.approx(curve_db(one.curve, places), abs=0.01)
-    assert edits.curve_point_added(clip("1", 0), SECOND).curve == (CurvePoint(SECOND, 0.0),)
-    drawn = edits.curve_drawn(one, [(3 * SECOND, -20.0), (4 * SECOND, 6.0)])
+    assert curve_edits.curve_point_added(clip("1", 0), SECOND).curve == (CurvePoint(SECOND, 0.0),)
+    drawn = curve_edits.curve_drawn(one, [(3 * SECOND, -20.0), (4 * SECOND, 6.0)])
     outside = np.array([0.0, 2.9 * SECOND, 4.1 * SECOND, 8.0 * SECOND])
     assert curve_db(drawn.curve, outside) == pytest.approx(curve_db(one.curve, outside), abs=0.02)
     assert curve_db(drawn.curve, np.array([3.0 * SECOND, 4.0 * SECOND])) == pytest.approx([-20.0, 6.0])
     with pytest.raises(EditRefused):
-        edits.curve_drawn(one, [])
+        curve_edits.curve_drawn(one, [])
 
 
 def test_points_move_with_the_clip_and_come_back_after_a_trim():
@@ -191,7 +191,10 @@ def test_points_move_with_the_clip_and_come_back_after_a_trim():
 
 def test_a_curve_is_cleared_for_a_range():
     one = clip("1", 0, 4.0, curve=tuple(CurvePoint(n * SECOND, -float(n)) for n in range(4)))
-    assert [p.at_sample for p in edits.curve_cleared(one, SampleSpan(SECOND, 2 * SECOND)).curve] == [0, 3 * SECOND]
+    assert [p.at_sample for p in curve_edits.curve_cleared(one, SampleSpan(SECOND, 2 * SECOND)).curve] == [
+        0,
+        3 * SECOND,
+    ]
 
 
 def test_overlaps_become_crossfades_over_their_whole_length():

@@ -10,17 +10,8 @@ from recitant_core.balance.speech_figures import speech_figures
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.errors import PlanError
 from recitant_core.gain.duck_drawing import point_moved
-from recitant_core.gain.ducking import (
-    DuckAim,
-    DuckKind,
-    DuckPoint,
-    DuckRule,
-    LiveKey,
-    Room,
-    comfort,
-    dips,
-    hop_gains_db,
-)
+from recitant_core.gain.duck_rule import DuckAim, DuckKind, DuckRule, LiveKey, Room
+from recitant_core.gain.ducking import DuckPoint, comfort, dips, hop_gains_db
 from recitant_core.interchange.plan_json import plan_from_data, plan_to_data, rule_from_data, rule_to_data
 from recitant_core.measure.clearance import close_passages
 from recitant_core.render.following import follow, needs_db, scene_of

@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 
 from recitant_core.dsp.bell import band_hop_energies, bell_db, bell_window, with_bell
 from recitant_core.errors import RangeError
-from recitant_core.gain.ducking import DuckKind, DuckPoint, DuckRule, LiveKey, Room, points_db
+from recitant_core.gain.duck_rule import DuckKind, DuckRule, LiveKey, Room
+from recitant_core.gain.ducking import DuckPoint, points_db
 from recitant_core.gain.keyed import key_window, keyed_factors, keyed_hop_gains_db
 from recitant_core.render.estimate import duck_gains_db, stem_energies, track_energies
 from recitant_core.render.mix import Heard, render_mix, render_output, render_segments, render_stems

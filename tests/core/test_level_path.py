@@ -7,7 +7,8 @@ import pytest
 
 from recitant_core.dsp.kweighting import KState, k_energies
 from recitant_core.errors import RangeError
-from recitant_core.gain.ducking import DuckKind, DuckPoint, DuckRule, LiveKey, Room
+from recitant_core.gain.duck_rule import DuckKind, DuckRule, LiveKey, Room
+from recitant_core.gain.ducking import DuckPoint
 from recitant_core.gain.envelope import CurvePoint
 from recitant_core.render.level_path import WINDOW_SAMPLES, level_path
 from recitant_core.render.mix import Heard, render_output

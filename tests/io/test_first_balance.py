@@ -15,7 +15,9 @@ import soundfile
 import soxr
 
 from recitant_cli.__main__ import main
-from recitant_core.balance.first_balance import STEPS, Choices, Material, exact_energies, first_balance
+from recitant_core.balance.first_balance import first_balance
+from recitant_core.balance.first_balance_values import STEPS, Choices, Material
+from recitant_core.balance.stem_meter import exact_energies
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.delivery.fit import fit
 from recitant_core.errors import PlanError

@@ -1,4 +1,4 @@
-"""Data of an older release opens as before: rows of revision bc9ba34, kept as a dump, give the same plan and history."""
+"""Data of an older release opens as before: kept rows of revision bc9ba34 give the same plan and history."""
 
 import json
 from pathlib import Path

@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from conftest import wav_bytes
-from recitant_core.balance.first_balance import Choices, first_balance
+from recitant_core.balance.first_balance import first_balance
+from recitant_core.balance.first_balance_values import Choices
 from recitant_core.timeline.model import Role
 from recitant_web.balance.first_balance import _material
 from recitant_web.desk.bridge.plans import plan_of

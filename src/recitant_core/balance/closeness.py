@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from recitant_core.delivery.spec import Spec
-from recitant_core.gain.ducking import DuckKind
+from recitant_core.gain.duck_rule import DuckKind
 from recitant_core.measure.clearance import HOP_SAMPLES, LEAST_PASSAGE_S, ClosePassage, close_passages
 from recitant_core.render.clip_levels import level_of_clip
 from recitant_core.render.estimate import clip_energy, duck_gains_db, given_way_db

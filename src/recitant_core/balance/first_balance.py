@@ -4,42 +4,34 @@ Every step is a plan of its own, so that it can be kept, left out or taken back 
 Held to: tests/core/test_first_balance.py
 """
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any, Final
 
 import numpy as np
 
-from recitant_core.balance.closeness import Diagnosis, diagnoses
-from recitant_core.delivery.spec import Anchor, Spec
-from recitant_core.dsp.kweighting import KState, k_energies
+from recitant_core.balance.anchor import anchor_lufs, with_stems_moved
+from recitant_core.balance.closeness import diagnoses
+from recitant_core.balance.first_balance_values import STEPS, Choices, FirstBalance, Material, Step
+from recitant_core.balance.stem_meter import exact_energies
+from recitant_core.delivery.spec import Anchor
 from recitant_core.errors import PlanError
-from recitant_core.gain.ducking import (
-    MOST_RISES,
-    RUN_OF_TALK_S,
-    STARTING_POINTS,
-    DuckKind,
-    DuckRule,
-    comfort,
-    dips,
-)
-from recitant_core.intake.findings import Finding, Severity
+from recitant_core.gain.duck_rule import STARTING_POINTS, DuckKind, DuckRule
+from recitant_core.gain.ducking import MOST_RISES, RUN_OF_TALK_S, comfort, dips
+from recitant_core.intake.findings import Severity
 from recitant_core.intake.mending import mended
-from recitant_core.measure.clearance import DEFAULT_ASKED_LU, LEAST_PASSAGE_S, close_passages
-from recitant_core.measure.loudness import anchored_lufs, gating_block_powers, integrated_lufs
+from recitant_core.measure.clearance import close_passages
+from recitant_core.measure.loudness import gating_block_powers, integrated_lufs
 from recitant_core.ports import Progress, no_progress
 from recitant_core.render.clip_levels import level_of_clip
 from recitant_core.render.estimate import stem_energies
-from recitant_core.render.following import BandEnergies, Scene, follow, rendered_clearance_lu, scene_of
-from recitant_core.render.mix import SEGMENT_SAMPLES, Sources, render_stems
+from recitant_core.render.following import Scene, follow, rendered_clearance_lu, scene_of
 from recitant_core.timeline.edits import levelled, set_clips
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Clip, Duck, Plan, Role
-from recitant_core.timeline.speaking import SpeechOfSources
-from recitant_core.units.arrays import Audio, FloatArray
+from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import STEREO
-from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.clock import SampleSpan
 
-STEPS: Final = ("mend", "even-out", "stems", "duck", "check", "fit")
 AROUND_AIM_LU: Final = {"soft": -4.0, "medium": 0.0, "forward": 4.0}
 """Added to a stem's aim. Common practice: music and effects are chosen by ear around their aims."""
 DUCKING: Final = {"gentle": ("documentary", 0.0), "clear": ("talk-over-bed", 2.0), "strong": ("talk-over-bed", 5.0)}
@@ -53,55 +45,6 @@ _NEAR_LU: Final = 0.02
 _LEAST_GAIN_STEP_DB: Final = 0.01
 _NEW_DUCK: Final = "new "
 _LONGER: Final = 1.6
-
-
-@dataclass(frozen=True)
-class Choices:
-    """What a person decides before."""
-
-    music: str = "medium"
-    effects: str = "medium"
-    ducking: str = "clear"
-    steps: tuple[str, ...] = STEPS
-    part: SampleSpan | None = None
-    """Only clips that sound in this stretch; the stems stay as they are then."""
-
-
-@dataclass(frozen=True)
-class Material:
-    """Everything the first balance works on."""
-
-    plan: Plan
-    sources: Sources
-    energies: Mapping[str, FloatArray]
-    speech: SpeechOfSources
-    findings: Mapping[str, Sequence[Finding]]
-    spec: Spec
-    asked_lu: float = DEFAULT_ASKED_LU
-    least_s: float = LEAST_PASSAGE_S
-    bands: BandEnergies | None = None
-
-
-@dataclass(frozen=True)
-class Step:
-    """One step: facts measured, changes as (what, from, to), and the plan after it."""
-
-    code: str
-    measured: dict[str, Any]
-    changes: tuple[dict[str, Any], ...]
-    plan: Plan
-
-
-@dataclass(frozen=True)
-class FirstBalance:
-    """What the first balance came to."""
-
-    plan: Plan
-    steps: tuple[Step, ...]
-    left: tuple[Diagnosis, ...]
-    """Close passages that are left."""
-    stems: dict[Role, FloatArray]
-    """10 ms energies of the stems as rendered, float64 (hops,) each."""
 
 
 class _Run:
@@ -152,32 +95,6 @@ def first_balance(material: Material, choices: Choices, progress: Progress = no_
     stems = run.exact(plan)
     progress(1.0)
     return FirstBalance(plan, tuple(steps), tuple(left), stems)
-
-
-class StemMeter:
-    """10 ms energies of every stem, while its segments pass by."""
-
-    def __init__(self, plan: Plan) -> None:
-        self._states = {role: KState.at_rest(STEREO, RATE_HZ) for role in plan.roles}
-        self._parts: dict[Role, list[FloatArray]] = {role: [] for role in plan.roles}
-
-    def feed(self, stems: Mapping[Role, Audio]) -> None:
-        """Count one more stretch of all stems."""
-        for role, stem in stems.items():
-            energy, self._states[role] = k_energies(stem, self._states[role])
-            self._parts[role].append(energy)
-
-    def energies(self) -> dict[Role, FloatArray]:
-        """Of each stem, float64 (hops,)."""
-        return {role: np.concatenate(found) for role, found in self._parts.items()}
-
-
-def exact_energies(plan: Plan, sources: Sources) -> dict[Role, FloatArray]:
-    """10 ms energies of every stem as it is rendered, float64 (hops,) each."""
-    meter = StemMeter(plan)
-    for span in plan.span.blocks(SEGMENT_SAMPLES):
-        meter.feed(render_stems(plan, sources, span))
-    return meter.energies()
 
 
 def _require(choices: Choices) -> None:
@@ -406,18 +323,18 @@ def _fit(run: _Run, plan: Plan) -> Step:
     material = run.material
     spec = material.spec
     target = spec.target_for(STEREO.n_channels)
-    before = _anchor(run.exact(plan), spec)
+    before = anchor_lufs(run.exact(plan), spec)
     if before is None:
         return Step("fit", {"before_lufs": None, "target_lufs": target}, (), plan)
     away = target - before
     if Role.DIALOGUE not in plan.roles:
-        fitted = _shifted(plan, away, away)
+        fitted = with_stems_moved(plan, away, away)
     else:
         together = float(np.clip(away, -MOST_SHIFT_LU, MOST_SHIFT_LU))
-        fitted = _shifted(plan, together, together)
+        fitted = with_stems_moved(plan, together, together)
         if abs(away) > MOST_SHIFT_LU and len(plan.roles) > 1 and spec.anchor is not Anchor.DIALOGUE:
             fitted = _with_others(run, plan, together, target)
-    reached = _anchor(run.exact(fitted), spec)
+    reached = anchor_lufs(run.exact(fitted), spec)
     changes = [
         {"what": "stem", "name": role.value, "from_db": plan.stem_gain_db(role), "to_db": fitted.stem_gain_db(role)}
         for role in plan.roles
@@ -437,31 +354,14 @@ def _with_others(run: _Run, plan: Plan, together: float, target: float) -> Plan:
     best = plan
     for _ in range(_FIT_TRIALS):
         others = (low + high) / 2.0
-        shifted = _shifted(plan, together, others)
+        shifted = with_stems_moved(plan, together, others)
         scene = run.scene(shifted)
         best = run.follow(scene)
-        now = _anchor(stem_energies(best, run.material.energies), run.material.spec)
+        now = anchor_lufs(stem_energies(best, run.material.energies), run.material.spec)
         if now is None or abs(now - target) <= _NEAR_LU:
             break
         low, high = (others, high) if now < target else (low, others)
     return best
-
-
-def _shifted(plan: Plan, dialogue_db: float, others_db: float) -> Plan:
-    gains = dict(plan.stem_gains_db)
-    for role in plan.roles:
-        by = dialogue_db if role is Role.DIALOGUE else others_db
-        gains[role] = round(min(max(plan.stem_gain_db(role) + by, LEAST_GAIN_DB), MOST_GAIN_DB), 2)
-    return replace(plan, stem_gains_db=gains)
-
-
-def _anchor(stems: Mapping[Role, FloatArray], spec: Spec) -> float | None:
-    blocks = gating_block_powers(sum(stems.values(), np.zeros(max(map(len, stems.values()), default=0))))
-    found = None
-    if spec.anchor is Anchor.DIALOGUE and Role.DIALOGUE in stems:
-        found = anchored_lufs(blocks, gating_block_powers(stems[Role.DIALOGUE]))
-    found = found if found is not None else integrated_lufs(blocks)
-    return found if found is not None and np.isfinite(found) else None
 
 
 _DO = {"mend": _mend, "even-out": _even_out, "stems": _set_stems, "duck": _duck, "check": _check, "fit": _fit}

@@ -135,7 +135,9 @@ def hop_edges(n_hops: int, rate_hz: int) -> FloatArray:
 
 
 @numba.njit(cache=True, nogil=True)
-def _energies(audio, sections, weights, filters, partial, at_frame, rate_hz, first_hop, out):  # type: ignore[no-untyped-def]
+def _energies(  # type: ignore[no-untyped-def]  # over eight parameters: a compiled loop takes its arrays one by one
+    audio, sections, weights, filters, partial, at_frame, rate_hz, first_hop, out
+):
     n_channels = audio.shape[1]
     hop = 0
     frame = 0

@@ -8,15 +8,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from recitant_core.gain.ducking import (
-    DEEPEST_DB,
-    DuckPoint,
-    DuckRule,
-    Points,
-    fall_samples,
-    points_db,
-    rise_samples,
-)
+from recitant_core.gain.duck_rule import DuckRule
+from recitant_core.gain.ducking import DEEPEST_DB, DuckPoint, Points, fall_samples, points_db, rise_samples
 from recitant_core.units.clock import SampleSpan
 
 

@@ -12,7 +12,7 @@ import numba
 import numpy as np
 
 from recitant_core.errors import RangeError
-from recitant_core.gain.ducking import LiveKey
+from recitant_core.gain.duck_rule import LiveKey
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 

@@ -7,20 +7,27 @@ finds its fault and how often it speaks without one.
 from typing import Final
 
 import numpy as np
-import numpy.typing as npt
 from scipy.signal import correlate, get_window
 
 from recitant_core.intake.evidence import LOW_RATE_HZ, PIECE_SAMPLES, Evidence
 from recitant_core.intake.findings import Facts, Finding, Remedy, Severity
+from recitant_core.intake.piece_levels import (
+    FLOOR_POWER,
+    active_power,
+    clean_power,
+    db_of_power,
+    noise_floor_db,
+    rounded,
+    speech_db,
+    speech_to_noise,
+    spoken_pieces,
+)
 from recitant_core.ports import SampleSource
 from recitant_core.speech.activity import SpeechSpan, speech_share
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import Routing
 from recitant_core.units.clock import RATE_HZ, SampleSpan, samples_from_s
 
-BoolArray = npt.NDArray[np.bool_]
-
-ACTIVE_DBFS: Final = -60.0
 SILENT_CHANNEL_DB: Final = 40.0
 LOW_CHANNEL_DB: Final = 12.0
 SAME_RESIDUAL_DB: Final = -46.0
@@ -41,7 +48,6 @@ OUTLIER_S: Final = 0.5
 LEAST_SILENCE_S: Final = 0.75
 KEPT_SILENCE_S: Final = 0.15
 LOSSY_CODINGS: Final = ("mp3", "mpeg", "vorbis", "opus", "aac", "ac3", "eac3", "wma", "amr", "adpcm")
-_FLOOR: Final = 1e-12
 
 
 def findings_of(
@@ -72,58 +78,36 @@ def findings_of(
     return sorted((finding for finding in found if finding is not None), key=lambda f: order.index(f.severity))
 
 
-def _rounded(value: float, digits: int = 1) -> float:
-    return round(float(value), digits)
-
-
-def _db(power: float) -> float:
-    return float(10.0 * np.log10(max(power, _FLOOR)))
-
-
-def _clean_power(evidence: Evidence) -> FloatArray:
-    # Without what is constant: a DC offset is a finding of its own and no level.
-    steady = evidence.mean.mean(axis=0)
-    clean: FloatArray = np.maximum(evidence.power - 2.0 * evidence.mean * steady + steady**2, 0.0)
-    return clean
-
-
-def _active(evidence: Evidence) -> BoolArray:
-    loudest = _clean_power(evidence).max(axis=1)
-    threshold = max(10 ** (ACTIVE_DBFS / 10), np.percentile(loudest, 95) * 1e-3)
-    active: BoolArray = loudest > threshold
-    return active
-
-
 def _channels(evidence: Evidence, speech: list[SpeechSpan], source: SampleSource) -> list[Finding]:
     if evidence.n_channels != 2:
         return []
-    active = _active(evidence)
+    active = active_power(evidence)
     if not active.any():
         return []
-    power = _clean_power(evidence)[active]
+    power = clean_power(evidence)[active]
     steady = evidence.mean.mean(axis=0)
     crossed = evidence.mean[active]
     cross = evidence.cross[active] - crossed[:, 0] * steady[1] - crossed[:, 1] * steady[0] + steady[0] * steady[1]
     left, right = float(power[:, 0].mean()), float(power[:, 1].mean())
-    difference_db = _db(left) - _db(right)
+    difference_db = db_of_power(left) - db_of_power(right)
     stronger = 0 if difference_db > 0 else 1
     to_stronger = Remedy("use-one-channel", True, routing=(Routing.FIRST, Routing.SECOND)[stronger])
     facts: Facts = {
-        "left_dbfs": _rounded(_db(left)),
-        "right_dbfs": _rounded(_db(right)),
+        "left_dbfs": rounded(db_of_power(left)),
+        "right_dbfs": rounded(db_of_power(right)),
         "stronger": ("left", "right")[stronger],
-        "difference_db": _rounded(abs(difference_db)),
+        "difference_db": rounded(abs(difference_db)),
     }
     if abs(difference_db) >= SILENT_CHANNEL_DB:
         return [Finding("one-channel-silent", Severity.FAULT, facts, (), (to_stronger,))]
     correlation = float(cross.mean() / np.sqrt(left * right))
-    facts["correlation"] = _rounded(correlation, 3)
-    residual_db = _db(1.0 - correlation * correlation)
+    facts["correlation"] = rounded(correlation, 3)
+    residual_db = db_of_power(1.0 - correlation * correlation)
     found = []
     reverse = Remedy("reverse-second", True, reversed_channels=(1,))
     if correlation <= REVERSED_CORRELATION:
         # Spread through the recording, not one place alone: the middle of the pieces says so too.
-        local = cross / np.sqrt(np.maximum(power[:, 0] * power[:, 1], _FLOOR**2))
+        local = cross / np.sqrt(np.maximum(power[:, 0] * power[:, 1], FLOOR_POWER**2))
         if float(np.median(local)) <= REVERSED_CORRELATION:
             found.append(Finding("reversed-polarity", Severity.FAULT, facts, (), (reverse,)))
     if abs(difference_db) >= LOW_CHANNEL_DB:
@@ -147,12 +131,12 @@ def _two_microphones(
 ) -> Finding | None:
     if abs(correlation) >= APART_CORRELATION:
         return None
-    level = 10.0 * np.log10(np.maximum(_clean_power(evidence), _FLOOR))
+    level = 10.0 * np.log10(np.maximum(clean_power(evidence), FLOOR_POWER))
     alike = float(np.corrcoef(level[:, 0], level[:, 1])[0, 1])
     if not alike >= ALIKE_ENVELOPES:
         return None
-    floors = [_noise_floor_db(evidence, speech, channel) for channel in (0, 1)]
-    voices = [_speech_db(evidence, speech, channel) for channel in (0, 1)]
+    floors = [noise_floor_db(evidence, speech, channel) for channel in (0, 1)]
+    voices = [speech_db(evidence, speech, channel) for channel in (0, 1)]
     clearer = int(voices[1] - floors[1] > voices[0] - floors[0])
     longest = max(speech, key=lambda span: span.length_samples)
     audio = source.read(longest.start_sample, min(longest.length_samples, 2 * RATE_HZ))
@@ -163,9 +147,9 @@ def _two_microphones(
     if abs(lag) < LEAST_LAG_SAMPLES and apart_db < LEAST_APART_DB:
         return None
     facts = facts | {
-        "left_snr_db": _rounded(voices[0] - floors[0]),
-        "right_snr_db": _rounded(voices[1] - floors[1]),
-        "lag_ms": _rounded(1000.0 * lag / RATE_HZ, 2),
+        "left_snr_db": rounded(voices[0] - floors[0]),
+        "right_snr_db": rounded(voices[1] - floors[1]),
+        "lag_ms": rounded(1000.0 * lag / RATE_HZ, 2),
         "clearer": ("left", "right")[clearer],
     }
     choices = tuple(
@@ -189,8 +173,8 @@ def _dc(evidence: Evidence) -> Finding | None:
         return None
     offset = tuple(round(float(value), 6) for value in steady)
     facts: Facts = {
-        "percent": _rounded(100.0 * float(abs(steady[worst])), 2),
-        "dbfs": _rounded(_db(float(steady[worst] ** 2))),
+        "percent": rounded(100.0 * float(abs(steady[worst])), 2),
+        "dbfs": rounded(db_of_power(float(steady[worst] ** 2))),
     }
     return Finding("dc-offset", Severity.FAULT, facts, (), (Remedy("remove-dc", True, dc_offset=offset),))
 
@@ -210,8 +194,8 @@ def _clipped(evidence: Evidence) -> Finding | None:
     facts: Facts = {
         "n_runs": len(kept),
         "n_samples": int(kept[:, 2].sum()),
-        "ceiling_dbfs": _rounded(20.0 * float(np.log10(ceiling)), 2),
-        "first_s": _rounded(places[0].start_sample / RATE_HZ, 2),
+        "ceiling_dbfs": rounded(20.0 * float(np.log10(ceiling)), 2),
+        "first_s": rounded(places[0].start_sample / RATE_HZ, 2),
         "n_places": len(places),
     }
     return Finding("clipped", Severity.FAULT, facts, tuple(places[:200]))
@@ -230,7 +214,7 @@ def _gathered(starts: FloatArray, lengths: FloatArray, gap_samples: int) -> list
 
 
 def _outlier(evidence: Evidence, speech: list[SpeechSpan]) -> Finding | None:
-    spoken = _spoken_pieces(evidence, speech)
+    spoken = spoken_pieces(evidence, speech)
     if not spoken.any():
         return None
     peak = evidence.peak.max(axis=1)
@@ -249,9 +233,9 @@ def _outlier(evidence: Evidence, speech: list[SpeechSpan]) -> Finding | None:
     end = min(evidence.length_samples, (first + int(near[-1]) + 1) * PIECE_SAMPLES + samples_from_s(0.3))
     place = SampleSpan(start, end - start)
     facts: Facts = {
-        "above_db": _rounded(above_db),
-        "at_s": _rounded(at * PIECE_SAMPLES / RATE_HZ, 2),
-        "peak_dbfs": _rounded(20.0 * float(np.log10(peak[at]))),
+        "above_db": rounded(above_db),
+        "at_s": rounded(at * PIECE_SAMPLES / RATE_HZ, 2),
+        "peak_dbfs": rounded(20.0 * float(np.log10(peak[at]))),
     }
     remedies = [Remedy("leave-out", True, left_out=(place,))]
     before = min(span.start_sample for span in speech)
@@ -276,7 +260,7 @@ def _hum(evidence: Evidence) -> Finding | None:
             facts: Facts = {
                 "mains_hz": mains_hz,
                 "lines_hz": [float(line) for line in lines],
-                "dbfs": _rounded(_db(total)),
+                "dbfs": rounded(db_of_power(total)),
             }
             return Finding("hum", Severity.ODD, facts)
     return None
@@ -304,46 +288,15 @@ def _hum_lines(low: FloatArray, window: int, least_lines: int) -> tuple[float, i
             is_highest = lasting[centre - near : centre + near + 1].argmax() in (near - 1, near, near + 1)
             if (
                 is_highest
-                and _db(line) - _db(3.0 * float(np.median(beside))) >= HUM_ABOVE_DB
-                and _db(line) > LEAST_LINE_DBFS
+                and db_of_power(line) - db_of_power(3.0 * float(np.median(beside))) >= HUM_ABOVE_DB
+                and db_of_power(line) > LEAST_LINE_DBFS
             ):
                 strong.append(k * mains_hz)
                 total += line
-        is_hum = len(strong) >= least_lines and strong[0] <= 2 * mains_hz and _db(total) > LEAST_HUM_DBFS
+        is_hum = len(strong) >= least_lines and strong[0] <= 2 * mains_hz and db_of_power(total) > LEAST_HUM_DBFS
         if is_hum and (best is None or total > best[0]):
             best = (total, mains_hz, strong)
     return best
-
-
-def _spoken_pieces(evidence: Evidence, speech: list[SpeechSpan]) -> BoolArray:
-    spoken = np.zeros(len(evidence.power), dtype=bool)
-    for span in speech:
-        spoken[span.start_sample // PIECE_SAMPLES : -(-span.span.end_sample // PIECE_SAMPLES)] = True
-    return spoken
-
-
-def _noise_floor_db(evidence: Evidence, speech: list[SpeechSpan], channel: int) -> float:
-    power = _clean_power(evidence)[:, channel]
-    quiet, percentile = power[~_spoken_pieces(evidence, speech)], 25
-    if len(quiet) < evidence.pieces_per_second // 4:
-        # Hardly a pause: the quietest moments between words stand in.
-        quiet, percentile = power, 5
-    sounding = quiet[quiet > _FLOOR]
-    return _db(float(np.percentile(sounding, percentile))) if sounding.size else _db(0.0)
-
-
-def _speech_db(evidence: Evidence, speech: list[SpeechSpan], channel: int) -> float:
-    power = _clean_power(evidence)[_spoken_pieces(evidence, speech), channel]
-    loud = power[power >= power.mean() * 0.1] if power.size else power
-    return _db(float(loud.mean())) if loud.size else _db(0.0)
-
-
-def speech_to_noise(evidence: Evidence, speech: list[SpeechSpan]) -> tuple[float, float] | None:
-    """Level of the speech and noise floor in its pauses, dBFS (mean square, louder channel); None without speech."""
-    if not speech:
-        return None
-    channel = int(evidence.power.mean(axis=0).argmax())
-    return _speech_db(evidence, speech, channel), _noise_floor_db(evidence, speech, channel)
 
 
 def _noise(evidence: Evidence, speech: list[SpeechSpan]) -> Finding | None:
@@ -353,9 +306,9 @@ def _noise(evidence: Evidence, speech: list[SpeechSpan]) -> Finding | None:
     assert levels is not None  # there is speech
     voice_db, floor_db = levels
     facts: Facts = {
-        "snr_db": _rounded(voice_db - floor_db),
-        "floor_dbfs": _rounded(floor_db),
-        "speech_dbfs": _rounded(voice_db),
+        "snr_db": rounded(voice_db - floor_db),
+        "floor_dbfs": rounded(floor_db),
+        "speech_dbfs": rounded(voice_db),
     }
     if voice_db - floor_db >= LEAST_SNR_DB:
         return None
@@ -363,19 +316,19 @@ def _noise(evidence: Evidence, speech: list[SpeechSpan]) -> Finding | None:
 
 
 def _low_level(evidence: Evidence, speech: list[SpeechSpan]) -> Finding | None:
-    power = _clean_power(evidence).max(axis=1)
-    spoken = _spoken_pieces(evidence, speech)
+    power = clean_power(evidence).max(axis=1)
+    spoken = spoken_pieces(evidence, speech)
     wanted = power[spoken] if spoken.any() else power
     loud = wanted[wanted >= wanted.mean() * 0.1] if wanted.size else wanted
-    level_dbfs = _db(float(loud.mean())) if loud.size else _db(0.0)
+    level_dbfs = db_of_power(float(loud.mean())) if loud.size else db_of_power(0.0)
     peak_dbfs = 20.0 * float(np.log10(max(float(evidence.peak.max(initial=0.0)), 1e-6)))
     if level_dbfs >= LOW_LEVEL_DBFS or evidence.peak.max(initial=0.0) == 0.0:
         return None
     # So that the level comes to where spoken word usually lies, and no peak passes -6 dBFS.
-    change_db = _rounded(min(-23.0 - level_dbfs, -6.0 - peak_dbfs, 24.0))
+    change_db = rounded(min(-23.0 - level_dbfs, -6.0 - peak_dbfs, 24.0))
     facts: Facts = {
-        "level_dbfs": _rounded(level_dbfs),
-        "peak_dbfs": _rounded(peak_dbfs),
+        "level_dbfs": rounded(level_dbfs),
+        "peak_dbfs": rounded(peak_dbfs),
     }
     remedies = (Remedy("raise", True, gain_change_db=change_db),) if change_db > 0.0 else ()
     return Finding("very-low", Severity.ODD, facts, (), remedies)
@@ -398,8 +351,8 @@ def _ends(evidence: Evidence) -> Finding | None:
     if tail_s >= LEAST_SILENCE_S:
         end = min(end, int(sounding[-1] + 1) * PIECE_SAMPLES + kept)
     facts: Facts = {
-        "head_s": _rounded(max(0.0, head_s), 2),
-        "tail_s": _rounded(max(0.0, tail_s), 2),
+        "head_s": rounded(max(0.0, head_s), 2),
+        "tail_s": rounded(max(0.0, tail_s), 2),
     }
     keep = SampleSpan(start, end - start)
     places = tuple(

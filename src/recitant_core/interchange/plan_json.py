@@ -9,7 +9,8 @@ from itertools import pairwise
 from typing import Any
 
 from recitant_core.errors import PlanError
-from recitant_core.gain.ducking import DuckAim, DuckKind, DuckPoint, DuckRule, LiveKey, Points, Room
+from recitant_core.gain.duck_rule import DuckAim, DuckKind, DuckRule, LiveKey, Room
+from recitant_core.gain.ducking import DuckPoint, Points
 from recitant_core.gain.envelope import CurvePoint, FadeShape
 from recitant_core.ports import SampleSource
 from recitant_core.processors.model import Chain, chain_data, chain_from_data

@@ -9,22 +9,34 @@ import math
 from collections.abc import Callable
 from typing import Final
 
-import numba
 import numpy as np
 
 from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
 from recitant_core.processors import filters
+from recitant_core.processors.dynamics_kernels import (
+    CONTROL_SAMPLES,
+    FLOOR_DBFS,
+    add_band,
+    add_band_of_two,
+    apply_to_one,
+    apply_to_two,
+    bent,
+    branching,
+    levels_of_one,
+    levels_of_two,
+    sliding_max,
+    smooth_power,
+    to_db,
+)
 from recitant_core.processors.model import Processor, samples_of_ms
 from recitant_core.processors.tone import Memory
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ
 
-CONTROL_SAMPLES: Final = 16
 RMS_MS: Final = 5.0
 DYNAMICS_KINDS: Final = ("expander", "gate", "compressor", "three-band", "de-esser", "limiter")
 _FORGOTTEN_TIMES: Final = 12.0  # 20 dB of reduction are 0.0001 dB after so many time constants
 _NO_LIMIT_DB: Final = 1e9
-_FLOOR_DBFS: Final = -140.0
 Watch = Callable[[FloatArray], None]
 """Told the gain in dB, negative, of every CONTROL_SAMPLES samples."""
 
@@ -53,7 +65,7 @@ def levels(audio: Audio) -> tuple[FloatArray, FloatArray]:
     """Highest sample of all channels, and their mean square, of each CONTROL_SAMPLES; float64 (steps,) each."""
     steps = -(-len(audio) // CONTROL_SAMPLES)
     peak, power = np.zeros(steps), np.zeros(steps)
-    (_levels_of_two if audio.shape[1] == 2 else _levels)(audio, peak, power)
+    (levels_of_two if audio.shape[1] == 2 else levels_of_one)(audio, peak, power)
     return peak, power
 
 
@@ -62,7 +74,7 @@ def level_dbfs(audio: Audio, hears: str, memory: Memory | None = None) -> FloatA
     peak, power = levels(audio)
     if hears == "peak":
         return _db_of(peak, 20.0)
-    _smooth_power(power, _pole(RMS_MS), _slot(memory, "power", 1))
+    smooth_power(power, _pole(RMS_MS), _slot(memory, "power", 1))
     return _db_of(power, 10.0)
 
 
@@ -120,7 +132,7 @@ def gains_db(processor: Processor, level: FloatArray, start_sample: int, memory:
     if processor.kind == "compressor":
         ahead = samples_of_ms(processor.number("lookahead_ms")) // CONTROL_SAMPLES
         if ahead:
-            level = np.concatenate([level[ahead:], np.full(min(ahead, n), _FLOOR_DBFS)])
+            level = np.concatenate([level[ahead:], np.full(min(ahead, n), FLOOR_DBFS)])
         wanted = compressed_db(level, along("threshold_dbfs"), along("ratio"), processor.number("knee_db"))
         return -_smoothed(wanted, attack, release, memory)
     hold = samples_of_ms(processor.number("hold_ms")) // CONTROL_SAMPLES
@@ -217,7 +229,7 @@ def _de_essed(
     gain_db = -_smoothed(wanted, _poles(along("attack_ms")), _poles(along("release_ms")), memory)
     if watch is not None:
         watch(gain_db)
-    add = _add_band_of_two if audio.shape[1] == 2 else _add_band
+    add = add_band_of_two if audio.shape[1] == 2 else add_band
     add(audio, band, _factors(gain_db) - 1.0, _slot(memory, "factor", 1))
     return audio
 
@@ -274,7 +286,7 @@ def _limited(processor: Processor, audio: Audio, start_sample: int, watch: Watch
 
 def _with_factors(audio: Audio, factors: FloatArray, memory: Memory | None = None) -> Audio:
     before = _slot(memory, "factor", 1, start=float(factors[0]) if len(factors) else 1.0)
-    (_apply_to_two if audio.shape[1] == 2 else _apply)(audio, factors, before, audio)
+    (apply_to_two if audio.shape[1] == 2 else apply_to_one)(audio, factors, before, audio)
     return audio
 
 
@@ -286,7 +298,7 @@ def _bent_along(
     level: FloatArray, threshold: FloatArray, slope: FloatArray, knee_db: float, most_db: float
 ) -> FloatArray:
     out = np.empty(len(level))
-    _bent(level, threshold, slope, knee_db, most_db, out)
+    bent(level, threshold, slope, knee_db, most_db, out)
     return out
 
 
@@ -298,13 +310,13 @@ def _slot(memory: Memory | None, name: str, *shape: int, start: float = 0.0) -> 
 
 def _db_of(values: FloatArray, times: float) -> FloatArray:
     out = np.empty(len(values))
-    _to_db(values, times, out)
+    to_db(values, times, out)
     return out
 
 
 def _smoothed(wanted: FloatArray, rising: FloatArray, falling: FloatArray, memory: Memory | None = None) -> FloatArray:
     out = np.empty(len(wanted))
-    _branching(wanted, rising, falling, _slot(memory, "gain", 1, start=float(wanted[0]) if len(wanted) else 0.0), out)
+    branching(wanted, rising, falling, _slot(memory, "gain", 1, start=float(wanted[0]) if len(wanted) else 0.0), out)
     return out
 
 
@@ -314,158 +326,5 @@ def _highest_of_last(level: FloatArray, count: int, memory: Memory | None) -> Fl
         known = np.concatenate([memory.get("levels", np.zeros(0)), level])
         memory["levels"] = known[-count:].copy()
     out = np.empty(len(known))
-    _sliding_max(known, count, out)
+    sliding_max(known, count, out)
     return out[len(known) - len(level) :]
-
-
-@numba.njit(cache=True, nogil=True, fastmath=True)
-def _levels_of_two(x, peak, power):  # type: ignore[no-untyped-def]
-    # Sums may be taken in any order here: a step is always the same sixteen frames, so its bits are always the same.
-    full = len(x) // CONTROL_SAMPLES
-    for k in range(full):
-        top = np.float32(0.0)
-        total = np.float32(0.0)
-        for i in range(CONTROL_SAMPLES):
-            a, b = x[k * CONTROL_SAMPLES + i, 0], x[k * CONTROL_SAMPLES + i, 1]
-            top = max(top, abs(a), abs(b))
-            total += a * a + b * b
-        peak[k] = top
-        power[k] = total / (2 * CONTROL_SAMPLES)
-    if full < len(peak):
-        for i in range(full * CONTROL_SAMPLES, len(x)):
-            peak[full] = max(peak[full], abs(x[i, 0]), abs(x[i, 1]))
-            power[full] += (x[i, 0] * x[i, 0] + x[i, 1] * x[i, 1]) / (2 * CONTROL_SAMPLES)
-
-
-@numba.njit(cache=True, nogil=True)
-def _levels(x, peak, power):  # type: ignore[no-untyped-def]
-    channels = x.shape[1]
-    for k in range(len(peak)):
-        top = np.float32(0.0)
-        total = np.float32(0.0)
-        for i in range(k * CONTROL_SAMPLES, min((k + 1) * CONTROL_SAMPLES, len(x))):
-            for c in range(channels):
-                top = max(top, abs(x[i, c]))
-                total += x[i, c] * x[i, c]
-        peak[k] = top
-        power[k] = total / (channels * CONTROL_SAMPLES)
-
-
-@numba.njit(cache=True, nogil=True)
-def _bent(level, threshold, slope, knee, most, out):  # type: ignore[no-untyped-def]
-    for i in range(len(level)):
-        over = level[i] - threshold[i if len(threshold) > 1 else 0]
-        by = slope[i if len(slope) > 1 else 0]
-        if 2.0 * over >= knee:
-            wanted = by * over
-        elif 2.0 * over > -knee:
-            wanted = by * (over + knee / 2.0) ** 2 / (2.0 * knee)
-        else:
-            wanted = 0.0
-        out[i] = min(wanted, most)
-
-
-@numba.njit(cache=True, nogil=True)
-def _smooth_power(power, pole, memory):  # type: ignore[no-untyped-def]
-    now = memory[0]
-    for i in range(len(power)):
-        now = power[i] + (now - power[i]) * pole
-        power[i] = now
-    memory[0] = now if now > 1e-30 else 0.0
-
-
-@numba.njit(cache=True, nogil=True)
-def _to_db(values, times, out):  # type: ignore[no-untyped-def]
-    least = 10.0 ** (_FLOOR_DBFS / times)
-    for i in range(len(values)):
-        out[i] = times * math.log10(max(values[i], least))
-
-
-@numba.njit(cache=True, nogil=True)
-def _branching(wanted, rising, falling, memory, out):  # type: ignore[no-untyped-def]
-    now = memory[0]
-    for i in range(len(wanted)):
-        up = rising[i if len(rising) > 1 else 0]
-        down = falling[i if len(falling) > 1 else 0]
-        pole = up if wanted[i] > now else down
-        now = wanted[i] + (now - wanted[i]) * pole
-        if abs(now) < 1e-9:
-            now = 0.0
-        out[i] = now
-    memory[0] = now
-
-
-@numba.njit(cache=True, nogil=True)
-def _sliding_max(values, count, out):  # type: ignore[no-untyped-def]
-    queue = np.empty(len(values), np.int64)
-    head = 0
-    tail = 0
-    for i in range(len(values)):
-        while tail > head and values[queue[tail - 1]] <= values[i]:
-            tail -= 1
-        queue[tail] = i
-        tail += 1
-        if queue[head] < i - count:
-            head += 1
-        out[i] = values[queue[head]]
-
-
-@numba.njit(cache=True, nogil=True)
-def _apply_to_two(x, factors, memory, out):  # type: ignore[no-untyped-def]
-    before = np.float32(memory[0])
-    for k in range(len(factors)):
-        now = np.float32(factors[k])
-        step = (now - before) * np.float32(1.0 / CONTROL_SAMPLES)
-        first = k * CONTROL_SAMPLES
-        for j in range(min(CONTROL_SAMPLES, len(x) - first)):
-            factor = before + step * np.float32(j + 1)
-            out[first + j, 0] = x[first + j, 0] * factor
-            out[first + j, 1] = x[first + j, 1] * factor
-        before = now
-    memory[0] = before
-
-
-@numba.njit(cache=True, nogil=True)
-def _apply(x, factors, memory, out):  # type: ignore[no-untyped-def]
-    before = np.float32(memory[0])
-    for k in range(len(factors)):
-        now = np.float32(factors[k])
-        step = (now - before) * np.float32(1.0 / CONTROL_SAMPLES)
-        first = k * CONTROL_SAMPLES
-        for j in range(min(CONTROL_SAMPLES, len(x) - first)):
-            for c in range(x.shape[1]):
-                out[first + j, c] = x[first + j, c] * (before + step * np.float32(j + 1))
-        before = now
-    memory[0] = before
-
-
-@numba.njit(cache=True, nogil=True)
-def _add_band(x, band, shares, memory):  # type: ignore[no-untyped-def]
-    before = np.float32(memory[0])
-    for k in range(len(shares)):
-        now = np.float32(shares[k])
-        step = (now - before) * np.float32(1.0 / CONTROL_SAMPLES)
-        first = k * CONTROL_SAMPLES
-        if before != 0.0 or now != 0.0:
-            for j in range(min(CONTROL_SAMPLES, len(x) - first)):
-                share = before + step * np.float32(j + 1)
-                for c in range(x.shape[1]):
-                    x[first + j, c] += band[first + j, c] * share
-        before = now
-    memory[0] = before
-
-
-@numba.njit(cache=True, nogil=True)
-def _add_band_of_two(x, band, shares, memory):  # type: ignore[no-untyped-def]
-    before = np.float32(memory[0])
-    for k in range(len(shares)):
-        now = np.float32(shares[k])
-        step = (now - before) * np.float32(1.0 / CONTROL_SAMPLES)
-        first = k * CONTROL_SAMPLES
-        if before != 0.0 or now != 0.0:
-            for j in range(min(CONTROL_SAMPLES, len(x) - first)):
-                share = before + step * np.float32(j + 1)
-                x[first + j, 0] += band[first + j, 0] * share
-                x[first + j, 1] += band[first + j, 1] * share
-        before = now
-    memory[0] = before

@@ -9,7 +9,8 @@ from typing import Final
 import numpy as np
 from scipy.signal import firwin, oaconvolve
 
-from recitant_core.processors.dynamics import CONTROL_SAMPLES, Watch
+from recitant_core.processors.dynamics import Watch
+from recitant_core.processors.dynamics_kernels import CONTROL_SAMPLES
 from recitant_core.processors.model import Processor, samples_of_ms
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ

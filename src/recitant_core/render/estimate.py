@@ -9,7 +9,8 @@ from collections.abc import Mapping
 import numpy as np
 
 from recitant_core.dsp.kweighting import HOPS_PER_SECOND
-from recitant_core.gain.ducking import DuckKind, hop_gains_db
+from recitant_core.gain.duck_rule import DuckKind
+from recitant_core.gain.ducking import hop_gains_db
 from recitant_core.gain.envelope import curve_db
 from recitant_core.gain.keyed import keyed_hop_gains_db
 from recitant_core.timeline.model import Clip, Plan, Ride, Role, Track, clip_fade_factors, clip_matrix

@@ -11,17 +11,8 @@ from typing import Final
 
 import numpy as np
 
-from recitant_core.gain.ducking import (
-    DuckAim,
-    DuckKind,
-    DuckRule,
-    Points,
-    asked_of_rule_lu,
-    curve_points,
-    laid_around_pinned,
-    levels_in_passage,
-    passages,
-)
+from recitant_core.gain.duck_rule import DuckAim, DuckKind, DuckRule, asked_of_rule_lu
+from recitant_core.gain.ducking import Points, curve_points, laid_around_pinned, levels_in_passage, passages
 from recitant_core.measure.clearance import (
     HOP_SAMPLES,
     BoolArray,

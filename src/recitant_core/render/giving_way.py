@@ -9,7 +9,8 @@ import numba
 import numpy as np
 
 from recitant_core.dsp.bell import bell_window, with_bell
-from recitant_core.gain.ducking import DuckKind, Points, points_db
+from recitant_core.gain.duck_rule import DuckKind
+from recitant_core.gain.ducking import Points, points_db
 from recitant_core.gain.envelope import CurvePoint
 from recitant_core.gain.keyed import key_window, keyed_factors
 from recitant_core.timeline.model import Duck

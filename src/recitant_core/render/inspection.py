@@ -14,7 +14,8 @@ from recitant_core.measure.meter import measure
 from recitant_core.ports import SampleSource
 from recitant_core.processors.analysis import spectrum_db
 from recitant_core.processors.chain import through_chain
-from recitant_core.processors.dynamics import CONTROL_SAMPLES, DYNAMICS_KINDS, gains_db, level_dbfs, reduction_curve
+from recitant_core.processors.dynamics import DYNAMICS_KINDS, gains_db, level_dbfs, reduction_curve
+from recitant_core.processors.dynamics_kernels import CONTROL_SAMPLES
 from recitant_core.processors.model import Chain, Processor
 from recitant_core.processors.tone import TONE_KINDS, log_frequencies, tone_response_db
 from recitant_core.render.mix import Heard, render_mix

@@ -72,10 +72,31 @@ def level_path(plan: Plan, sources: Sources, clip_id: str, at_sample: int) -> Le
     track, clip = found[0]
     if not clip.start_sample <= at_sample < clip.span.end_sample:
         return LevelPath(SILENCE, (), "outside")
-    source = sources[clip.source_key]
     middle = SampleSpan(at_sample - WINDOW_SAMPLES // 2, WINDOW_SAMPLES)
-    recorded = _recorded_lufs(source, clip, middle)
-    path = _Path(recorded)
+    path = _Path(_recorded_lufs(sources[clip.source_key], clip, middle))
+    _of_clip_stages(path, clip, track, sources, middle)
+    # A chain hears the whole track: what it does to that is what it does to the clip.
+    strip = _Strip(
+        path, middle, lambda chain, ride: _whole_track(replace(track, gain_db=0.0, chain=chain, ride=ride), sources)
+    )
+    strip_db = strip.through("track", track.chain, track.ride)
+    path.by("track-fader", track.gain_db)
+    keys = Keys(plan, sources)
+    own, stem = plan.duck_of_track(track.track_id), plan.duck_of_stem(track.role)
+    stem_gain_db = plan.stem_gain_db(track.role)
+    signal = _scaled(_of_clip(clip, replace(track, chain=(), ride=Ride()), sources), factor_from_db(strip_db))
+    if own is not None:
+        signal = _through(signal, own, keys, path, "track", middle)
+    path.by("stem-fader", stem_gain_db)
+    signal = _scaled(signal, factor_from_db(stem_gain_db))
+    if stem is not None:
+        signal = _through(signal, stem, keys, path, "stem", middle)
+
+    _after_stem(path, plan, track, sources, middle)
+    return path.done()
+
+
+def _of_clip_stages(path: "_Path", clip: Clip, track: Track, sources: Sources, middle: SampleSpan) -> None:
     bare = replace(
         clip,
         gain_db=0.0,
@@ -116,25 +137,6 @@ def level_path(plan: Plan, sources: Sources, clip_id: str, at_sample: int) -> Le
     )
     path.to("fade", measured(shaped, on))
     path.to("curve", measured(replace(shaped, curve=clip.curve), on))
-    # A chain hears the whole track: what it does to that is what it does to the clip.
-    strip = _Strip(
-        path, middle, lambda chain, ride: _whole_track(replace(track, gain_db=0.0, chain=chain, ride=ride), sources)
-    )
-    strip_db = strip.through("track", track.chain, track.ride)
-    path.by("track-fader", track.gain_db)
-    keys = Keys(plan, sources)
-    own, stem = plan.duck_of_track(track.track_id), plan.duck_of_stem(track.role)
-    stem_gain_db = plan.stem_gain_db(track.role)
-    signal = _scaled(_of_clip(clip, replace(track, chain=(), ride=Ride()), sources), factor_from_db(strip_db))
-    if own is not None:
-        signal = _through(signal, own, keys, path, "track", middle)
-    path.by("stem-fader", stem_gain_db)
-    signal = _scaled(signal, factor_from_db(stem_gain_db))
-    if stem is not None:
-        signal = _through(signal, stem, keys, path, "stem", middle)
-
-    _after_stem(path, plan, track, sources, middle)
-    return path.done()
 
 
 def _after_stem(path: "_Path", plan: Plan, track: Track, sources: Sources, middle: SampleSpan) -> None:

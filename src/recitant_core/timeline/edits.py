@@ -9,16 +9,13 @@ from dataclasses import replace
 from itertools import count, pairwise
 from typing import Final
 
-import numpy as np
-
 from recitant_core.errors import EditRefused
-from recitant_core.gain.envelope import CurvePoint, FadeShape, curve_db
+from recitant_core.gain.envelope import CurvePoint, FadeShape
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, MOST_LENGTH_SAMPLES, Clip, Plan, Track
-from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.clock import RATE_HZ
 
 NEW: Final = "new-"
 LEAST_CLIP_SAMPLES: Final = RATE_HZ // 1_000  # 1 ms
-DRAW_EDGE_SAMPLES: Final = RATE_HZ // 50  # 20 ms from the level that was there to the one that was drawn
 Lengths = Mapping[str, int]
 """Length in samples of each source, by key."""
 
@@ -241,84 +238,6 @@ def levelled(clip: Clip, by_db: float) -> Clip:
     if not LEAST_GAIN_DB <= gain_db <= MOST_GAIN_DB:
         raise EditRefused("gain_out_of_range", found=f"{gain_db:g}", least_db=LEAST_GAIN_DB, most_db=MOST_GAIN_DB)
     return replace(clip, gain_db=gain_db)
-
-
-def curve_with(clip: Clip, points: Iterable[tuple[int, float]]) -> Clip:
-    """A clip with this gain curve: points in any order, the last one of each place counts.
-
-    Raises:
-        EditRefused: a gain out of range.
-    """
-    placed: dict[int, float] = {}
-    for at_sample, gain_db in points:
-        if not LEAST_GAIN_DB <= gain_db <= MOST_GAIN_DB:
-            raise EditRefused("gain_out_of_range", found=f"{gain_db:g}", least_db=LEAST_GAIN_DB, most_db=MOST_GAIN_DB)
-        placed[min(max(0, at_sample), clip.length_samples)] = round(gain_db, 2)
-    return replace(clip, curve=tuple(CurvePoint(at, placed[at]) for at in sorted(placed)))
-
-
-def curve_point_moved(clip: Clip, index: int, at_sample: int, gain_db: float) -> Clip:
-    """A clip with one point of its curve moved; beyond its neighbours the level stays as it was.
-
-    Where the point is the only one, or the last on a side, a neighbour is laid where the level was, 0.5 s away or at
-    the clip's edge, so that nothing farther off changes.
-
-    Raises:
-        EditRefused: no such point, or a gain out of range.
-    """
-    points = [(point.at_sample, point.gain_db) for point in clip.curve]
-    if not 0 <= index < len(points):
-        raise EditRefused("gone")
-    was_at, was_db = points[index]
-    reach = RATE_HZ // 2
-    if index == 0 and gain_db != was_db and was_at > 0:
-        points.insert(0, (max(0, min(was_at, at_sample) - reach), was_db))
-        index += 1
-    if index == len(points) - 1 and gain_db != was_db and was_at < clip.length_samples:
-        points.append((min(clip.length_samples, max(was_at, at_sample) + reach), was_db))
-    low = points[index - 1][0] + 1 if index > 0 else 0
-    high = points[index + 1][0] - 1 if index + 1 < len(points) else clip.length_samples
-    points[index] = (min(max(at_sample, low), max(low, high)), gain_db)
-    return curve_with(clip, points)
-
-
-def curve_level_db(clip: Clip, at_sample: int) -> float:
-    """Gain of a clip's curve at a place of the clip; 0 without a curve."""
-    if not clip.curve:
-        return 0.0
-    return round(float(curve_db(clip.curve, np.array([float(at_sample)]))[0]), 2)
-
-
-def curve_point_added(clip: Clip, at_sample: int) -> Clip:
-    """A clip with one more point on its curve, where the curve runs: nothing changes in what sounds."""
-    at_sample = min(max(0, at_sample), clip.length_samples)
-    points = [(point.at_sample, point.gain_db) for point in clip.curve if point.at_sample != at_sample]
-    return curve_with(clip, [*points, (at_sample, curve_level_db(clip, at_sample))])
-
-
-def curve_drawn(clip: Clip, drawn: Iterable[tuple[int, float]]) -> Clip:
-    """A clip whose curve follows what was drawn by hand, from its first place to its last; outside it stays as it was.
-
-    Raises:
-        EditRefused: nothing was drawn, or a gain out of range.
-    """
-    points = sorted((min(max(0, at), clip.length_samples), gain_db) for at, gain_db in drawn)
-    if not points:
-        raise EditRefused("gone")
-    first, last = points[0][0], points[-1][0]
-    kept = [
-        (p.at_sample, p.gain_db)
-        for p in clip.curve
-        if not first - DRAW_EDGE_SAMPLES < p.at_sample < last + DRAW_EDGE_SAMPLES
-    ]
-    edges = [at for at in (first - DRAW_EDGE_SAMPLES, last + DRAW_EDGE_SAMPLES) if 0 <= at <= clip.length_samples]
-    return curve_with(clip, [*kept, *((at, curve_level_db(clip, at)) for at in edges), *points])
-
-
-def curve_cleared(clip: Clip, span: SampleSpan) -> Clip:
-    """A clip whose curve has no points in a stretch of it (clip time); at its edges the level joins what is outside."""
-    kept = [point for point in clip.curve if not span.start_sample <= point.at_sample < span.end_sample]
-    return replace(clip, curve=tuple(kept))
 
 
 def overlaps(track: Track) -> list[tuple[Clip, Clip]]:

@@ -4,7 +4,8 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Final
 
-from recitant_core.gain.ducking import DuckRule, Points
+from recitant_core.gain.duck_rule import DuckRule
+from recitant_core.gain.ducking import Points
 from recitant_core.gain.envelope import CurvePoint, FadeShape, fade_factors
 from recitant_core.processors.model import Chain, chain_key
 from recitant_core.units.arrays import FloatArray

@@ -7,9 +7,9 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_POST
 
 from recitant_web.arrange.queries import alignment, arrange_delta, arrange_state, history, sample_of_timecode
+from recitant_web.arrange.time_stretch import ask_variation
 from recitant_web.desk.edits.doors import edit_from, said_of
 from recitant_web.desk.edits.variation import Vary
-from recitant_web.desk.time_stretch import ask_variation
 from recitant_web.listening.recordings import source_block
 from recitant_web.programme.queries import peaks, picture_path, programmes_of
 from recitant_web.shared.ranges import send_file

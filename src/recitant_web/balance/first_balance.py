@@ -5,7 +5,8 @@ from typing import Any
 from django.contrib.auth.models import User
 from django.db import transaction
 
-from recitant_core.balance.first_balance import STEPS, Choices, FirstBalance, Material, first_balance
+from recitant_core.balance.first_balance import first_balance
+from recitant_core.balance.first_balance_values import STEPS, Choices, FirstBalance, Material
 from recitant_core.errors import EditRefused, PlanError
 from recitant_core.ports import Progress
 from recitant_core.timeline.model import Plan

@@ -5,7 +5,8 @@ from typing import Any
 
 from recitant_core.balance.speech_figures import speech_figures
 from recitant_core.errors import EditRefused
-from recitant_core.gain.ducking import DuckKind, comfort, dips
+from recitant_core.gain.duck_rule import DuckKind
+from recitant_core.gain.ducking import comfort, dips
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU, STRICT_LU
 from recitant_core.measure.clip_level import ClipLevel
 from recitant_core.render.estimate import duck_gains_db
@@ -15,11 +16,11 @@ from recitant_core.timeline.model import Clip, Duck, Master, Plan, Role, Track
 from recitant_core.timeline.speaking import speech_of_clip
 from recitant_core.units.level import finite
 from recitant_web.balance.clearance import figures_data, passages
-from recitant_web.desk.balance_runs import run_data
 from recitant_web.desk.bridge.ducks import duck_name, points_data, rule_data
 from recitant_web.desk.bridge.plans import sources_of_plan
 from recitant_web.desk.levels import levels_in_mix
 from recitant_web.desk.log import steps_beside
+from recitant_web.listening.balance_runs import run_data
 from recitant_web.listening.figures import figures_of, likely_master
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme

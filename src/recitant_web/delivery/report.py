@@ -2,12 +2,12 @@
 
 from typing import Any
 
-from recitant_core.balance.first_balance import exact_energies
+from recitant_core.balance.stem_meter import exact_energies
 from recitant_core.ports import SampleSource
 from recitant_core.timeline.model import Plan
-from recitant_web.desk.balance_runs import run_data
 from recitant_web.desk.bridge.plans import plan_key
 from recitant_web.desk.bridge.speech import speech_of
+from recitant_web.listening.balance_runs import run_data
 from recitant_web.listening.stored import rendered_stems
 from recitant_web.programme.models import Programme
 from recitant_words.balance_report import speech_data

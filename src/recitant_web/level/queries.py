@@ -10,12 +10,12 @@ from recitant_web.desk.bridge.plans import plan_of
 from recitant_web.desk.bridge.strips import ride_to_data
 from recitant_web.desk.levels import evened_gains, measure_peaks
 from recitant_web.desk.log import steps_beside
-from recitant_web.desk.zones import zones_of
 from recitant_web.level.presets import presets
 from recitant_web.level.sheet import sheet
 from recitant_web.listening.figures import figures_of
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
+from recitant_web.programme.queries import zones_of
 from recitant_words.chains import kinds_data, starting_points_data
 
 _PEAKS_S = 0.4

@@ -6,7 +6,7 @@ from pathlib import Path
 from django.conf import settings
 from django.db import transaction
 
-from recitant_core.balance.first_balance import StemMeter
+from recitant_core.balance.stem_meter import StemMeter
 from recitant_core.delivery.figures import readings_data
 from recitant_core.delivery.fit import FitState, fit, measure_mix
 from recitant_core.errors import Cancelled, PlanError

@@ -12,8 +12,9 @@ from django.db import transaction
 
 from recitant_core.delivery.figures import readings_data
 from recitant_core.errors import RangeError, UnreadableMedia
-from recitant_core.intake.checks import findings_of, speech_to_noise
+from recitant_core.intake.checks import findings_of
 from recitant_core.intake.evidence import Evidence, gather
+from recitant_core.intake.piece_levels import speech_to_noise
 from recitant_core.intake.roles import guess_role
 from recitant_core.ports import Progress, SampleSource
 from recitant_core.speech.activity import SpeechSpan, energy_probability, spans_from_probabilities, speech_share

@@ -25,7 +25,7 @@ class Programme(models.Model):
     master_chain = models.JSONField(default=list)
     """Processors over the sum of all stems."""
     meter_zones = models.JSONField(default=dict)
-    """Where the zones of the meters end, where they differ from the usual: see desk.level_queries."""
+    """Where the zones of the meters end, where they differ from the usual: see queries.ZONES."""
     created_at = models.DateTimeField(auto_now_add=True)
 
     def __str__(self) -> str:

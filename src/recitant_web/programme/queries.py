@@ -1,6 +1,7 @@
 """Reads of programmes and sources, each starting from what a user may see."""
 
 from pathlib import Path
+from typing import Final
 
 from django.conf import settings
 from django.contrib.auth.models import User
@@ -14,6 +15,8 @@ from recitant_io.conform import StoredSource, stored_energy, stored_peaks
 from recitant_web.programme.models import Programme, Source
 from recitant_web.shared.caches import Cache
 
+ZONES: Final = {"quiet_lu": -6.0, "near_lu": 1.0, "loud_lu": 6.0, "peak_dbfs": -6.0}
+"""Where the zones of the meters end: LU about the target, and where sample peaks become a warning."""
 _recordings: Cache[StoredSource] = Cache("recordings", 2_000_000)
 _energies: Cache[FloatArray] = Cache("energies of recordings", 256_000_000)
 
@@ -26,6 +29,11 @@ def programmes_of(user: User) -> QuerySet[Programme]:
 def spec_of(programme: Programme) -> Spec:
     """The specification a programme is balanced for."""
     return spec_by_id(programme.spec_id)
+
+
+def zones_of(programme: Programme) -> dict[str, float]:
+    """The zones of a programme's meters."""
+    return ZONES | programme.meter_zones
 
 
 def specs() -> tuple[Spec, ...]:

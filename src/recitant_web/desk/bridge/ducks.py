@@ -3,7 +3,8 @@
 from dataclasses import replace
 from typing import Any
 
-from recitant_core.gain.ducking import DuckPoint, DuckRule
+from recitant_core.gain.duck_rule import DuckRule
+from recitant_core.gain.ducking import DuckPoint
 from recitant_core.interchange.plan_json import rule_from_data, rule_to_data
 from recitant_core.timeline.changes import Change
 from recitant_core.timeline.model import Duck, Plan, Role

@@ -7,7 +7,7 @@ from typing import Any
 
 from django.db import transaction
 
-from recitant_core.gain.ducking import DuckKind
+from recitant_core.gain.duck_rule import DuckKind
 from recitant_core.interchange.plan_json import plan_to_data, rule_from_data
 from recitant_core.ports import SampleSource
 from recitant_core.processors.model import chain_from_data

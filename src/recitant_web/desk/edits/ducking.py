@@ -5,7 +5,7 @@ from typing import Any, Literal
 
 from recitant_core.errors import EditRefused
 from recitant_core.gain.duck_drawing import deepened, point_added, point_moved, point_removed, released
-from recitant_core.gain.ducking import STARTING_POINTS, DuckRule
+from recitant_core.gain.duck_rule import STARTING_POINTS, DuckRule
 from recitant_core.interchange.plan_json import rule_from_data
 from recitant_core.timeline import edits
 from recitant_core.timeline.model import Duck, Plan, Role

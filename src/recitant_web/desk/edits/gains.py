@@ -6,7 +6,7 @@ from recitant_core.balance.evening import speaker_ride
 from recitant_core.errors import EditRefused
 from recitant_core.measure.clearance import speech_mask
 from recitant_core.render.estimate import clip_energy
-from recitant_core.timeline import edits
+from recitant_core.timeline import curve_edits, edits
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Clip, Plan
 from recitant_core.timeline.speaking import speech_of_clip
 from recitant_core.units.clock import SampleSpan
@@ -41,7 +41,7 @@ class Curve(PlanEdit, frozen=True, kw_only=True, tag="curve"):
 
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
         """See PlanEdit."""
-        after = edits.set_clips(plan, self.ids, lambda clip: edits.curve_with(clip, self.points))
+        after = edits.set_clips(plan, self.ids, lambda clip: curve_edits.curve_with(clip, self.points))
         what = "gain curve of" if self.points else "gain curve cleared from"
         return after, f"{what} {clip_names(plan, self.ids)}"
 
@@ -59,7 +59,7 @@ class MovePoint(PlanEdit, frozen=True, kw_only=True, tag="point"):
         after = edits.set_clips(
             plan,
             [self.id],
-            lambda clip: edits.curve_point_moved(clip, self.index, self.at_sample, self.gain_db),
+            lambda clip: curve_edits.curve_point_moved(clip, self.index, self.at_sample, self.gain_db),
         )
         return after, f"point of {clip_name(plan, self.id)} to {gain_text(self.gain_db)} dB"
 
@@ -72,7 +72,7 @@ class AddPoint(PlanEdit, frozen=True, kw_only=True, tag="point-add"):
 
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
         """See PlanEdit."""
-        after = edits.set_clips(plan, [self.id], lambda clip: edits.curve_point_added(clip, self.at_sample))
+        after = edits.set_clips(plan, [self.id], lambda clip: curve_edits.curve_point_added(clip, self.at_sample))
         return after, f"point on the gain curve of {clip_name(plan, self.id)}"
 
 
@@ -84,7 +84,7 @@ class Draw(PlanEdit, frozen=True, kw_only=True, tag="draw"):
 
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
         """See PlanEdit."""
-        after = edits.set_clips(plan, [self.id], lambda clip: edits.curve_drawn(clip, self.points))
+        after = edits.set_clips(plan, [self.id], lambda clip: curve_edits.curve_drawn(clip, self.points))
         return after, f"gain curve drawn on {clip_name(plan, self.id)}"
 
 
@@ -100,7 +100,7 @@ class ClearCurve(PlanEdit, frozen=True, kw_only=True, tag="curve-clear"):
 
         def cleared(clip: Clip) -> Clip:
             span = SampleSpan(self.from_sample - clip.start_sample, self.to_sample - self.from_sample)
-            return edits.curve_cleared(clip, span)
+            return curve_edits.curve_cleared(clip, span)
 
         return edits.set_clips(plan, self.ids, cleared), f"gain curve cleared in {clip_names(plan, self.ids)}"
 

@@ -7,8 +7,8 @@ from recitant_core.errors import EditRefused
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB
 from recitant_web.desk.edits.registry import RowChanges, RowEdit, row_change
 from recitant_web.desk.models import Clip, Stem, Track
-from recitant_web.desk.zones import ZONES
 from recitant_web.programme.models import ROLES, Programme
+from recitant_web.programme.queries import ZONES
 from recitant_web.shared.shapes import Db, ZoneLevel
 from recitant_words.sentences import gain_text
 

@@ -13,8 +13,8 @@ from recitant_web.desk import models
 from recitant_web.desk.bridge.findings import remedy_from_data
 from recitant_web.desk.bridge.speech import speech_of
 from recitant_web.desk.edits.registry import PlanEdit
+from recitant_web.desk.edits.tone import tone_source
 from recitant_web.desk.energies import known_source
-from recitant_web.desk.tone_source import tone_source
 from recitant_web.programme.models import Programme, SourceState
 from recitant_web.programme.queries import source_energy
 from recitant_web.shared.shapes import Id, Samples, Text

@@ -1,25 +1,17 @@
 // What the person wants, from gesture, key, button or field, to edits for the server and changes of the view.
 
 import { samplesOfFrames, timecode } from "../lib/units.js";
-import { numberOf } from "./drawn.js";
-import { clipsAt, inOrder, longest, scrolled, shownTracks, withGroup, zoomed } from "./model.js";
-
-const NUDGE_WAIT_MS = 300;
-const JOB_WAIT_MS = 400;
-const ROLES = ["dialogue", "music", "effects", "ambience"];
+import { newClipActions } from "./clipactions.js";
+import { inOrder, longest, scrolled, shownTracks, zoomed } from "./model.js";
 
 export function newActions({ model, api, urls, player, edit, show, say, moveView, reload, scene, tab }) {
   const chosen = () => [...model.selected];
-  const one = () => model.clips.get(chosen()[0]);
   const rate = () => model.state.frame_rate;
   const sampleOf = async (text) => (await api.get(`${urls.timecode}?text=${encodeURIComponent(text)}`)).at_sample;
-  const selectsNew = () => { model.selectsNew = (model.selectsNew || 0) + 1; };
-  const need = () => { if (!model.selected.size) say("Choose a clip first: [ and ] go through them."); return model.selected.size > 0; };
-
-  // Presses close together become one edit; each counts from what stands there when its turn comes.
-  const gather = (kind, ids, amount, change) => edit((_, sum) => change(sum), { key: `${kind} ${ids.join()}`, amount, holdMs: NUDGE_WAIT_MS });
-  // An edit of a clip computed from the clip as it is by then; nothing where it is gone.
-  const ofClip = (id, change) => edit((state) => (state.clips.has(id) ? change(state.clips.get(id)) : null));
+  const need = () => {
+    if (!model.selected.size) say("Choose a clip first: [ and ] go through them.");
+    return model.selected.size > 0;
+  };
 
   const actions = {
     edit,
@@ -28,7 +20,10 @@ export function newActions({ model, api, urls, player, edit, show, say, moveView
     length: (samples) => `${(samples / 48000).toFixed(3)} s`.replace("-", "−"),
     seek: (sample) => player.seek(sample),
     scrub: (sample) => player.scrub(sample),
-    playOrStop: () => { if (player.isPlaying) player.stop(); else player.play(); },
+    playOrStop: () => {
+      if (player.isPlaying) player.stop();
+      else player.play();
+    },
     stop: () => player.stop(),
     shuttle: (way) => {
       const now = player.isPlaying ? player.rate : 0;
@@ -43,25 +38,54 @@ export function newActions({ model, api, urls, player, edit, show, say, moveView
     toStart: () => player.seek(model.range ? model.range[0] : 0),
     toEnd: () => player.seek(model.state.length_samples),
     goToTimecode: (text) => {
-      sampleOf(text).then((at) => { player.seek(at); actions.reveal(at); }).catch((error) => say(error.message));
+      sampleOf(text)
+        .then((at) => {
+          player.seek(at);
+          actions.reveal(at);
+        })
+        .catch((error) => say(error.message));
     },
-    reveal: (sample) => { if (sample < model.view.start || sample > model.view.end) moveView(scrolled(model, sample - (model.view.start + model.view.end) / 2)); },
+    reveal: (sample) => {
+      if (sample < model.view.start || sample > model.view.end)
+        moveView(scrolled(model, sample - (model.view.start + model.view.end) / 2));
+    },
     markRange: (edge) => {
       const at = player.position();
       const range = model.range ? [...model.range] : [0, model.state.length_samples];
       range[edge] = at;
       actions.setRange(range[0] < range[1] ? range : edge ? [Math.max(0, at - 48000), at] : [at, at + 48000]);
     },
-    setRange: (range) => { model.range = range.map(Math.round); show(); },
-    noRange: () => { model.range = null; model.isLooping = false; show(); },
-    loop: () => { if (!model.range) { say("Set a range first: i and o, or shift and drag on the ruler."); return; } model.isLooping = !model.isLooping; show(); if (player.isPlaying) player.seek(player.position()); },
+    setRange: (range) => {
+      model.range = range.map(Math.round);
+      show();
+    },
+    noRange: () => {
+      model.range = null;
+      model.isLooping = false;
+      show();
+    },
+    loop: () => {
+      if (!model.range) {
+        say("Set a range first: i and o, or shift and drag on the ruler.");
+        return;
+      }
+      model.isLooping = !model.isLooping;
+      show();
+      if (player.isPlaying) player.seek(player.position());
+    },
 
-    zoom: (factor, around) => moveView(zoomed(model, factor, around ?? Math.min(Math.max(player.position(), model.view.start), model.view.end))),
+    zoom: (factor, around) =>
+      moveView(
+        zoomed(model, factor, around ?? Math.min(Math.max(player.position(), model.view.start), model.view.end)),
+      ),
     zoomIn: () => actions.zoom(1 / 1.5),
     zoomOut: () => actions.zoom(1.5),
     scroll: (by) => moveView(scrolled(model, by)),
-    whole: () => moveView({ start: 0, end: Math.min(longest(model), Math.max(480000, model.state.length_samples * 1.02)) }),
-    zoomToSelection: () => { if (need()) actions.showSpan(chosen().map((id) => model.clips.get(id))); },
+    whole: () =>
+      moveView({ start: 0, end: Math.min(longest(model), Math.max(480000, model.state.length_samples * 1.02)) }),
+    zoomToSelection: () => {
+      if (need()) actions.showSpan(chosen().map((id) => model.clips.get(id)));
+    },
     showWhole: (clip) => actions.showSpan([clip]),
     showSpan: (clips) => {
       const start = Math.min(...clips.map((c) => c.start));
@@ -69,20 +93,51 @@ export function newActions({ model, api, urls, player, edit, show, say, moveView
       const room = (end - start) * 0.08;
       moveView({ start: Math.max(0, start - room), end: end + room });
     },
-    amplitude: (factor) => { model.zoom = Math.min(64, Math.max(0.25, model.zoom * factor)); show(); },
+    amplitude: (factor) => {
+      model.zoom = Math.min(64, Math.max(0.25, model.zoom * factor));
+      show();
+    },
     wavesUp: () => actions.amplitude(2),
     wavesDown: () => actions.amplitude(0.5),
-    channels: () => { model.isSplit = !model.isSplit; show(); },
-    curves: () => { model.isCurves = !model.isCurves; show(); if (model.isCurves) say("Gain curves: click or draw on a clip; alt and click removes a point.", true); },
-    snapping: () => { model.isSnapping = !model.isSnapping; show(); },
-    hideEmpty: () => { model.hidesEmpty = !model.hidesEmpty; show(); },
+    channels: () => {
+      model.isSplit = !model.isSplit;
+      show();
+    },
+    curves: () => {
+      model.isCurves = !model.isCurves;
+      show();
+      if (model.isCurves) say("Gain curves: click or draw on a clip; alt and click removes a point.", true);
+    },
+    snapping: () => {
+      model.isSnapping = !model.isSnapping;
+      show();
+    },
+    hideEmpty: () => {
+      model.hidesEmpty = !model.hidesEmpty;
+      show();
+    },
     lock: () => edit((state) => ({ kind: "lock", is_locked: !state.is_picture_locked })),
     undo: () => edit((state) => (state.undo ? { kind: "undo" } : null)),
     redo: () => edit((state) => (state.redo ? { kind: "redo" } : null)),
 
-    toggleHeard: (set, id) => { if (set.has(id)) set.delete(id); else set.add(id); show(); player.refresh(); },
-    hearAll: () => { model.muted.clear(); model.soloed.clear(); show(); player.refresh(); },
-    setTrack: (id) => { if (model.track !== id) { model.track = id; show(); } },
+    toggleHeard: (set, id) => {
+      if (set.has(id)) set.delete(id);
+      else set.add(id);
+      show();
+      player.refresh();
+    },
+    hearAll: () => {
+      model.muted.clear();
+      model.soloed.clear();
+      show();
+      player.refresh();
+    },
+    setTrack: (id) => {
+      if (model.track !== id) {
+        model.track = id;
+        show();
+      }
+    },
     chooseTrack: (by) => {
       const tracks = shownTracks(model);
       const at = tracks.findIndex((track) => track.id === model.track);
@@ -92,7 +147,8 @@ export function newActions({ model, api, urls, player, edit, show, say, moveView
 
     select: (id, { isAdding = false, isAlone = false } = {}) => {
       if (!isAdding) model.selected.clear();
-      if (isAdding && model.selected.has(id) && !isAlone) model.selected.delete(id); else model.selected.add(id);
+      if (isAdding && model.selected.has(id) && !isAlone) model.selected.delete(id);
+      else model.selected.add(id);
       model.track = model.clips.get(id)?.track ?? model.track;
       tab("clip");
       show();
@@ -108,20 +164,33 @@ export function newActions({ model, api, urls, player, edit, show, say, moveView
       if (!isAdding) model.selected.clear();
       for (const row of scene().rows) {
         if (row.y > box.bottom || row.y + row.height < box.top) continue;
-        for (const shape of row.clips) if (shape.x < box.right && shape.x + shape.w > box.left) model.selected.add(shape.clip.id);
+        for (const shape of row.clips)
+          if (shape.x < box.right && shape.x + shape.w > box.left) model.selected.add(shape.clip.id);
       }
       show();
     },
-    selectAll: () => { model.selected = new Set(model.clips.keys()); show(); },
-    selectTrack: () => { model.selected = new Set([...model.clips.values()].filter((c) => c.track === model.track).map((c) => c.id)); show(); },
+    selectAll: () => {
+      model.selected = new Set(model.clips.keys());
+      show();
+    },
+    selectTrack: () => {
+      model.selected = new Set([...model.clips.values()].filter((c) => c.track === model.track).map((c) => c.id));
+      show();
+    },
     selectRole: () => {
       const role = model.state.tracks.find((track) => track.id === model.track)?.role;
       const tracks = new Set(model.state.tracks.filter((track) => track.role === role).map((track) => track.id));
       model.selected = new Set([...model.clips.values()].filter((c) => tracks.has(c.track)).map((c) => c.id));
       show();
     },
-    clearSelection: () => { model.selected.clear(); show(); },
-    escape: () => { document.activeElement?.blur?.(); actions.clearSelection(); },
+    clearSelection: () => {
+      model.selected.clear();
+      show();
+    },
+    escape: () => {
+      document.activeElement?.blur?.();
+      actions.clearSelection();
+    },
     neighbour: (by) => {
       const order = inOrder(model);
       if (!order.length) return;
@@ -130,122 +199,8 @@ export function newActions({ model, api, urls, player, edit, show, say, moveView
       actions.select(next.id);
       if (next.start + next.length < model.view.start || next.start > model.view.end) actions.reveal(next.start);
     },
-
-    finish: (gesture) => {
-      const ids = [...gesture.ids];
-      const id = ids[0];
-      const by = gesture.by || 0;
-      const asks = {
-        move: () => (by || gesture.byTracks) && { kind: "move", ids: [...model.selected], by_samples: by, by_tracks: gesture.byTracks },
-        "trim-start": () => by && { kind: "trim", id, edge: "start", by_samples: by },
-        "trim-end": () => by && { kind: "trim", id, edge: "end", by_samples: by },
-        slip: () => by && { kind: "slip", id, by_samples: by },
-        "fade-in": () => ({ kind: "fade", ids, edge: "in", length_samples: gesture.length }),
-        "fade-out": () => ({ kind: "fade", ids, edge: "out", length_samples: gesture.length }),
-        point: () => (gesture.drawn ? { kind: "draw", id, points: gesture.drawn } : { kind: "point", id, index: gesture.index, at_sample: gesture.place, gain_db: gesture.db }),
-        marker: () => ({ kind: "marker-set", id: gesture.marker.id, at_sample: gesture.at }),
-      };
-      const change = asks[gesture.kind]?.();
-      model.gesture = null;
-      if (change) edit(change); else show();
-    },
-    nudge: (by) => { if (need()) { const ids = chosen(); gather("move", ids, by, (sum) => ({ kind: "move", ids, by_samples: sum })); } },
-    nudgeFrames: (by) => { if (need()) { const at = one().start; actions.nudge(samplesOfFrames(at, by, rate()) - at || by * 48); } },
-    toTrack: (by) => { if (need()) { const ids = chosen(); gather("to-track", ids, by, (sum) => ({ kind: "move", ids, by_samples: 0, by_tracks: sum })); } },
-    level: (by) => { if (need()) { const ids = chosen(); gather("level", ids, by, (sum) => ({ kind: "level", ids, by_db: sum.toFixed(1) })); } },
-    setGain: (clip, text) => {
-      const wanted = numberOf(text);
-      ofClip(clip.id, (now) => ({ kind: "level", ids: [clip.id], by_db: Number.isFinite(wanted) ? (wanted - now.gain_db).toFixed(2) : text }));
-    },
-    split: () => {
-      const at = player.position();
-      const wanted = clipsAt(model, at, model.selected.size ? model.selected : null).map((clip) => clip.id);
-      if (wanted.length) edit({ kind: "split", ids: wanted, at_sample: at }); else say("No clip lies under the playhead.");
-    },
-    trimTo: (edge) => {
-      const clip = need() && one();
-      if (!clip) return;
-      const at = player.position();
-      ofClip(clip.id, (now) => ({ kind: "trim", id: clip.id, edge, by_samples: at - (edge === "start" ? now.start : now.start + now.length) }));
-    },
-    fadeTo: (edge) => {
-      const clip = need() && one();
-      if (!clip) return;
-      const inside = player.position() - clip.start;
-      if (inside < 0 || inside > clip.length) { say("The playhead does not stand in the chosen clip."); return; }
-      const at = player.position();
-      ofClip(clip.id, (now) => ({ kind: "fade", ids: [clip.id], edge, length_samples: edge === "in" ? at - now.start : now.start + now.length - at }));
-    },
-    remove: (closes) => { if (need()) edit({ kind: "delete", ids: chosen(), close_gap: Boolean(closes) }); },
-    setLength: (clip, length) => ofClip(clip.id, (now) => ({ kind: "trim", id: clip.id, edge: "end", by_samples: length - now.length })),
-    nextRole: (id) => edit((state) => ({ kind: "track-set", id, role: ROLES[(ROLES.indexOf(state.tracks.find((t) => t.id === id)?.role) + 1) % ROLES.length] })),
-    toggleWidth: (id) => edit((state) => ({ kind: "track-set", id, is_mono: !state.tracks.find((t) => t.id === id)?.is_mono })),
-    moveTrack: (id, by) => edit((state) => ({ kind: "track-order", id, to: state.tracks.findIndex((t) => t.id === id) + by })),
-    copy: () => { if (need()) { model.copied = chosen(); say(`${model.copied.length} copied. Ctrl v lays them at the playhead.`, true); } },
-    cutOut: () => { if (need()) { model.copied = chosen(); edit({ kind: "delete", ids: chosen(), close_gap: false }); } },
-    paste: () => { if (!model.copied.length) { say("Nothing is copied yet."); return; } selectsNew(); edit({ kind: "paste", ids: model.copied, at_sample: player.position() }); },
-    duplicate: () => {
-      if (!need()) return;
-      selectsNew();
-      // By its turn the copy before it may be what is chosen: each goes behind the last.
-      edit((state) => {
-        const ids = chosen().filter((id) => state.clips.has(id));
-        return ids.length ? { kind: "paste", ids, at_sample: Math.max(...ids.map((id) => state.clips.get(id).start + state.clips.get(id).length)) } : null;
-      });
-    },
-    group: () => { if (need()) { const is = one().group; if (is) actions.ungroup(chosen()); else edit({ kind: "group", ids: chosen(), is_grouped: true }); } },
-    ungroup: (ids) => edit({ kind: "group", ids: [...withGroup(model, ids)], is_grouped: false }),
-    fill: () => { if (model.track) edit({ kind: "fill", track_id: model.track, at_sample: player.position() }); },
-    placeAt: (ids, text) => {
-      sampleOf(text).then((at) => edit({ kind: "place", ids, at_sample: at })).catch((error) => { say(error.message); show(); });
-    },
-    placeByReference: (clip, source) => {
-      const origin = model.state.picture?.reference_samples ?? 0;
-      edit({ kind: "place", ids: [clip.id], at_sample: source.reference_samples - origin + clip.in });
-    },
-    extendTo: (clip, where) => {
-      const end = where === "end" ? Math.max(model.state.picture?.length_samples || 0, ...[...model.clips.values()].filter((c) => c.id !== clip.id).map((c) => c.start + c.length)) : player.position();
-      if (end <= clip.start) { say("The playhead stands before the clip begins."); return; }
-      edit({ kind: "extend", id: clip.id, length_samples: end - clip.start });
-    },
-
-    mark: (marker) => edit({ kind: "marker-add", marker, at_sample: player.position(), text: "" }).then(() => tab("markers")),
-    nameMarker: () => { tab("markers"); show(); },
-    addPoint: (clip) => {
-      const at = Math.round(player.position() - clip.start);
-      if (at < 0 || at > clip.length) { say("The playhead does not stand in this clip."); return; }
-      edit({ kind: "point-add", id: clip.id, at_sample: at });
-    },
-    removePoint: (id, index) => {
-      const at = model.clips.get(id).curve[index][0];
-      return ofClip(id, (now) => ({ kind: "curve", ids: [id], points: (now.curve || []).filter((point) => point[0] !== at) }));
-    },
-    copyCurve: (clip) => { model.copiedCurve = clip.curve; say("Curve copied.", true); },
-    pasteCurve: (clip) => { if (model.copiedCurve) edit({ kind: "curve", ids: [clip.id], points: model.copiedCurve.filter(([at]) => at <= clip.length) }); else say("No curve is copied yet."); },
-    clearCurve: (clip) => { if (model.range) edit({ kind: "curve-clear", ids: [clip.id], from_sample: model.range[0], to_sample: model.range[1] }); else say("Set a range first: i and o."); },
-    askAlignment: (later, earlier) => api.get(`${urls.alignment}?clip=${later.id}&to=${earlier.id}`).catch((error) => { say(error.message); return null; }),
-    alignMarkers: (later, earlier, said) => {
-      const inside = (clip) => model.state.markers.find((m) => m.kind === "sync" && m.at_sample >= clip.start && m.at_sample <= clip.start + clip.length);
-      const [a, b] = [inside(later), inside(earlier)];
-      if (!a || !b || a === b) { said.textContent = "Each clip needs a sync point of its own: alt m lays one at the playhead."; return; }
-      edit({ kind: "move", ids: [later.id], by_samples: b.at_sample - a.at_sample });
-    },
-    askHistory: () => api.get(urls.history).catch(() => null),
-    vary: async (clip, speed, keepsPitch, semitones) => {
-      try {
-        const { job_id: jobId } = await api.edit({ kind: "vary", id: clip.id, speed, keeps_pitch: keepsPitch, semitones }, model.base.revision);
-        say("The recording is rendered at its new speed and pitch.", true);
-        for (;;) {
-          await new Promise((resolve) => { setTimeout(resolve, JOB_WAIT_MS); });
-          const job = await api.get(urls.job.replace("/0", `/${jobId}`));
-          if (job.is_open) continue;
-          if (job.state !== "done") say(job.sentence);
-          break;
-        }
-        await reload();
-      } catch (error) { say(error.message); }
-    },
   };
 
+  Object.assign(actions, newClipActions({ model, api, urls, player, edit, show, say, reload, tab, actions }));
   return actions;
 }

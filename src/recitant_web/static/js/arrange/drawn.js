@@ -1,14 +1,11 @@
 // How an edit of the Arrange page looks before the server has answered. A state here is what the server keeps, with its clips
 // as a Map by id; what only the server can know (crossfades, new clips, fitted curves) is drawn with the answer.
 
+import { numberOf } from "../lib/fields.js";
+
 export function applyEdit(state, data) {
   const change = CHANGES[data.kind];
   return change ? change(state, data) : state;
-}
-
-export function numberOf(text) {
-  const words = String(text).replace("−", "-").replace(",", ".").trim();
-  return words === "" ? NaN : Number(words);
 }
 
 export function groupOf(state, ids) {
@@ -32,7 +29,9 @@ export function trackBeside(state, id, by) {
 function moved(state, ids, bySamples, byTracks = 0) {
   const named = new Set(ids);
   return withClips(state, groupOf(state, ids), (clip) => ({
-    ...clip, start: Math.max(0, clip.start + bySamples), track: byTracks && named.has(clip.id) ? trackBeside(state, clip.track, byTracks) : clip.track,
+    ...clip,
+    start: Math.max(0, clip.start + bySamples),
+    track: byTracks && named.has(clip.id) ? trackBeside(state, clip.track, byTracks) : clip.track,
   }));
 }
 
@@ -44,30 +43,41 @@ function cut(clip, from, to) {
 const CHANGES = {
   move: (state, { ids, by_samples: by, by_tracks: byTracks = 0 }) => moved(state, ids, by, byTracks),
   place: (state, { ids, at_sample: at }) => {
-    const starts = [...groupOf(state, ids)].map((id) => state.clips.get(id)?.start).filter((start) => start !== undefined);
+    const starts = [...groupOf(state, ids)]
+      .map((id) => state.clips.get(id)?.start)
+      .filter((start) => start !== undefined);
     return starts.length ? moved(state, ids, at - Math.min(...starts)) : state;
   },
-  trim: (state, { id, edge, by_samples: by }) => withClips(state, [id], (clip) => {
-    const length = state.sources[clip.source]?.length_samples ?? Infinity;
-    if (edge === "start") {
-      const from = Math.min(Math.max(by, -clip.in, -clip.start), clip.length - 48);
-      return cut(clip, from, clip.length);
-    }
-    return cut(clip, 0, Math.min(Math.max(48, clip.length + by), length - clip.in));
-  }),
-  slip: (state, { id, by_samples: by }) => withClips(state, [id], (clip) => {
-    const length = state.sources[clip.source]?.length_samples ?? Infinity;
-    return { ...clip, in: Math.min(Math.max(0, clip.in - by), length - clip.length) };
-  }),
-  level: (state, { ids, by_db: by }) => (Number.isFinite(numberOf(by)) ? withClips(state, groupOf(state, ids), (clip) => ({ ...clip, gain_db: clip.gain_db + numberOf(by) })) : state),
-  fade: (state, { ids, edge, length_samples: length, shape }) => withClips(state, ids, (clip) => {
-    const name = `fade_${edge}`;
-    return { ...clip, [name]: [Math.min(Math.max(0, length), clip.length), shape || clip[name][1]] };
-  }),
+  trim: (state, { id, edge, by_samples: by }) =>
+    withClips(state, [id], (clip) => {
+      const length = state.sources[clip.source]?.length_samples ?? Infinity;
+      if (edge === "start") {
+        const from = Math.min(Math.max(by, -clip.in, -clip.start), clip.length - 48);
+        return cut(clip, from, clip.length);
+      }
+      return cut(clip, 0, Math.min(Math.max(48, clip.length + by), length - clip.in));
+    }),
+  slip: (state, { id, by_samples: by }) =>
+    withClips(state, [id], (clip) => {
+      const length = state.sources[clip.source]?.length_samples ?? Infinity;
+      return { ...clip, in: Math.min(Math.max(0, clip.in - by), length - clip.length) };
+    }),
+  level: (state, { ids, by_db: by }) =>
+    Number.isFinite(numberOf(by))
+      ? withClips(state, groupOf(state, ids), (clip) => ({ ...clip, gain_db: clip.gain_db + numberOf(by) }))
+      : state,
+  fade: (state, { ids, edge, length_samples: length, shape }) =>
+    withClips(state, ids, (clip) => {
+      const name = `fade_${edge}`;
+      return { ...clip, [name]: [Math.min(Math.max(0, length), clip.length), shape || clip[name][1]] };
+    }),
   curve: (state, { ids, points }) => withClips(state, ids, (clip) => ({ ...clip, curve: points })),
-  point: (state, { id, index, at_sample: at, gain_db: db }) => withClips(state, [id], (clip) => (
-    clip.curve?.[index] && Number.isFinite(numberOf(db)) ? { ...clip, curve: clip.curve.map((point, i) => (i === index ? [at, numberOf(db)] : point)) } : clip
-  )),
+  point: (state, { id, index, at_sample: at, gain_db: db }) =>
+    withClips(state, [id], (clip) =>
+      clip.curve?.[index] && Number.isFinite(numberOf(db))
+        ? { ...clip, curve: clip.curve.map((point, i) => (i === index ? [at, numberOf(db)] : point)) }
+        : clip,
+    ),
   name: (state, { ids, name }) => withClips(state, ids, (clip) => ({ ...clip, name })),
   delete: (state, { ids, close_gap: closes }) => {
     if (closes) return state;
@@ -76,7 +86,10 @@ const CHANGES = {
     return { ...state, clips };
   },
   lock: (state, { is_locked: isLocked }) => ({ ...state, is_picture_locked: isLocked }),
-  "track-set": (state, { kind: _, id, ...fields }) => ({ ...state, tracks: state.tracks.map((track) => (track.id === id ? { ...track, ...fields } : track)) }),
+  "track-set": (state, { kind: _, id, ...fields }) => ({
+    ...state,
+    tracks: state.tracks.map((track) => (track.id === id ? { ...track, ...fields } : track)),
+  }),
   "track-order": (state, { id, to }) => {
     const tracks = [...state.tracks];
     const at = tracks.findIndex((track) => track.id === id);
@@ -84,6 +97,11 @@ const CHANGES = {
     tracks.splice(Math.min(tracks.length - 1, Math.max(0, to)), 0, ...tracks.splice(at, 1));
     return { ...state, tracks };
   },
-  "marker-set": (state, { kind: _, id, marker, ...fields }) => ({ ...state, markers: state.markers.map((one) => (one.id === id ? { ...one, ...fields, ...(marker ? { kind: marker } : {}) } : one)) }),
+  "marker-set": (state, { kind: _, id, marker, ...fields }) => ({
+    ...state,
+    markers: state.markers.map((one) =>
+      one.id === id ? { ...one, ...fields, ...(marker ? { kind: marker } : {}) } : one,
+    ),
+  }),
   "marker-remove": (state, { id }) => ({ ...state, markers: state.markers.filter((one) => one.id !== id) }),
 };

@@ -16,7 +16,12 @@ export const sampleAt = (x, view, width) => view.start + (x / width) * (view.end
 export function layoutRows(model) {
   let top = 0;
   const rows = shownTracks(model).map((track, index) => {
-    const row = { track, index, top, height: model.heightOf?.id === track.id ? model.heightOf.height : track.height_px };
+    const row = {
+      track,
+      index,
+      top,
+      height: model.heightOf?.id === track.id ? model.heightOf.height : track.height_px,
+    };
     top += row.height + GAP;
     return row;
   });
@@ -38,7 +43,8 @@ export function layoutScene(model, { width, height, scrollTop }) {
     if (!row || clip.start > view.end || clip.start + clip.length < view.start) continue;
     row.clips.push(layoutClip(model, clip, row, width));
   }
-  for (const row of shown) row.clips.sort((a, b) => a.clip.start - b.clip.start || Number(a.clip.id) - Number(b.clip.id));
+  for (const row of shown)
+    row.clips.sort((a, b) => a.clip.start - b.clip.start || Number(a.clip.id) - Number(b.clip.id));
   return { width, height, rows: shown, allRows: rows, contentHeight, samplesPerPixel, ticks: layoutTicks(view, width) };
 }
 
@@ -48,15 +54,22 @@ function layoutClip(model, clip, row, width) {
   const y = row.y;
   const curve = clip.curve?.map(([at, db]) => ({ x: x + (at / clip.length) * w, y: curveY(db, row), at, db }));
   return {
-    clip, x, w, y, h: row.height, role: row.track.role,
+    clip,
+    x,
+    w,
+    y,
+    h: row.height,
+    role: row.track.role,
     isSelected: model.selected.has(clip.id),
-    fadeIn: (clip.fade_in[0] / clip.length) * w, fadeOut: (clip.fade_out[0] / clip.length) * w,
+    fadeIn: (clip.fade_in[0] / clip.length) * w,
+    fadeOut: (clip.fade_out[0] / clip.length) * w,
     curve: curve || null,
   };
 }
 
 export function curveY(db, row) {
-  const share = (CURVE_TOP_DB - Math.max(CURVE_BOTTOM_DB, Math.min(CURVE_TOP_DB, db))) / (CURVE_TOP_DB - CURVE_BOTTOM_DB);
+  const share =
+    (CURVE_TOP_DB - Math.max(CURVE_BOTTOM_DB, Math.min(CURVE_TOP_DB, db))) / (CURVE_TOP_DB - CURVE_BOTTOM_DB);
   return row.y + 6 + share * (row.height - 12);
 }
 

@@ -65,14 +65,26 @@ export function effective(model, clip) {
   if (!gesture || !gesture.ids.has(clip.id)) return clip;
   const by = gesture.by || 0;
   switch (gesture.kind) {
-    case "move": return { ...clip, start: clip.start + by, track: trackAfter(model, clip.track, gesture.isGrabbed(clip.id) ? gesture.byTracks : 0) };
-    case "trim-start": return cut(clip, by, clip.length);
-    case "trim-end": return cut(clip, 0, clip.length + by);
-    case "slip": return { ...clip, in: clip.in - by };
-    case "fade-in": return { ...clip, fade_in: [gesture.length, clip.fade_in[1]] };
-    case "fade-out": return { ...clip, fade_out: [gesture.length, clip.fade_out[1]] };
-    case "point": return { ...clip, curve: gesture.points };
-    default: return clip;
+    case "move":
+      return {
+        ...clip,
+        start: clip.start + by,
+        track: trackAfter(model, clip.track, gesture.isGrabbed(clip.id) ? gesture.byTracks : 0),
+      };
+    case "trim-start":
+      return cut(clip, by, clip.length);
+    case "trim-end":
+      return cut(clip, 0, clip.length + by);
+    case "slip":
+      return { ...clip, in: clip.in - by };
+    case "fade-in":
+      return { ...clip, fade_in: [gesture.length, clip.fade_in[1]] };
+    case "fade-out":
+      return { ...clip, fade_out: [gesture.length, clip.fade_out[1]] };
+    case "point":
+      return { ...clip, curve: gesture.points };
+    default:
+      return clip;
   }
 }
 
@@ -104,12 +116,20 @@ export function inOrder(model) {
 }
 
 export function clipsAt(model, sample, ids = null) {
-  return [...model.clips.values()].filter((c) => (!ids || ids.has(c.id)) && c.start < sample && sample < c.start + c.length);
+  return [...model.clips.values()].filter(
+    (c) => (!ids || ids.has(c.id)) && c.start < sample && sample < c.start + c.length,
+  );
 }
 
 // Neighbours on one track that sound at once, the earlier first: the crossfades a clip has a part in.
 export function crossfadesOf(model, clip) {
-  const beside = [...model.clips.values()].filter((c) => c.track === clip.track && c.id !== clip.id && c.start < clip.start + clip.length && clip.start < c.start + c.length);
+  const beside = [...model.clips.values()].filter(
+    (c) =>
+      c.track === clip.track &&
+      c.id !== clip.id &&
+      c.start < clip.start + clip.length &&
+      clip.start < c.start + c.length,
+  );
   return beside.map((other) => (other.start < clip.start ? [other, clip] : [clip, other]));
 }
 
@@ -135,7 +155,10 @@ function placed(model, start, length) {
 
 // Places worth snapping to: clip edges, markers, the playhead, the range, and where speech starts.
 export function snapPlaces(model, playhead, skip) {
-  const places = [{ at: 0, what: "start" }, { at: playhead, what: "playhead" }];
+  const places = [
+    { at: 0, what: "start" },
+    { at: playhead, what: "playhead" },
+  ];
   for (const marker of model.state.markers) places.push({ at: marker.at_sample, what: marker.text || marker.kind });
   if (model.range) for (const at of model.range) places.push({ at, what: "range" });
   const { start, end } = model.view;
@@ -157,7 +180,8 @@ export function snapped(places, edges, by, reach) {
   for (const edge of edges) {
     for (const place of places) {
       const off = place.at - (edge + by);
-      if (Math.abs(off) <= reach && (!best || Math.abs(off) < Math.abs(best.off))) best = { off, at: place.at, what: place.what };
+      if (Math.abs(off) <= reach && (!best || Math.abs(off) < Math.abs(best.off)))
+        best = { off, at: place.at, what: place.what };
     }
   }
   return best ? { by: by + best.off, at: best.at, what: best.what } : { by, at: null, what: null };

@@ -1,7 +1,7 @@
 // Narration recorded in the page: a level check first, a count-in, the programme running along, and the take kept as a source.
 // What is sent are the microphone's own samples; they are placed where the person heard the programme while speaking.
 
-import { make } from "./panel.js";
+import { make } from "../lib/dom.js";
 
 const COUNT_IN_S = 3;
 const GOOD_DBFS = [-24, -6];
@@ -16,25 +16,45 @@ export function bindNarration({ model, player, say, reload, page }) {
   let highest = 0;
   let meterTimer = null;
 
-  const words = make("p", { className: "soft", textContent: "Check the level first: the browser asks for the microphone. Headphones keep the programme out of the take." });
+  const words = make("p", {
+    className: "soft",
+    textContent:
+      "Check the level first: the browser asks for the microphone. Headphones keep the programme out of the take.",
+  });
   const bar = make("div", { className: "bar level" }, make("i"));
   const level = make("span", { className: "mono" });
   const check = make("button", { type: "button", className: "act", textContent: "Check the level" });
-  const record = make("button", { type: "button", className: "act go", textContent: "Record from the playhead", disabled: true });
+  const record = make("button", {
+    type: "button",
+    className: "act go",
+    textContent: "Record from the playhead",
+    disabled: true,
+  });
   const count = make("div", { className: "count-in mono" });
   const takes = make("div");
-  box.append(words, make("p", { className: "row" }, check, level), bar, make("p", { className: "row" }, record), count, takes);
+  box.append(
+    words,
+    make("p", { className: "row" }, check, level),
+    bar,
+    make("p", { className: "row" }, record),
+    count,
+    takes,
+  );
 
   check.addEventListener("click", () => (stream ? close() : open()));
   record.addEventListener("click", () => (isRecording ? finish() : begin()));
 
   async function open() {
     try {
-      stream = await navigator.mediaDevices.getUserMedia({ audio: { echoCancellation: false, noiseSuppression: false, autoGainControl: false, channelCount: 1 } });
+      stream = await navigator.mediaDevices.getUserMedia({
+        audio: { echoCancellation: false, noiseSuppression: false, autoGainControl: false, channelCount: 1 },
+      });
     } catch (error) {
-      say(error.name === "NotAllowedError"
-        ? "The browser was not allowed to use the microphone. Allow it for this page, beside the address, and try again."
-        : "No microphone was found. Plug one in and try again.");
+      say(
+        error.name === "NotAllowedError"
+          ? "The browser was not allowed to use the microphone. Allow it for this page, beside the address, and try again."
+          : "No microphone was found. Plug one in and try again.",
+      );
       return;
     }
     await player.wake();
@@ -66,7 +86,14 @@ export function bindNarration({ model, player, say, reload, page }) {
     highest = 0;
     bar.firstChild.style.width = `${Math.max(0, Math.min(100, (db + 60) / 0.6))}%`;
     bar.classList.toggle("is-over", db > -1);
-    const advice = db > -1 ? "too loud: move back" : db > GOOD_DBFS[1] ? "a little loud" : db > GOOD_DBFS[0] ? "good" : "speak: too low or silent";
+    const advice =
+      db > -1
+        ? "too loud: move back"
+        : db > GOOD_DBFS[1]
+          ? "a little loud"
+          : db > GOOD_DBFS[0]
+            ? "good"
+            : "speak: too low or silent";
     level.textContent = `${db.toFixed(0).replace("-", "−")} dBFS, ${advice}`;
   }
 
@@ -81,13 +108,19 @@ export function bindNarration({ model, player, say, reload, page }) {
     startedAt = { from, context: null };
     // The clock of the sound counts: what is said before the programme reaches the place is not part of the take.
     const show = () => {
-      if (!isRecording) { count.textContent = ""; return; }
+      if (!isRecording) {
+        count.textContent = "";
+        return;
+      }
       const left = startedAt.context === null ? COUNT_IN_S : startedAt.context - player.context.currentTime;
       count.textContent = left > 0 ? String(Math.min(COUNT_IN_S, Math.ceil(left))) : "● recording";
       setTimeout(show, 80);
     };
     show();
-    if (silent) await new Promise((resolve) => { setTimeout(resolve, silent * 1000); });
+    if (silent)
+      await new Promise((resolve) => {
+        setTimeout(resolve, silent * 1000);
+      });
     if (!isRecording) return;
     if (model.state.length_samples > 0) {
       player.seek(Math.max(0, from - lead));
@@ -107,29 +140,46 @@ export function bindNarration({ model, player, say, reload, page }) {
     record.textContent = "Record from the playhead";
     player.stop();
     const { context } = player;
-    if (!blocks.length || startedAt.context === null) { say("The count-in had not ended; nothing was kept."); return; }
+    if (!blocks.length || startedAt.context === null) {
+      say("The count-in had not ended; nothing was kept.");
+      return;
+    }
     const late = Math.round(((context.outputLatency || 0) + (context.baseLatency || 0)) * 48000);
     const skip = Math.max(0, Math.round(startedAt.context * 48000) + late - blocks[0].frame);
     const all = new Float32Array(blocks.length * 128);
     blocks.forEach((block, i) => all.set(block.samples, i * 128));
     const samples = all.subarray(skip);
-    if (samples.length < 4800) { say("The take is shorter than a tenth of a second; nothing was kept."); return; }
+    if (samples.length < 4800) {
+      say("The take is shorter than a tenth of a second; nothing was kept.");
+      return;
+    }
     const form = new FormData();
     form.append("file", new File([wavOf(samples)], "take.wav", { type: "audio/wav" }));
     form.append("at_sample", String(startedAt.from));
     const row = make("p", { className: "soft", textContent: "The take is on its way." });
     takes.prepend(row);
     try {
-      const response = await fetch(page.dataset.takes, { method: "POST", body: form, headers: { "X-CSRFToken": page.dataset.csrf, Accept: "application/json" } });
+      const response = await fetch(page.dataset.takes, {
+        method: "POST",
+        body: form,
+        headers: { "X-CSRFToken": page.dataset.csrf, Accept: "application/json" },
+      });
       const data = await response.json();
-      if (!response.ok) { row.textContent = data.sentence; return; }
+      if (!response.ok) {
+        row.textContent = data.sentence;
+        return;
+      }
       row.textContent = `${data.name}, ${(samples.length / 48000).toFixed(1)} s: kept.`;
       const revision = model.state.revision;
       for (let tries = 0; tries < 40 && model.state.revision === revision; tries += 1) {
-        await new Promise((resolve) => { setTimeout(resolve, 300); });
+        await new Promise((resolve) => {
+          setTimeout(resolve, 300);
+        });
         await reload();
       }
-    } catch { row.textContent = "The take did not reach the server. Check the connection and record it again."; }
+    } catch {
+      row.textContent = "The take did not reach the server. Check the connection and record it again.";
+    }
   }
 }
 

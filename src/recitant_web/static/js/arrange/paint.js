@@ -18,7 +18,10 @@ export function paintScene(context, scene, model, theme, waves, quiet) {
     context.globalAlpha = model.range ? 0.75 : 1;
     context.fillRect(0, row.y, width, row.height);
     context.globalAlpha = 1;
-    if (row.track.id === model.track) { context.fillStyle = theme.rule; context.fillRect(0, row.y + row.height - 1, width, 1); }
+    if (row.track.id === model.track) {
+      context.fillStyle = theme.rule;
+      context.fillRect(0, row.y + row.height - 1, width, 1);
+    }
   }
   for (const tick of scene.ticks) {
     context.fillStyle = theme.rule;
@@ -31,7 +34,7 @@ export function paintScene(context, scene, model, theme, waves, quiet) {
     context.clip();
     const alpha = quiet.has(row.track.id) ? 0.35 : 1;
     const colour = theme[row.track.role];
-    for (const shape of row.clips) paintClip(context, shape, row, scene, model, theme, waves, colour, alpha);
+    for (const shape of row.clips) paintClip(context, shape, { row, scene, model, theme, waves, colour, alpha });
     paintOverlaps(context, row, theme);
     context.restore();
   }
@@ -39,7 +42,7 @@ export function paintScene(context, scene, model, theme, waves, quiet) {
   paintGesture(context, scene, model, theme);
 }
 
-function paintClip(context, shape, row, scene, model, theme, waves, colour, alpha) {
+function paintClip(context, shape, { row, scene, model, theme, waves, colour, alpha }) {
   const { clip, x, w, y, h } = shape;
   const left = Math.max(0, x);
   const right = Math.min(scene.width, x + w);
@@ -56,7 +59,13 @@ function paintClip(context, shape, row, scene, model, theme, waves, colour, alph
     const lanes = model.isSplit ? Math.min(2, source.n_channels) : 1;
     const head = h > 40 && w > SMALLEST_NAMED ? 14 : 3;
     const room = (h - head - 3) / lanes;
-    for (let lane = 0; lane < lanes; lane += 1) drawOutline(context, waves, source, { ...box, top: y + head + lane * room, height: room, channel: lanes > 1 ? lane : null });
+    for (let lane = 0; lane < lanes; lane += 1)
+      drawOutline(context, waves, source, {
+        ...box,
+        top: y + head + lane * room,
+        height: room,
+        channel: lanes > 1 ? lane : null,
+      });
   }
   context.globalAlpha = alpha;
   paintFades(context, shape, theme);
@@ -83,7 +92,8 @@ function paintName(context, shape, theme, colour) {
   const after = textX + context.measureText(words).width + 6;
   const notes = [];
   if (clip.gain_db) notes.push(gainText(clip.gain_db));
-  if (clip.routing) notes.push({ first: "left only", second: "right only", sum: "mono", swapped: "sides swapped" }[clip.routing]);
+  if (clip.routing)
+    notes.push({ first: "left only", second: "right only", sum: "mono", swapped: "sides swapped" }[clip.routing]);
   if (clip.mended?.length) notes.push("✓ mended");
   context.font = MONO;
   context.fillStyle = theme.soft;
@@ -96,7 +106,10 @@ function paintFades(context, shape, theme) {
   context.fillStyle = theme.paper;
   context.strokeStyle = theme.soft;
   context.lineWidth = 1;
-  for (const [length, isIn] of [[fadeIn, true], [fadeOut, false]]) {
+  for (const [length, isIn] of [
+    [fadeIn, true],
+    [fadeOut, false],
+  ]) {
     if (length < 2) continue;
     const edge = isIn ? x : x + w;
     const inner = isIn ? x + length : x + w - length;
@@ -107,9 +120,10 @@ function paintFades(context, shape, theme) {
     context.moveTo(edge, y + 1);
     context.lineTo(inner, y + 1);
     const middle = (edge + inner) / 2;
-    const draw = () => (kind === "smooth"
-      ? context.bezierCurveTo(middle, y + 1, middle, y + h - 1, edge, y + h - 1)
-      : context.quadraticCurveTo(middle + (edge - middle) * bend, y + h / 2 - h * bend, edge, y + h - 1));
+    const draw = () =>
+      kind === "smooth"
+        ? context.bezierCurveTo(middle, y + 1, middle, y + h - 1, edge, y + h - 1)
+        : context.quadraticCurveTo(middle + (edge - middle) * bend, y + h / 2 - h * bend, edge, y + h - 1);
     draw();
     context.fill();
     context.globalAlpha /= 0.7;
@@ -197,8 +211,12 @@ function paintRuler(context, scene, model, theme) {
     context.fillStyle = marker.kind === "chapter" ? theme.within : marker.kind === "sync" ? theme.over : theme.brass;
     context.fillRect(x - 0.75, RULER - 14, 1.5, scene.height);
     context.beginPath();
-    if (marker.kind === "sync") { context.moveTo(x - 5, RULER - 9); context.lineTo(x, RULER - 15); context.lineTo(x + 5, RULER - 9); context.lineTo(x, RULER - 3); }
-    else if (marker.kind === "chapter") context.rect(x, RULER - 15, 8, 8);
+    if (marker.kind === "sync") {
+      context.moveTo(x - 5, RULER - 9);
+      context.lineTo(x, RULER - 15);
+      context.lineTo(x + 5, RULER - 9);
+      context.lineTo(x, RULER - 3);
+    } else if (marker.kind === "chapter") context.rect(x, RULER - 15, 8, 8);
     else context.arc(x, RULER - 9, 4.5, 0, 7);
     context.fill();
     context.font = TEXT;

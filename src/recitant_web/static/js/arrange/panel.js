@@ -1,49 +1,63 @@
 // The explanation at the right as text and inputs: the chosen clips, markers, history. All that the canvas shows is here too.
 
+import { button as plainButton, make } from "../lib/dom.js";
 import { gainText, timecode } from "../lib/units.js";
 import { crossfadesOf, inOrder } from "./model.js";
 
 const TABLE_ROWS = 200;
 
-export const make = (tag, properties = {}, ...children) => {
-  const element = Object.assign(document.createElement(tag), properties);
-  element.append(...children);
-  return element;
-};
-
-export function button(text, action, properties = {}) {
-  const element = make("button", { type: "button", className: "act", textContent: text, ...properties });
-  element.addEventListener("click", action);
-  return element;
-}
+const button = (text, action, properties = {}) => plainButton(text, action, { className: "act", ...properties });
 
 function field(label, value, onChange, properties = {}) {
   const input = make("input", { className: "gain mono wide", value, ...properties });
   input.addEventListener("change", () => onChange(input.value));
-  input.addEventListener("keydown", (event) => { if (event.key === "Enter") input.blur(); if (event.key === "Escape") { input.value = value; input.blur(); } });
+  input.addEventListener("keydown", (event) => {
+    if (event.key === "Enter") input.blur();
+    if (event.key === "Escape") {
+      input.value = value;
+      input.blur();
+    }
+  });
   return make("label", { className: "field" }, make("span", { textContent: label }), input);
 }
 
 function choice(label, value, options, onChange) {
-  const select = make("select", { className: "plain-select" }, ...options.map(([v, text]) => make("option", { value: v, textContent: text, selected: v === value })));
+  const select = make(
+    "select",
+    { className: "plain-select" },
+    ...options.map(([v, text]) => make("option", { value: v, textContent: text, selected: v === value })),
+  );
   select.addEventListener("change", () => onChange(select.value));
   return make("label", { className: "field" }, make("span", { textContent: label }), select);
 }
 
-const SHAPES = [["equal-power", "equal power"], ["equal-gain", "equal gain"], ["smooth", "smooth"]];
+const SHAPES = [
+  ["equal-power", "equal power"],
+  ["equal-gain", "equal gain"],
+  ["smooth", "smooth"],
+];
 const ROUTINGS = { first: "left only", second: "right only", sum: "mono", swapped: "sides swapped" };
 
 export function showClip(box, model, actions) {
   const clips = [...model.selected].map((id) => model.clips.get(id));
   box.replaceChildren();
   if (!clips.length) {
-    box.append(make("p", { className: "soft", textContent: "Choose a clip, or several: what can be done with them stands here." }));
+    box.append(
+      make("p", {
+        className: "soft",
+        textContent: "Choose a clip, or several: what can be done with them stands here.",
+      }),
+    );
     return;
   }
   const ids = clips.map((clip) => clip.id);
   const clip = clips[0];
   if (clips.length > 1) {
-    box.append(make("h3", { textContent: `${clips.length} clips` }), levelRow(ids, actions), groupRow(clips, ids, actions));
+    box.append(
+      make("h3", { textContent: `${clips.length} clips` }),
+      levelRow(ids, actions),
+      groupRow(clips, ids, actions),
+    );
     if (clips.length === 2) box.append(alignRow(clips, actions));
     return;
   }
@@ -57,19 +71,37 @@ export function showClip(box, model, actions) {
     field("begins", timecode(clip.start, rate), (text) => actions.placeAt(ids, text)),
     field("length, s", seconds(clip.length), (text) => actions.setLength(clip, samplesOf(text))),
     field("gain, dB", gainText(clip.gain_db), (text) => actions.setGain(clip, text)),
-    field("fade in, s", seconds(clip.fade_in[0]), (text) => actions.edit({ kind: "fade", ids, edge: "in", length_samples: samplesOf(text) })),
-    choice("shape", clip.fade_in[1], SHAPES, (shape) => actions.edit({ kind: "fade", ids, edge: "in", length_samples: clip.fade_in[0], shape })),
-    field("fade out, s", seconds(clip.fade_out[0]), (text) => actions.edit({ kind: "fade", ids, edge: "out", length_samples: samplesOf(text) })),
-    choice("shape", clip.fade_out[1], SHAPES, (shape) => actions.edit({ kind: "fade", ids, edge: "out", length_samples: clip.fade_out[0], shape })),
+    field("fade in, s", seconds(clip.fade_in[0]), (text) =>
+      actions.edit({ kind: "fade", ids, edge: "in", length_samples: samplesOf(text) }),
+    ),
+    choice("shape", clip.fade_in[1], SHAPES, (shape) =>
+      actions.edit({ kind: "fade", ids, edge: "in", length_samples: clip.fade_in[0], shape }),
+    ),
+    field("fade out, s", seconds(clip.fade_out[0]), (text) =>
+      actions.edit({ kind: "fade", ids, edge: "out", length_samples: samplesOf(text) }),
+    ),
+    choice("shape", clip.fade_out[1], SHAPES, (shape) =>
+      actions.edit({ kind: "fade", ids, edge: "out", length_samples: clip.fade_out[0], shape }),
+    ),
   );
   for (const [earlier, later] of crossfadesOf(model, clip)) {
     const name = earlier.id === clip.id ? later.name : earlier.name;
-    box.append(choice(`cross-fade with ${name}`, later.fade_in[1], SHAPES, (shape) => actions.edit({ kind: "crossfade", id: earlier.id, to_id: later.id, shape })));
+    box.append(
+      choice(`cross-fade with ${name}`, later.fade_in[1], SHAPES, (shape) =>
+        actions.edit({ kind: "crossfade", id: earlier.id, to_id: later.id, shape }),
+      ),
+    );
   }
   const notes = [`from ${seconds(clip.in)} s of ${source ? source.name : "its recording"}`];
   if (clip.routing) notes.push(ROUTINGS[clip.routing]);
   if (clip.mended?.length) notes.push(`mended: ${clip.mended.join(", ")}`);
-  box.append(make("p", { className: "soft", textContent: notes.join(" · ") }), groupRow(clips, ids, actions), curveTable(clip, actions), varyRow(clip, actions), lengthRow(clip, model, actions));
+  box.append(
+    make("p", { className: "soft", textContent: notes.join(" · ") }),
+    groupRow(clips, ids, actions),
+    curveTable(clip, actions),
+    varyRow(clip, actions),
+    lengthRow(clip, model, actions),
+  );
   if (source?.reference_samples !== null && source?.reference_samples !== undefined) {
     box.append(button("Put where its timecode says", () => actions.placeByReference(clip, source)));
   }
@@ -78,14 +110,24 @@ export function showClip(box, model, actions) {
 function levelRow(ids, actions) {
   const input = make("input", { className: "gain mono", value: "+1.0" });
   input.setAttribute("aria-label", "Change of gain, dB");
-  return make("p", { className: "row" }, make("span", { className: "soft", textContent: "change gain by" }), input, button("dB", () => actions.edit({ kind: "level", ids, by_db: input.value })));
+  return make(
+    "p",
+    { className: "row" },
+    make("span", { className: "soft", textContent: "change gain by" }),
+    input,
+    button("dB", () => actions.edit({ kind: "level", ids, by_db: input.value })),
+  );
 }
 
 function groupRow(clips, ids, actions) {
   const isGroup = clips.some((clip) => clip.group);
   const row = make("p", { className: "row" });
   if (clips.length > 1) row.append(button("Group", () => actions.edit({ kind: "group", ids, is_grouped: true })));
-  if (isGroup) row.append(make("span", { className: "soft", textContent: "moves and levels with its group" }), button("Ungroup", () => actions.ungroup(ids)));
+  if (isGroup)
+    row.append(
+      make("span", { className: "soft", textContent: "moves and levels with its group" }),
+      button("Ungroup", () => actions.ungroup(ids)),
+    );
   return row;
 }
 
@@ -96,10 +138,17 @@ function alignRow(clips, actions) {
   const bySound = button("by their sound", async () => {
     said.textContent = "Listening to both.";
     const found = await actions.askAlignment(later, earlier);
-    if (!found) { said.textContent = "Nothing was found."; return; }
+    if (!found) {
+      said.textContent = "Nothing was found.";
+      return;
+    }
     const percent = Math.round(found.confidence * 100);
     said.textContent = `${later.name} would move by ${found.by_ms} ms. Confidence ${percent} %${percent < 50 ? ": probably not the same event" : ""}.`;
-    row.append(button("Move it there", () => actions.edit({ kind: "move", ids: [later.id], by_samples: found.by_samples }), { className: percent < 50 ? "act" : "act go" }));
+    row.append(
+      button("Move it there", () => actions.edit({ kind: "move", ids: [later.id], by_samples: found.by_samples }), {
+        className: percent < 50 ? "act" : "act go",
+      }),
+    );
   });
   const byMarker = button("marker to marker", () => actions.alignMarkers(later, earlier, said));
   row.append(said, make("p", { className: "row" }, bySound, byMarker));
@@ -108,14 +157,28 @@ function alignRow(clips, actions) {
 
 function curveTable(clip, actions) {
   const points = clip.curve || [];
-  const details = make("details", { open: points.length > 0 }, make("summary", { className: "soft", textContent: points.length ? `Gain curve, ${points.length} points` : "Gain curve: none" }));
+  const details = make(
+    "details",
+    { open: points.length > 0 },
+    make("summary", {
+      className: "soft",
+      textContent: points.length ? `Gain curve, ${points.length} points` : "Gain curve: none",
+    }),
+  );
   const body = make("tbody");
   points.forEach(([at, db], index) => {
     const place = make("input", { className: "gain mono", value: (at / 48000).toFixed(3) });
     const gain = make("input", { className: "gain mono", value: gainText(db) });
     place.setAttribute("aria-label", `Point ${index + 1}, seconds from the clip's start`);
     gain.setAttribute("aria-label", `Point ${index + 1}, dB`);
-    const send = () => actions.edit({ kind: "point", id: clip.id, index, at_sample: Math.round(Number(place.value.replace(",", ".")) * 48000), gain_db: gain.value });
+    const send = () =>
+      actions.edit({
+        kind: "point",
+        id: clip.id,
+        index,
+        at_sample: Math.round(Number(place.value.replace(",", ".")) * 48000),
+        gain_db: gain.value,
+      });
     place.addEventListener("change", send);
     gain.addEventListener("change", send);
     const remove = button("×", () => actions.removePoint(clip.id, index), { className: "quiet" });
@@ -124,10 +187,15 @@ function curveTable(clip, actions) {
   });
   details.append(
     make("table", { className: "plain" }, body),
-    make("p", { className: "row" },
+    make(
+      "p",
+      { className: "row" },
       button("Add at playhead", () => actions.addPoint(clip)),
-      button("Copy", () => actions.copyCurve(clip), { disabled: !points.length }), button("Paste", () => actions.pasteCurve(clip)),
-      button("Clear range", () => actions.clearCurve(clip), { disabled: !points.length }), button("Clear", () => actions.edit({ kind: "curve", ids: [clip.id], points: [] }), { disabled: !points.length })),
+      button("Copy", () => actions.copyCurve(clip), { disabled: !points.length }),
+      button("Paste", () => actions.pasteCurve(clip)),
+      button("Clear range", () => actions.clearCurve(clip), { disabled: !points.length }),
+      button("Clear", () => actions.edit({ kind: "curve", ids: [clip.id], points: [] }), { disabled: !points.length }),
+    ),
   );
   return details;
 }
@@ -138,15 +206,37 @@ function varyRow(clip, actions) {
   const keeps = make("input", { type: "checkbox", checked: true });
   speed.setAttribute("aria-label", "Speed, percent");
   pitch.setAttribute("aria-label", "Pitch, semitones");
-  return make("details", {}, make("summary", { className: "soft", textContent: "Speed and pitch" }),
-    make("p", { className: "row" }, make("span", { textContent: "speed, %" }), speed, make("span", { textContent: "pitch, semitones" }), pitch),
-    make("p", { className: "row" }, make("label", {}, keeps, " keep the pitch when the speed changes"), button("Apply", () => actions.vary(clip, Number(speed.value.replace(",", ".")) / 100, keeps.checked, pitch.value))));
+  return make(
+    "details",
+    {},
+    make("summary", { className: "soft", textContent: "Speed and pitch" }),
+    make(
+      "p",
+      { className: "row" },
+      make("span", { textContent: "speed, %" }),
+      speed,
+      make("span", { textContent: "pitch, semitones" }),
+      pitch,
+    ),
+    make(
+      "p",
+      { className: "row" },
+      make("label", {}, keeps, " keep the pitch when the speed changes"),
+      button("Apply", () =>
+        actions.vary(clip, Number(speed.value.replace(",", ".")) / 100, keeps.checked, pitch.value),
+      ),
+    ),
+  );
 }
 
 function lengthRow(clip, model, actions) {
   const row = make("p", { className: "row" });
   if (model.state.tracks.find((track) => track.id === clip.track)?.role === "music") {
-    row.append(make("span", { className: "soft", textContent: "bring to length:" }), button("to the playhead", () => actions.extendTo(clip, "playhead")), button("to the end", () => actions.extendTo(clip, "end")));
+    row.append(
+      make("span", { className: "soft", textContent: "bring to length:" }),
+      button("to the playhead", () => actions.extendTo(clip, "playhead")),
+      button("to the end", () => actions.extendTo(clip, "end")),
+    );
   }
   return row;
 }
@@ -158,15 +248,34 @@ export function showMarkers(box, model, actions) {
     const text = make("input", { className: "track-name", value: marker.text, placeholder: marker.kind });
     text.setAttribute("aria-label", `Text of the marker at ${timecode(marker.at_sample, rate)}`);
     text.addEventListener("change", () => actions.edit({ kind: "marker-set", id: marker.id, text: text.value }));
-    const go = button(timecode(marker.at_sample, rate), () => actions.seek(marker.at_sample), { className: "quiet mono" });
-    const kind = choice("", marker.kind, [["note", "note"], ["chapter", "chapter"], ["sync", "sync"]], (value) => actions.edit({ kind: "marker-set", id: marker.id, marker: value }));
+    const go = button(timecode(marker.at_sample, rate), () => actions.seek(marker.at_sample), {
+      className: "quiet mono",
+    });
+    const kind = choice(
+      "",
+      marker.kind,
+      [
+        ["note", "note"],
+        ["chapter", "chapter"],
+        ["sync", "sync"],
+      ],
+      (value) => actions.edit({ kind: "marker-set", id: marker.id, marker: value }),
+    );
     const remove = button("×", () => actions.edit({ kind: "marker-remove", id: marker.id }), { className: "quiet" });
     remove.setAttribute("aria-label", `Remove marker ${marker.text || marker.kind}`);
     body.append(make("tr", {}, make("td", {}, go), make("td", {}, text), make("td", {}, kind), make("td", {}, remove)));
   }
   box.replaceChildren(
-    make("p", { className: "row" }, button("Note here", () => actions.mark("note")), button("Chapter here", () => actions.mark("chapter")), button("Sync point here", () => actions.mark("sync"))),
-    model.state.markers.length ? make("table", { className: "plain" }, body) : make("p", { className: "soft", textContent: "No markers yet." }),
+    make(
+      "p",
+      { className: "row" },
+      button("Note here", () => actions.mark("note")),
+      button("Chapter here", () => actions.mark("chapter")),
+      button("Sync point here", () => actions.mark("sync")),
+    ),
+    model.state.markers.length
+      ? make("table", { className: "plain" }, body)
+      : make("p", { className: "soft", textContent: "No markers yet." }),
   );
 }
 
@@ -176,16 +285,36 @@ export async function showHistory(box, model, actions) {
   const list = make("ol", { className: "history" });
   const current = found.steps.find((step) => step.is_in_force);
   for (const step of found.steps) {
-    const item = button(step.label, () => actions.edit({ kind: "go-to", edit_id: step.id }), { className: `quiet${step.is_in_force ? "" : " is-undone"}${step === current ? " is-now" : ""}` });
+    const item = button(step.label, () => actions.edit({ kind: "go-to", edit_id: step.id }), {
+      className: `quiet${step.is_in_force ? "" : " is-undone"}${step === current ? " is-now" : ""}`,
+    });
     list.append(make("li", {}, item));
   }
   const name = make("input", { className: "track-name", placeholder: "Name of a version" });
   name.setAttribute("aria-label", "Name of a version");
-  const versions = make("div", {}, ...model.state.versions.map((version) => make("p", { className: "row" }, make("b", { textContent: version.name }), button("Return to it", () => actions.edit({ kind: "version-return", id: version.id })))));
+  const versions = make(
+    "div",
+    {},
+    ...model.state.versions.map((version) =>
+      make(
+        "p",
+        { className: "row" },
+        make("b", { textContent: version.name }),
+        button("Return to it", () => actions.edit({ kind: "version-return", id: version.id })),
+      ),
+    ),
+  );
   box.replaceChildren(
-    make("h4", { textContent: "Versions" }), versions,
-    make("p", { className: "row" }, name, button("Keep this state", () => actions.edit({ kind: "version-save", name: name.value }))),
-    make("h4", { textContent: "Steps, the newest first" }), list,
+    make("h4", { textContent: "Versions" }),
+    versions,
+    make(
+      "p",
+      { className: "row" },
+      name,
+      button("Keep this state", () => actions.edit({ kind: "version-save", name: name.value })),
+    ),
+    make("h4", { textContent: "Steps, the newest first" }),
+    list,
   );
 }
 
@@ -193,11 +322,21 @@ export async function showHistory(box, model, actions) {
 export function showTable(body, model, actions) {
   const { start, end } = model.view;
   const tracks = new Map(model.state.tracks.map((track) => [track.id, track]));
-  const shown = inOrder(model).filter((clip) => clip.start < end && clip.start + clip.length > start).slice(0, TABLE_ROWS);
-  body.replaceChildren(...shown.map((clip) => {
-    const choose = button(clip.name, () => actions.select(clip.id), { className: "quiet" });
-    choose.setAttribute("aria-pressed", String(model.selected.has(clip.id)));
-    return make("tr", {}, make("td", {}, choose), make("td", { textContent: tracks.get(clip.track).name }),
-      make("td", { className: "n mono", textContent: timecode(clip.start, model.state.frame_rate) }), make("td", { className: "n mono", textContent: (clip.length / 48000).toFixed(2) }));
-  }));
+  const shown = inOrder(model)
+    .filter((clip) => clip.start < end && clip.start + clip.length > start)
+    .slice(0, TABLE_ROWS);
+  body.replaceChildren(
+    ...shown.map((clip) => {
+      const choose = button(clip.name, () => actions.select(clip.id), { className: "quiet" });
+      choose.setAttribute("aria-pressed", String(model.selected.has(clip.id)));
+      return make(
+        "tr",
+        {},
+        make("td", {}, choose),
+        make("td", { textContent: tracks.get(clip.track).name }),
+        make("td", { className: "n mono", textContent: timecode(clip.start, model.state.frame_rate) }),
+        make("td", { className: "n mono", textContent: (clip.length / 48000).toFixed(2) }),
+      );
+    }),
+  );
 }

@@ -32,7 +32,10 @@ export class Picture {
       return;
     }
     const off = wanted - video.currentTime;
-    if (Math.abs(off) > FAR_S) { if (!video.seeking) video.currentTime = wanted + 0.03; return; }
+    if (Math.abs(off) > FAR_S) {
+      if (!video.seeking) video.currentTime = wanted + 0.03;
+      return;
+    }
     // The audio clock moves in steps; what counts is where it stands in the middle.
     this.smoothS = video.dataset.isSteady ? this.smoothS * 0.85 + off * 0.15 : off;
     video.dataset.isSteady = "1";

@@ -1,8 +1,10 @@
 // The Arrange page: holds model, scene, painter, gestures, player, picture and server together.
 
-import { fitCanvas, paintMeter, themeOf } from "../desk/paint.js";
-import { Player } from "../desk/player.js";
-import { samplesOfFrames, signed, timecode } from "../lib/units.js";
+import { fitCanvas, themeOf } from "../lib/canvas.js";
+import { newPeakMeter } from "../lib/meter.js";
+import { newNotice, showLoudness, showPlaying, showSteps } from "../lib/page.js";
+import { Player } from "../lib/player.js";
+import { samplesOfFrames, timecode } from "../lib/units.js";
 import { Waves } from "../lib/waves.js";
 import { newActions } from "./actions.js";
 import { newApi } from "../lib/api.js";
@@ -26,6 +28,9 @@ const lanes = document.getElementById("lanes");
 const headsBox = document.getElementById("heads");
 const video = document.getElementById("picture");
 const theme = themeOf(document.documentElement);
+const say = newNotice();
+const showMeter = newPeakMeter(document.getElementById("meter"), theme);
+const playButton = document.querySelector('[data-do="playOrStop"]');
 const model = newModel(JSON.parse(document.getElementById("state").textContent));
 const api = newApi(page.dataset);
 const queue = newEditQueue({
@@ -34,8 +39,14 @@ const queue = newEditQueue({
   base: () => model.base,
   apply: applyEdit,
   adopt: take,
-  refuse: (error) => { model.gesture = null; say(error.message); },
-  draw: () => { shown(model, queue.over(model.base)); show(); },
+  refuse: (error) => {
+    model.gesture = null;
+    say(error.message);
+  },
+  draw: () => {
+    shown(model, queue.over(model.base));
+    show();
+  },
 });
 const edit = queue.add;
 let scene = null;
@@ -44,9 +55,19 @@ let needsDraw = true;
 let tab = "clip";
 const TABLE_WAIT_MS = 250;
 const frameTimes = [];
-const ACTION_OF = { wider: "zoomOut", closer: "zoomIn", "hide-empty": "hideEmpty", "hear-all": "hearAll", keys: "showKeys", "louder-waves": "wavesUp", "lower-waves": "wavesDown" };
+const ACTION_OF = {
+  wider: "zoomOut",
+  closer: "zoomIn",
+  "hide-empty": "hideEmpty",
+  "hear-all": "hearAll",
+  keys: "showKeys",
+  "louder-waves": "wavesUp",
+  "lower-waves": "wavesDown",
+};
 
-const waves = new Waves(page.dataset.outline, () => { needsDraw = true; });
+const waves = new Waves(page.dataset.outline, () => {
+  needsDraw = true;
+});
 const player = new Player(page.dataset.sound, {
   parameters: () => ({ hear: "mix", revision: model.state.revision, ...heardParameters(model) }),
   length: () => model.state.length_samples,
@@ -63,7 +84,14 @@ function showPicture() {
   if (!found) return;
   if (!found.is_shown) {
     document.getElementById("no-picture").textContent = "A light copy of the picture is being made.";
-    setTimeout(async () => { try { model.state.picture = (await api.state()).picture; showPicture(); } catch { /* asked again by the next edit */ } }, 2000);
+    setTimeout(async () => {
+      try {
+        model.state.picture = (await api.state()).picture;
+        showPicture();
+      } catch {
+        /* asked again by the next edit */
+      }
+    }, 2000);
   } else if (!picture) {
     video.src = page.dataset.picture;
     picture = new Picture(video, { rateHz: found.rate_hz });
@@ -95,15 +123,22 @@ function showAll() {
   if (!isTyping(headsBox)) showHeads(headsBox, model, scrollTop, actions);
   if (!isTyping(document.getElementById(`tab-${tab}`))) showTab();
   showTable(document.getElementById("clip-table"), model, actions);
-  for (const which of ["undo", "redo"]) {
-    const button = document.querySelector(`[data-do="${which}"]`);
-    button.disabled = !model.state[which];
-    button.title = model.state[which] ? `${which === "undo" ? "Undo" : "Redo"}: ${model.state[which]}` : "";
-    button.textContent = which === "undo" && model.state.undo ? `Undo: ${model.state.undo.slice(0, 34)}` : which === "undo" ? "Undo" : "Redo";
-  }
-  const flags = { snapping: model.isSnapping, curves: model.isCurves, channels: model.isSplit, lock: model.state.is_picture_locked, loop: model.isLooping, "hide-empty": model.hidesEmpty };
-  for (const [name, isOn] of Object.entries(flags)) document.querySelector(`[data-do="${name}"]`)?.setAttribute("aria-pressed", String(isOn));
-  document.querySelector('[data-do="lock"]').textContent = model.state.is_picture_locked ? "Picture lock: on" : "Picture lock: off";
+  showSteps(model.state);
+  const undo = document.querySelector('[data-do="undo"]');
+  undo.textContent = model.state.undo ? `Undo: ${model.state.undo.slice(0, 34)}` : "Undo";
+  const flags = {
+    snapping: model.isSnapping,
+    curves: model.isCurves,
+    channels: model.isSplit,
+    lock: model.state.is_picture_locked,
+    loop: model.isLooping,
+    "hide-empty": model.hidesEmpty,
+  };
+  for (const [name, isOn] of Object.entries(flags))
+    document.querySelector(`[data-do="${name}"]`)?.setAttribute("aria-pressed", String(isOn));
+  document.querySelector('[data-do="lock"]').textContent = model.state.is_picture_locked
+    ? "Picture lock: on"
+    : "Picture lock: off";
   document.getElementById("zoom-factor").textContent = `waveforms × ${model.zoom}`;
   const heard = [];
   if (model.soloed.size) heard.push(`${model.soloed.size} track${model.soloed.size > 1 ? "s" : ""} soloed`);
@@ -127,14 +162,21 @@ function showTab() {
 
 // What an edit changed, the whole state, or the answer of an action of its own, after which the state is read.
 async function take(answer) {
-  if (!answer.changed && !answer.clips) { await take(await api.state()); return; }
+  if (!answer.changed && !answer.clips) {
+    await take(await api.state());
+    return;
+  }
   const isNew = answer.revision !== model.base.revision;
   const hadKeys = new Set(model.base.clips.keys());
-  if (answer.changed) takeDelta(model, answer); else takeState(model, answer);
+  if (answer.changed) takeDelta(model, answer);
+  else takeState(model, answer);
   if (answer.said) say(answer.said, true);
   shown(model, queue.over(model.base));
   const made = (answer.changed || []).filter((clip) => !hadKeys.has(clip.id));
-  if (made.length && model.selectsNew) { model.selected = new Set(made.map((clip) => clip.id)); model.selectsNew -= 1; }
+  if (made.length && model.selectsNew) {
+    model.selected = new Set(made.map((clip) => clip.id));
+    model.selectsNew -= 1;
+  }
   if (!answer.changed) showPicture();
   show();
   if (isNew) player.refresh();
@@ -144,12 +186,17 @@ async function reload() {
   try {
     const state = await api.state();
     if (!queue.isIdle()) return;
-    if (state.revision === model.base.revision) show(); else await take(state);
-  } catch { show(); }
+    if (state.revision === model.base.revision) show();
+    else await take(state);
+  } catch {
+    show();
+  }
 }
 
 // Another window, or Intake, may have moved on while this one was out of sight.
-document.addEventListener("visibilitychange", () => { if (!document.hidden) reload(); });
+document.addEventListener("visibilitychange", () => {
+  if (!document.hidden) reload();
+});
 
 let tableTimer = null;
 function moveView(view) {
@@ -159,7 +206,22 @@ function moveView(view) {
   tableTimer = setTimeout(() => showTable(document.getElementById("clip-table"), model, actions), TABLE_WAIT_MS);
 }
 
-const actions = newActions({ model, api, urls: page.dataset, player, edit, show, say, moveView, reload, scene: () => scene, tab: (name) => { tab = name; showTab(); } });
+const actions = newActions({
+  model,
+  api,
+  urls: page.dataset,
+  player,
+  edit,
+  show,
+  say,
+  moveView,
+  reload,
+  scene: () => scene,
+  tab: (name) => {
+    tab = name;
+    showTab();
+  },
+});
 Object.assign(actions, {
   scrollTop: () => scrollTop,
   scrollRows: (by) => {
@@ -167,35 +229,39 @@ Object.assign(actions, {
     moveHeads(headsBox, scrollTop);
     needsDraw = true;
   },
-  preview: (gesture) => { model.gesture = gesture; needsDraw = true; },
-  previewHeight: (id, height) => { model.heightOf = { id, height }; show(); },
-  keepHeight: (id, height) => { model.heightOf = null; edit({ kind: "track-set", id, height_px: height }); },
+  preview: (gesture) => {
+    model.gesture = gesture;
+    needsDraw = true;
+  },
+  previewHeight: (id, height) => {
+    model.heightOf = { id, height };
+    show();
+  },
+  keepHeight: (id, height) => {
+    model.heightOf = null;
+    edit({ kind: "track-set", id, height_px: height });
+  },
   showKeys: () => document.getElementById("keys").showModal(),
-  typeTimecode: () => { const input = document.getElementById("timecode"); input.focus(); input.select(); },
+  typeTimecode: () => {
+    const input = document.getElementById("timecode");
+    input.focus();
+    input.select();
+  },
 });
 
-let sayTimer = null;
-function say(words, isGood = false) {
-  const box = document.getElementById("said");
-  box.textContent = words;
-  box.classList.toggle("good", isGood);
-  box.hidden = false;
-  clearTimeout(sayTimer);
-  sayTimer = setTimeout(() => { box.hidden = true; }, 7000);
-}
-
 const playhead = document.getElementById("playhead");
-const meterCanvas = document.getElementById("meter");
 const timecodeInput = document.getElementById("timecode");
-const meter = { db: [-99, -99], hold: [-99, -99], heldUntil: 0, isOver: [false, false] };
-const meterBox = { width: 0, height: 0 };
 let lastFrame = 0;
 
 function tick(now) {
-  if (lastFrame) { frameTimes.push(now - lastFrame); if (frameTimes.length > 600) frameTimes.shift(); }
+  if (lastFrame) {
+    frameTimes.push(now - lastFrame);
+    if (frameTimes.length > 600) frameTimes.shift();
+  }
   lastFrame = now;
   const at = player.position();
-  if (player.isPlaying && !model.gesture && (at > model.view.end || at < model.view.start)) moveView(scrolled(model, at - model.view.start - (model.view.end - model.view.start) * 0.05));
+  if (player.isPlaying && !model.gesture && (at > model.view.end || at < model.view.start))
+    moveView(scrolled(model, at - model.view.start - (model.view.end - model.view.start) * 0.05));
   if (needsDraw) draw();
   const x = xOf(at, model.view, scene.width);
   playhead.hidden = x < 0 || x > scene.width;
@@ -203,45 +269,57 @@ function tick(now) {
   if (document.activeElement !== timecodeInput) timecodeInput.value = timecode(at, model.state.frame_rate);
   picture?.follow(at, player.isSounding, player.rate);
   const reading = player.reading();
-  if (reading) {
-    const text = (tenths) => (tenths <= -1000 ? "–" : signed(tenths / 10));
-    document.getElementById("r-momentary").textContent = text(reading.momentary);
-    document.getElementById("r-short-term").textContent = text(reading.shortTerm);
-    meter.db = reading.peaks.map((tenths) => tenths / 10);
-    if (now > meter.heldUntil) meter.hold = [-99, -99];
-    meter.db.forEach((db, i) => {
-      if (db >= meter.hold[i]) { meter.hold[i] = db; meter.heldUntil = now + 1500; }
-      if (db > 0) meter.isOver[i] = true;
-    });
-  } else meter.db = [-99, -99];
-  paintMeter(fitCanvas(meterCanvas, meterBox.width, meterBox.height), meterBox.width, meterBox.height, meter, theme);
-  const button = document.querySelector('[data-do="playOrStop"]');
-  if (button.dataset.on !== String(player.isPlaying)) {
-    button.dataset.on = String(player.isPlaying);
-    button.setAttribute("aria-label", player.isPlaying ? "Stop" : "Play");
-    document.getElementById("play-shape").setAttribute("d", player.isPlaying ? "M2 2h12v12H2z" : "M3 1l12 7-12 7z");
-  }
-  document.getElementById("rate").textContent = player.isPlaying && player.rate !== 1 ? `× ${player.rate}`.replace("-", "−") : "";
+  showLoudness(reading);
+  showMeter(reading, now);
+  showPlaying(playButton, player.isPlaying);
+  document.getElementById("rate").textContent =
+    player.isPlaying && player.rate !== 1 ? `× ${player.rate}`.replace("-", "−") : "";
   requestAnimationFrame(tick);
 }
 
-for (const button of document.querySelectorAll("[data-do]")) button.addEventListener("click", () => actions[ACTION_OF[button.dataset.do] || button.dataset.do]());
-for (const button of document.querySelectorAll("[data-tab]")) button.addEventListener("click", () => { tab = button.dataset.tab; showTab(); });
+for (const button of document.querySelectorAll("[data-do]"))
+  button.addEventListener("click", () => actions[ACTION_OF[button.dataset.do] || button.dataset.do]());
+for (const button of document.querySelectorAll("[data-tab]"))
+  button.addEventListener("click", () => {
+    tab = button.dataset.tab;
+    showTab();
+  });
 timecodeInput.addEventListener("keydown", (event) => {
-  if (event.key === "Enter") { actions.goToTimecode(timecodeInput.value); timecodeInput.blur(); canvas.focus(); }
+  if (event.key === "Enter") {
+    actions.goToTimecode(timecodeInput.value);
+    timecodeInput.blur();
+    canvas.focus();
+  }
   if (event.key === "Escape") timecodeInput.blur();
 });
-meterCanvas.addEventListener("click", () => { meter.isOver = [false, false]; });
-document.getElementById("add-role").addEventListener("change", (event) => { if (event.target.value) edit({ kind: "track-add", role: event.target.value, name: "" }); event.target.value = ""; });
-headsBox.addEventListener("wheel", (event) => { event.preventDefault(); actions.scrollRows(event.deltaY); }, { passive: false });
+document.getElementById("add-role").addEventListener("change", (event) => {
+  if (event.target.value) edit({ kind: "track-add", role: event.target.value, name: "" });
+  event.target.value = "";
+});
+headsBox.addEventListener(
+  "wheel",
+  (event) => {
+    event.preventDefault();
+    actions.scrollRows(event.deltaY);
+  },
+  { passive: false },
+);
 bindCanvas(canvas, { model, scene: () => scene, actions });
 bindKeys(actions, () => !document.querySelector("dialog[open]"));
 bindLibrary({ api, player, say, page, actions });
 bindNarration({ model, player, say, reload, page });
 keysPage(document.getElementById("keys"));
-new ResizeObserver(() => { const box = meterCanvas.getBoundingClientRect(); Object.assign(meterBox, { width: box.width, height: box.height }); needsDraw = true; }).observe(lanes);
-window.addEventListener("themechange", () => { needsDraw = true; });
-document.fonts.ready.then(() => { show(); draw(); page.dataset.ready = "true"; });
+new ResizeObserver(() => {
+  needsDraw = true;
+}).observe(lanes);
+window.addEventListener("themechange", () => {
+  needsDraw = true;
+});
+document.fonts.ready.then(() => {
+  show();
+  draw();
+  page.dataset.ready = "true";
+});
 if (!shownTracks(model).length) say("Nothing to arrange yet. Bring files in on the Intake page.");
 draw();
 requestAnimationFrame(tick);

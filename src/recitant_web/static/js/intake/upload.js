@@ -17,12 +17,20 @@ export class Upload {
     let tries = 0;
     for (;;) {
       try {
-        return await this.sendOnce((share) => { tries = 0; onProgress(share); });
+        return await this.sendOnce((share) => {
+          tries = 0;
+          onProgress(share);
+        });
       } catch (error) {
         if (error instanceof Refused || error instanceof Stopped) throw error;
-        if (tries >= RETRY_S.length) throw new Error(`${this.file.name} did not arrive. Check the connection and drop it again; it goes on where it stopped.`);
+        if (tries >= RETRY_S.length)
+          throw new Error(
+            `${this.file.name} did not arrive. Check the connection and drop it again; it goes on where it stopped.`,
+          );
         onWait(`the line is broken; trying again (${tries + 1})`);
-        await new Promise((resolve) => { setTimeout(resolve, RETRY_S[tries] * 1000); });
+        await new Promise((resolve) => {
+          setTimeout(resolve, RETRY_S[tries] * 1000);
+        });
         tries += 1;
       }
     }
@@ -31,13 +39,20 @@ export class Upload {
   async stop() {
     this.isStopped = true;
     this.request?.abort();
-    if (this.token) await fetch(`${this.url}/${this.token}`, { method: "DELETE", headers: this.headers() }).catch(() => {});
+    if (this.token)
+      await fetch(`${this.url}/${this.token}`, { method: "DELETE", headers: this.headers() }).catch(() => {});
   }
 
   async sendOnce(onProgress) {
     const { name, size, lastModified } = this.file;
     const wish = { name, size_bytes: size, role: this.role, fingerprint: `${size}-${lastModified}-${name}` };
-    const begun = await this.answer(await fetch(this.url, { method: "POST", headers: { ...this.headers(), "Content-Type": "application/json" }, body: JSON.stringify(wish) }));
+    const begun = await this.answer(
+      await fetch(this.url, {
+        method: "POST",
+        headers: { ...this.headers(), "Content-Type": "application/json" },
+        body: JSON.stringify(wish),
+      }),
+    );
     this.token = begun.token;
     let { received } = begun;
     for (;;) {
@@ -59,7 +74,11 @@ export class Upload {
       request.addEventListener("error", () => reject(new Error("line")));
       request.addEventListener("load", () => {
         let data = {};
-        try { data = JSON.parse(request.responseText); } catch { /* not our answer: the line was cut */ }
+        try {
+          data = JSON.parse(request.responseText);
+        } catch {
+          /* not our answer: the line was cut */
+        }
         if (request.status === 200) resolve(data);
         // Out of place: begin again and be told where to go on. Anything else that is our sentence is final.
         else if (data.error === "piece_out_of_place" || !data.sentence) reject(new Error("again"));
@@ -75,10 +94,16 @@ export class Upload {
   async answer(response) {
     if (response.ok) return response.json();
     let words = null;
-    try { words = (await response.json()).sentence; } catch { /* not our answer */ }
+    try {
+      words = (await response.json()).sentence;
+    } catch {
+      /* not our answer */
+    }
     if (words) throw new Refused(words);
     throw new Error("line");
   }
 
-  headers() { return { "X-CSRFToken": this.csrf, Accept: "application/json" }; }
+  headers() {
+    return { "X-CSRFToken": this.csrf, Accept: "application/json" };
+  }
 }

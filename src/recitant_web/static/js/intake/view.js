@@ -1,10 +1,11 @@
 // The Intake page: files go up, the table sorts and filters, a file is chosen, heard, marked and told what it is.
 
-import { Player } from "../desk/player.js";
-import { fitCanvas, themeOf } from "../desk/paint.js";
+import { Player } from "../lib/player.js";
+import { fitCanvas, themeOf } from "../lib/canvas.js";
+import { newNotice } from "../lib/page.js";
 import { signed } from "../lib/units.js";
 import { drawOutline, Waves } from "../lib/waves.js";
-import { Stopped, Upload } from "./upload.js";
+import { bindSending } from "./sending.js";
 
 const page = document.getElementById("intake");
 const sources = document.getElementById("sources");
@@ -12,6 +13,7 @@ const side = document.getElementById("source");
 const sending = document.querySelector(".sending");
 const big = document.getElementById("big");
 const theme = themeOf(document.documentElement);
+const say = newNotice();
 const chosen = new Set();
 const shown = new Set();
 let current = null;
@@ -22,63 +24,16 @@ let facts = {};
 const player = new Player("", { parameters: () => ({}), length: () => facts[current]?.length || 0, onFault: say });
 let willDraw = false;
 const waves = new Waves(page.dataset.outline, () => {
-  if (!willDraw) { willDraw = true; requestAnimationFrame(() => { willDraw = false; drawAll(); }); }
-});
-
-// Files in
-
-document.getElementById("files").addEventListener("change", (event) => { sendAll([...event.target.files]); event.target.value = ""; });
-document.addEventListener("dragover", (event) => { if (event.dataTransfer.types.includes("Files")) { event.preventDefault(); page.classList.add("is-over"); } });
-document.addEventListener("dragleave", (event) => { if (!event.relatedTarget) page.classList.remove("is-over"); });
-document.addEventListener("drop", (event) => {
-  if (!event.dataTransfer.types.includes("Files")) return;
-  event.preventDefault();
-  page.classList.remove("is-over");
-  sendAll([...event.dataTransfer.files]);
-});
-
-async function sendAll(files) {
-  const role = document.getElementById("as-role").value;
-  const waiting = files.map((file) => ({ file, row: sendingRow(file.name) }));
-  // Two at a time: a large film does not hold up the small files behind it.
-  const next = async () => { while (waiting.length) await send(waiting.shift(), role); };
-  await Promise.all([next(), next()]);
-}
-
-function sendingRow(name) {
-  const row = document.createElement("div");
-  row.innerHTML = '<span></span><div class="bar" role="progressbar" aria-valuemin="0" aria-valuemax="100"><i style="width:0"></i></div><small class="soft">waits</small><button class="quiet" type="button">Stop</button>';
-  row.querySelector("span").textContent = name;
-  sending.append(row);
-  return row;
-}
-
-async function send({ file, row }, role) {
-  const upload = new Upload(page.dataset.uploads, page.dataset.csrf, file, role);
-  const [bar, words, button] = [row.querySelector(".bar"), row.querySelector("small"), row.querySelector("button")];
-  button.addEventListener("click", () => upload.stop());
-  try {
-    await upload.send((share) => {
-      const percent = Math.round(100 * share);
-      row.querySelector("i").style.width = `${percent}%`;
-      bar.setAttribute("aria-valuenow", percent);
-      words.textContent = `${percent} %`;
-    }, (why) => { words.textContent = why; });
-    row.remove();
-  } catch (error) {
-    if (error instanceof Stopped) row.remove();
-    else {
-      row.className = "note";
-      row.setAttribute("role", "alert");
-      row.innerHTML = '<span></span><button class="quiet" type="button">Try again</button><button class="quiet" type="button">Dismiss</button>';
-      row.querySelector("span").textContent = error.message;
-      const [again, dismiss] = row.querySelectorAll("button");
-      again.addEventListener("click", () => { row.remove(); sendAll([file]); });
-      dismiss.addEventListener("click", () => row.remove());
-    }
+  if (!willDraw) {
+    willDraw = true;
+    requestAnimationFrame(() => {
+      willDraw = false;
+      drawAll();
+    });
   }
-  refresh();
-}
+});
+
+bindSending({ page, sending, refresh: () => refresh() });
 
 const refresh = () => load("GET", page.dataset.sources, sources);
 
@@ -89,9 +44,15 @@ async function load(method, url, target, values = null) {
   asked.set(target, mine);
   const headers = { "HX-Request": "true", "X-CSRFToken": page.dataset.csrf };
   const response = await fetch(url, { method, headers, body: values && new URLSearchParams(values) }).catch(() => null);
-  if (!response) { say("That did not reach the server. Check the connection; nothing is lost."); return false; }
+  if (!response) {
+    say("That did not reach the server. Check the connection; nothing is lost.");
+    return false;
+  }
   const html = await response.text();
-  if (!response.ok) { say(sentenceIn(html)); return false; }
+  if (!response.ok) {
+    say(sentenceIn(html));
+    return false;
+  }
   if (asked.get(target) === mine) window.htmx.swap(target, html, { swapStyle: "innerHTML" });
   return true;
 }
@@ -114,7 +75,10 @@ function settle() {
   facts = JSON.parse(table.dataset.facts);
   for (const [id, fact] of Object.entries(facts)) fact.id = id;
   const badge = document.querySelector(".steps .count");
-  if (badge) { badge.textContent = table.dataset.open; badge.hidden = table.dataset.open === "0"; }
+  if (badge) {
+    badge.textContent = table.dataset.open;
+    badge.hidden = table.dataset.open === "0";
+  }
   order();
   filter();
   mark();
@@ -136,7 +100,9 @@ function filter() {
 function order() {
   if (!sortedBy) return;
   const value = (row) => (["role", "name"].includes(sortedBy) ? row.dataset[sortedBy] : Number(row.dataset[sortedBy]));
-  const sorted = rows().sort((a, b) => (value(a) < value(b) ? -1 : value(a) > value(b) ? 1 : 0) * (isDescending ? -1 : 1));
+  const sorted = rows().sort(
+    (a, b) => (value(a) < value(b) ? -1 : value(a) > value(b) ? 1 : 0) * (isDescending ? -1 : 1),
+  );
   const body = sources.querySelector("tbody");
   body?.append(...sorted);
   for (const button of sources.querySelectorAll(".sort")) {
@@ -159,8 +125,12 @@ function choose(id, { isAdding = false, isRange = false } = {}) {
     const [a, b] = [ids.indexOf(current), ids.indexOf(id)].sort((x, y) => x - y);
     ids.slice(a, b + 1).forEach((one) => chosen.add(one));
   } else if (isAdding) {
-    if (chosen.has(id)) chosen.delete(id); else chosen.add(id);
-  } else { chosen.clear(); chosen.add(id); }
+    if (chosen.has(id)) chosen.delete(id);
+    else chosen.add(id);
+  } else {
+    chosen.clear();
+    chosen.add(id);
+  }
   if (id !== current) {
     player.stop();
     current = id;
@@ -185,20 +155,27 @@ sources.addEventListener("click", (event) => {
   const row = event.target.closest("tr[data-source]");
   if (!row || event.target.closest("button")) return;
   choose(row.dataset.source, { isAdding: event.ctrlKey || event.metaKey, isRange: event.shiftKey });
-  if (event.target.matches("canvas.small")) playFrom((event.offsetX / event.target.clientWidth) * facts[current].length);
+  if (event.target.matches("canvas.small"))
+    playFrom((event.offsetX / event.target.clientWidth) * facts[current].length);
 });
 document.getElementById("find").addEventListener("input", filter);
 for (const button of document.querySelectorAll("[data-show]")) {
   button.addEventListener("click", () => {
-    if (shown.has(button.dataset.show)) shown.delete(button.dataset.show); else shown.add(button.dataset.show);
+    if (shown.has(button.dataset.show)) shown.delete(button.dataset.show);
+    else shown.add(button.dataset.show);
     button.setAttribute("aria-pressed", String(shown.has(button.dataset.show)));
     filter();
   });
 }
 
 function setRole(role) {
-  if (!chosen.size) { say("Choose a file first."); return; }
-  load("POST", page.dataset.roles, sources, { ids: [...chosen].join(","), role }).then(() => { if (current) showSource(); });
+  if (!chosen.size) {
+    say("Choose a file first.");
+    return;
+  }
+  load("POST", page.dataset.roles, sources, { ids: [...chosen].join(","), role }).then(() => {
+    if (current) showSource();
+  });
 }
 
 side.addEventListener("click", (event) => {
@@ -217,8 +194,12 @@ function playFrom(sample) {
 }
 
 function playOrStop() {
-  if (!facts[current]) { say("Choose a file first."); return; }
-  if (player.isPlaying) player.stop(); else player.play();
+  if (!facts[current]) {
+    say("Choose a file first.");
+    return;
+  }
+  if (player.isPlaying) player.stop();
+  else player.play();
 }
 
 big.addEventListener("pointerdown", (event) => {
@@ -251,7 +232,15 @@ function drawAll() {
     const context = fitCanvas(canvas, 180, 30);
     context.clearRect(0, 0, 180, 30);
     context.fillStyle = theme[row.dataset.role] || theme.soft;
-    drawOutline(context, waves, fact, { from: 0, samplesPerPixel: fact.length / 180, left: 0, right: 180, top: 0, height: 30, zoom: 1.4 });
+    drawOutline(context, waves, fact, {
+      from: 0,
+      samplesPerPixel: fact.length / 180,
+      left: 0,
+      right: 180,
+      top: 0,
+      height: 30,
+      zoom: 1.4,
+    });
   }
   drawBig();
 }
@@ -273,7 +262,15 @@ function drawBig() {
     context.fillRect(from, 0, to - from, height);
   }
   context.fillStyle = theme[rowOf(current)?.dataset.role] || theme.soft;
-  drawOutline(context, waves, fact, { from: 0, samplesPerPixel: fact.length / width, left: 0, right: width, top: 0, height, zoom: 1 });
+  drawOutline(context, waves, fact, {
+    from: 0,
+    samplesPerPixel: fact.length / width,
+    left: 0,
+    right: width,
+    top: 0,
+    height,
+    zoom: 1,
+  });
   context.fillStyle = theme.over;
   for (const [start, length] of fact.places.slice(0, 300)) context.fillRect(x(start), 0, Math.max(1.5, x(length)), 3);
   context.fillRect(x(player.position()) - 0.75, 0, 1.5, height);
@@ -292,20 +289,11 @@ function tick() {
     drawBig();
   }
   if (reading) {
-    document.getElementById("r-momentary").textContent = reading.momentary <= -1000 ? "–" : signed(reading.momentary / 10);
+    document.getElementById("r-momentary").textContent =
+      reading.momentary <= -1000 ? "–" : signed(reading.momentary / 10);
     document.getElementById("r-peak").textContent = signed(Math.max(...reading.peaks) / 10);
   }
   requestAnimationFrame(tick);
-}
-
-let sayTimer = null;
-function say(words, isGood = false) {
-  const box = document.getElementById("said");
-  box.textContent = words;
-  box.classList.toggle("good", isGood === true);
-  box.hidden = false;
-  clearTimeout(sayTimer);
-  sayTimer = setTimeout(() => { box.hidden = true; }, 7000);
 }
 
 const ROLE_KEYS = { d: "dialogue", m: "music", e: "effects", a: "ambience" };
@@ -319,18 +307,27 @@ document.addEventListener("keydown", (event) => {
     if (next) choose(next, { isRange: event.shiftKey });
   };
   const keys = {
-    " ": playOrStop, ArrowDown: () => step(1), ArrowUp: () => step(-1), i: () => setMark("from"), o: () => setMark("to"),
-    ",": () => player.seek(player.position() - 48000), ".": () => player.seek(player.position() + 48000),
+    " ": playOrStop,
+    ArrowDown: () => step(1),
+    ArrowUp: () => step(-1),
+    i: () => setMark("from"),
+    o: () => setMark("to"),
+    ",": () => player.seek(player.position() - 48000),
+    ".": () => player.seek(player.position() + 48000),
   };
   const role = ROLE_KEYS[event.key];
   if (!role && !keys[event.key]) return;
   event.preventDefault();
-  if (role) setRole(role); else keys[event.key]();
+  if (role) setRole(role);
+  else keys[event.key]();
 });
 const buttons = { play: playOrStop, "mark-in": () => setMark("from"), "mark-out": () => setMark("to"), use: useMarked };
-for (const [name, action] of Object.entries(buttons)) document.querySelector(`[data-do="${name}"]`).addEventListener("click", action);
+for (const [name, action] of Object.entries(buttons))
+  document.querySelector(`[data-do="${name}"]`).addEventListener("click", action);
 
-document.body.addEventListener("htmx:afterSettle", (event) => { if (event.target.id === "sources" || event.target.closest?.("#sources")) settle(); });
+document.body.addEventListener("htmx:afterSettle", (event) => {
+  if (event.target.id === "sources" || event.target.closest?.("#sources")) settle();
+});
 document.body.addEventListener("htmx:responseError", (event) => {
   say(sentenceIn(event.detail.xhr.responseText));
 });

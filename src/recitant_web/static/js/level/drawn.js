@@ -1,6 +1,7 @@
 // How an edit of the Level page looks before the server has answered: gains with the levels that follow from them, chains,
 // rides, settings of tracks.
 
+import { numberOf } from "../lib/fields.js";
 import { chainOf } from "./model.js";
 
 const FOLLOW_GAIN = ["level_lufs", "short_term_lufs", "noise_lufs", "sample_peak_dbfs", "true_peak_dbtp"];
@@ -8,15 +9,30 @@ const FOLLOW_GAIN = ["level_lufs", "short_term_lufs", "noise_lufs", "sample_peak
 // kinds: of processors with their parameters, as the page got them.
 export function applyEdit(state, data, kinds) {
   switch (data.kind) {
-    case "gain": return withGain(state, data);
-    case "gains": return withClipGains(state, new Map(data.gains.map(([id, gainDb]) => [String(id), numberOf(gainDb)])));
-    case "chain": return withChain(state, { ...data, chain: data.chain.map((one) => drawable(one, kinds)) });
-    case "spec": return { ...state, spec: { ...state.spec, id: data.spec_id } };
-    case "zones": return { ...state, zones: { ...state.zones, ...typedNumbers(data, Object.keys(state.zones)) } };
-    case "ride": return data.mode === "set" ? withRide(state, data) : state;
-    case "track-set": return { ...state, tracks: state.tracks.map((track) => (track.id === data.id ? { ...track, ...settings(data) } : track)) };
-    case "speaker": return { ...state, clips: state.clips.map((row) => (data.ids.includes(row.id) ? { ...row, speaker: data.name } : row)) };
-    default: return state;
+    case "gain":
+      return withGain(state, data);
+    case "gains":
+      return withClipGains(state, new Map(data.gains.map(([id, gainDb]) => [String(id), numberOf(gainDb)])));
+    case "chain":
+      return withChain(state, { ...data, chain: data.chain.map((one) => drawable(one, kinds)) });
+    case "spec":
+      return { ...state, spec: { ...state.spec, id: data.spec_id } };
+    case "zones":
+      return { ...state, zones: { ...state.zones, ...typedNumbers(data, Object.keys(state.zones)) } };
+    case "ride":
+      return data.mode === "set" ? withRide(state, data) : state;
+    case "track-set":
+      return {
+        ...state,
+        tracks: state.tracks.map((track) => (track.id === data.id ? { ...track, ...settings(data) } : track)),
+      };
+    case "speaker":
+      return {
+        ...state,
+        clips: state.clips.map((row) => (data.ids.includes(row.id) ? { ...row, speaker: data.name } : row)),
+      };
+    default:
+      return state;
   }
 }
 
@@ -29,17 +45,19 @@ function drawable(processor, kinds) {
     const known = isChoice ? value : numberOf(value);
     if (isChoice || Number.isFinite(known)) values[name] = known;
   }
-  const curves = Object.fromEntries(Object.entries(processor.curves || {}).map(([name, points]) => [name, points.filter((point) => Number.isFinite(numberOf(point[1]))).map(([at, value]) => [at, numberOf(value)])]));
+  const curves = Object.fromEntries(
+    Object.entries(processor.curves || {}).map(([name, points]) => [
+      name,
+      points.filter((point) => Number.isFinite(numberOf(point[1]))).map(([at, value]) => [at, numberOf(value)]),
+    ]),
+  );
   return { ...processor, ...(processor.values ? { values } : {}), ...(processor.curves ? { curves } : {}) };
 }
 
 function typedNumbers(data, names) {
-  return Object.fromEntries(names.filter((name) => Number.isFinite(numberOf(data[name] ?? ""))).map((name) => [name, numberOf(data[name])]));
-}
-
-export function numberOf(text) {
-  const words = String(text).replace("−", "-").replace(",", ".").trim();
-  return words === "" ? NaN : Number(words);
+  return Object.fromEntries(
+    names.filter((name) => Number.isFinite(numberOf(data[name] ?? ""))).map((name) => [name, numberOf(data[name])]),
+  );
 }
 
 function lifted(row, byDb) {
@@ -48,10 +66,13 @@ function lifted(row, byDb) {
 }
 
 function withClipGains(state, gains) {
-  return { ...state, clips: state.clips.map((row) => {
-    const wanted = gains.get(row.id);
-    return Number.isFinite(wanted) ? { ...lifted(row, wanted - row.gain_db), gain_db: wanted } : row;
-  }) };
+  return {
+    ...state,
+    clips: state.clips.map((row) => {
+      const wanted = gains.get(row.id);
+      return Number.isFinite(wanted) ? { ...lifted(row, wanted - row.gain_db), gain_db: wanted } : row;
+    }),
+  };
 }
 
 function withGain(state, { target, id, gain_db: text }) {

@@ -14,12 +14,18 @@ export function newHear({ box, model, refresh, position, loop }) {
   let isMono = false;
 
   function instead() {
-    const where = { target: model.target.kind, id: model.target.id, index: model.index, at_sample: Math.round(position()) };
+    const where = {
+      target: model.target.kind,
+      id: model.target.id,
+      index: model.index,
+      at_sample: Math.round(position()),
+    };
     if (ridden) return { how: "ridden", ...ridden };
     if (how === "taken") return { how, ...where };
     if (model.draft) return { how: "draft", ...where, chain: model.draft };
     if (!isOther || !how) return null;
-    if (how.startsWith("version:")) return { how: "version", version_id: Number(how.slice(8)), at_sample: where.at_sample };
+    if (how.startsWith("version:"))
+      return { how: "version", version_id: Number(how.slice(8)), at_sample: where.at_sample };
     return { how, ...where };
   }
 
@@ -27,22 +33,46 @@ export function newHear({ box, model, refresh, position, loop }) {
     const found = instead();
     const text = found ? JSON.stringify(found) : "";
     // A chain too long for an address is heard once it is kept.
-    return { ...(text && encodeURIComponent(text).length < MOST_ADDRESS ? { instead: text } : {}), ...(isMono ? { mono: 1 } : {}) };
+    return {
+      ...(text && encodeURIComponent(text).length < MOST_ADDRESS ? { instead: text } : {}),
+      ...(isMono ? { mono: 1 } : {}),
+    };
   }
 
-  function set(next) { how = next; isOther = false; isTurned = Math.random() < 0.5; show(); refresh(); }
-  function turn(other) { isOther = other; show(); refresh(); }
+  function set(next) {
+    how = next;
+    isOther = false;
+    isTurned = Math.random() < 0.5;
+    show();
+    refresh();
+  }
+  function turn(other) {
+    isOther = other;
+    show();
+    refresh();
+  }
 
   function show() {
-    const select = make("select", { className: "plain-select" },
-      ...[["", "compare with…"], ["untreated", "without this chain"], ["bypass", "without this processor"], ["page", "without this page's work"], ...model.state.versions.map((v) => [`version:${v.id}`, `version “${v.name}”`])]
-        .map(([value, textContent]) => make("option", { value, textContent, selected: value === how })));
+    const select = make(
+      "select",
+      { className: "plain-select" },
+      ...[
+        ["", "compare with…"],
+        ["untreated", "without this chain"],
+        ["bypass", "without this processor"],
+        ["page", "without this page's work"],
+        ...model.state.versions.map((v) => [`version:${v.id}`, `version “${v.name}”`]),
+      ].map(([value, textContent]) => make("option", { value, textContent, selected: value === how })),
+    );
     select.ariaLabel = "Compare with";
     select.addEventListener("change", () => set(select.value));
     const names = isBlind ? (isTurned ? ["Y", "X"] : ["X", "Y"]) : ["As it is", "Other"];
     const pair = make("div", { className: "pair", role: "group" });
     pair.ariaLabel = "What is heard";
-    const both = [[false, names[0]], [true, names[1]]].map(([other, name]) => {
+    const both = [
+      [false, names[0]],
+      [true, names[1]],
+    ].map(([other, name]) => {
       const one = button(name, () => turn(other), { disabled: !how || how === "taken" });
       one.ariaPressed = String(isOther === other);
       return one;
@@ -50,21 +80,53 @@ export function newHear({ box, model, refresh, position, loop }) {
     if (isBlind && isTurned) both.reverse();
     pair.append(...both);
     const blind = make("input", { type: "checkbox", checked: isBlind, disabled: !how || how === "taken" });
-    blind.addEventListener("change", () => { isBlind = blind.checked; isTurned = Math.random() < 0.5; isOther = Math.random() < 0.5; show(); refresh(); });
-    const mono = button("mono", () => { isMono = !isMono; show(); refresh(); }, { className: "toggle", title: "Hear both sides added up" });
+    blind.addEventListener("change", () => {
+      isBlind = blind.checked;
+      isTurned = Math.random() < 0.5;
+      isOther = Math.random() < 0.5;
+      show();
+      refresh();
+    });
+    const mono = button(
+      "mono",
+      () => {
+        isMono = !isMono;
+        show();
+        refresh();
+      },
+      { className: "toggle", title: "Hear both sides added up" },
+    );
     mono.ariaPressed = String(isMono);
-    const again = button("loop", () => { loop.isOn = !loop.isOn; show(); }, { className: "toggle", title: "Play the clip in focus over and over, to sweep by ear" });
+    const again = button(
+      "loop",
+      () => {
+        loop.isOn = !loop.isOn;
+        show();
+      },
+      { className: "toggle", title: "Play the clip in focus over and over, to sweep by ear" },
+    );
     again.ariaPressed = String(loop.isOn);
     const note = how === "taken" ? "hearing what is taken away" : how ? "matched in loudness · key t" : "";
-    box.replaceChildren(again, mono, select, pair, make("label", { className: "tick" }, blind, make("span", { textContent: "blind" })), make("small", { className: "soft", textContent: note }));
+    box.replaceChildren(
+      again,
+      mono,
+      select,
+      pair,
+      make("label", { className: "tick" }, blind, make("span", { textContent: "blind" })),
+      make("small", { className: "soft", textContent: note }),
+    );
   }
 
   return {
     show,
     parameters,
     how: () => how,
-    toggle: () => { if (how && how !== "taken") turn(!isOther); },
+    toggle: () => {
+      if (how && how !== "taken") turn(!isOther);
+    },
     toggleTaken: () => set(how === "taken" ? "" : "taken"),
-    ride: (found) => { ridden = found; },
+    ride: (found) => {
+      ridden = found;
+    },
   };
 }

@@ -3,7 +3,7 @@
 
 import { button, make } from "../lib/dom.js";
 import { clock, signed } from "../lib/units.js";
-import { fitCanvas } from "../desk/paint.js";
+import { fitCanvas } from "../lib/canvas.js";
 
 const MONO = '9.5px "Spline Sans Mono", monospace';
 const LEAST_LU = -18;
@@ -22,7 +22,9 @@ export function newMeters({ canvas, list, theme, model, actions }) {
     if (!reading) return;
     held.loud = Math.max(held.loud, reading.momentary / 10);
     held.truePeak = Math.max(held.truePeak, reading.truePeak / 10);
-    reading.peaks.forEach((tenths, i) => { held.db[i] = Math.max(held.db[i], tenths / 10); });
+    reading.peaks.forEach((tenths, i) => {
+      held.db[i] = Math.max(held.db[i], tenths / 10);
+    });
     const limit = model.state.spec.max_true_peak_dbtp;
     if (reading.truePeak / 10 > limit && Math.abs(reading.sample - lastSample) > 24000 && marks.length < MOST_MARKS) {
       marks.push({ sample: reading.sample, db: reading.truePeak / 10 });
@@ -32,16 +34,32 @@ export function newMeters({ canvas, list, theme, model, actions }) {
   }
 
   function clear() {
-    held.db = [-99, -99]; held.truePeak = -99; held.loud = -99;
-    marks = []; lastSample = -1e9;
+    held.db = [-99, -99];
+    held.truePeak = -99;
+    held.loud = -99;
+    marks = [];
+    lastSample = -1e9;
     showMarks();
   }
 
   function showMarks() {
     list.hidden = !marks.length;
-    list.replaceChildren(make("summary", { className: "over", textContent: `${marks.length} over ${signed(model.state.spec.max_true_peak_dbtp, 0)} dBTP` }),
-      make("div", { className: "marks-list" }, ...marks.map((mark) => button(`${clock(mark.sample)}  ${signed(mark.db)}`, () => actions.seek(mark.sample), { className: "quiet mono" })),
-        button("clear", clear, { className: "quiet" })));
+    list.replaceChildren(
+      make("summary", {
+        className: "over",
+        textContent: `${marks.length} over ${signed(model.state.spec.max_true_peak_dbtp, 0)} dBTP`,
+      }),
+      make(
+        "div",
+        { className: "marks-list" },
+        ...marks.map((mark) =>
+          button(`${clock(mark.sample)}  ${signed(mark.db)}`, () => actions.seek(mark.sample), {
+            className: "quiet mono",
+          }),
+        ),
+        button("clear", clear, { className: "quiet" }),
+      ),
+    );
   }
 
   function paint() {
@@ -51,10 +69,20 @@ export function newMeters({ canvas, list, theme, model, actions }) {
     context.font = MONO;
     const { zones, spec } = model.state;
     const half = Math.round(width * 0.46);
-    const lu = (value) => 18 + ((Math.max(LEAST_LU, Math.min(MOST_LU, value)) - LEAST_LU) / (MOST_LU - LEAST_LU)) * (half - 22);
+    const lu = (value) =>
+      18 + ((Math.max(LEAST_LU, Math.min(MOST_LU, value)) - LEAST_LU) / (MOST_LU - LEAST_LU)) * (half - 22);
     // Loudness: a band for each zone, a bar for momentary, a tick for short-term.
-    const parts = [[LEAST_LU, zones.quiet_lu, theme.rule], [zones.quiet_lu, -zones.near_lu, theme.edge], [-zones.near_lu, zones.near_lu, theme.within], [zones.near_lu, zones.loud_lu, theme.brass], [zones.loud_lu, MOST_LU, theme.over]];
-    for (const [from, to, colour] of parts) { context.fillStyle = colour; context.fillRect(lu(from), 22, Math.max(0, lu(to) - lu(from) - 1), 3); }
+    const parts = [
+      [LEAST_LU, zones.quiet_lu, theme.rule],
+      [zones.quiet_lu, -zones.near_lu, theme.edge],
+      [-zones.near_lu, zones.near_lu, theme.within],
+      [zones.near_lu, zones.loud_lu, theme.brass],
+      [zones.loud_lu, MOST_LU, theme.over],
+    ];
+    for (const [from, to, colour] of parts) {
+      context.fillStyle = colour;
+      context.fillRect(lu(from), 22, Math.max(0, lu(to) - lu(from) - 1), 3);
+    }
     context.fillStyle = theme.rule;
     context.fillRect(18, 5, half - 22, 14);
     if (now && now.momentary > -1000) {
@@ -68,7 +96,8 @@ export function newMeters({ canvas, list, theme, model, actions }) {
     for (const mark of [-18, -9, 0, 9]) context.fillText(signed(mark, 0).replace("−0", "0"), lu(mark) - 6, 36);
     // Peaks: a thin bar for the sample peak, a thick one for the pointer, holds, and the true peak in figures.
     const left = half + 16;
-    const db = (value) => left + ((Math.max(LEAST_DB, Math.min(0, value)) - LEAST_DB) / -LEAST_DB) * (width - left - 40);
+    const db = (value) =>
+      left + ((Math.max(LEAST_DB, Math.min(0, value)) - LEAST_DB) / -LEAST_DB) * (width - left - 40);
     ["L", "R"].forEach((side, i) => {
       const y = 2 + i * 12;
       context.fillStyle = theme.soft;
@@ -81,7 +110,10 @@ export function newMeters({ canvas, list, theme, model, actions }) {
         context.fillStyle = theme.faint;
         context.fillRect(left, y + 7, db(now.peaks[i] / 10) - left, 2);
       }
-      if (held.db[i] > LEAST_DB) { context.fillStyle = held.db[i] >= 0 ? theme.over : theme.brass; context.fillRect(db(held.db[i]) - 1, y - 1, 2.5, 11); }
+      if (held.db[i] > LEAST_DB) {
+        context.fillStyle = held.db[i] >= 0 ? theme.over : theme.brass;
+        context.fillRect(db(held.db[i]) - 1, y - 1, 2.5, 11);
+      }
     });
     context.fillStyle = theme.soft;
     for (const mark of [-40, -20, 0]) context.fillText(signed(mark, 0).replace("−0", "0"), db(mark) - 7, 36);
@@ -99,10 +131,12 @@ export function newMeters({ canvas, list, theme, model, actions }) {
       context.fillRect(Math.min(at, from + wide / 2), 43, Math.abs(at - from - wide / 2), 4);
     }
     context.fillStyle = theme.soft;
-    context.fillText("−1", from - 14, 49); context.fillText("+1", from + wide + 2, 49);
+    context.fillText("−1", from - 14, 49);
+    context.fillText("+1", from + wide + 2, 49);
   }
 
   canvas.addEventListener("click", clear);
-  canvas.title = "Left: momentary loudness against the target, brass tick short-term. Right: IEC 60268-10 pointer over sample peak, held tops, true peak. Below: correlation. Click to clear the marks.";
+  canvas.title =
+    "Left: momentary loudness against the target, brass tick short-term. Right: IEC 60268-10 pointer over sample peak, held tops, true peak. Below: correlation. Click to clear the marks.";
   return { feed, paint, clear };
 }

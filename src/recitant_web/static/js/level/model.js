@@ -49,8 +49,12 @@ export function isOff(row) {
 export function rowsShown(model) {
   const { role, isOff: onlyOff, text } = model.filter;
   const wanted = text.trim().toLowerCase();
-  const rows = model.state.clips.filter((row) => (!role || row.role === role) && (!onlyOff || isOff(row))
-    && (!wanted || `${row.name} ${row.speaker} ${row.track}`.toLowerCase().includes(wanted)));
+  const rows = model.state.clips.filter(
+    (row) =>
+      (!role || row.role === role) &&
+      (!onlyOff || isOff(row)) &&
+      (!wanted || `${row.name} ${row.speaker} ${row.track}`.toLowerCase().includes(wanted)),
+  );
   const { key, isUp } = model.sort;
   const value = (row) => (key === "distance_lu" ? distanceOf(row) : row[key]);
   const order = (a, b) => {

@@ -11,14 +11,25 @@ export function newSheet({ table, model, actions }) {
   const head = table.tHead;
   const body = table.tBodies[0];
 
-  head.replaceChildren(make("tr", {}, ...COLUMNS.map((column) => {
-    const sorter = button(column.label, () => actions.sort(column.key), { className: "sort", title: column.title || "" });
-    const cell = make("th", { className: column.isText ? "" : "n" }, sorter);
-    cell.dataset.key = column.key;
-    return cell;
-  })));
+  head.replaceChildren(
+    make(
+      "tr",
+      {},
+      ...COLUMNS.map((column) => {
+        const sorter = button(column.label, () => actions.sort(column.key), {
+          className: "sort",
+          title: column.title || "",
+        });
+        const cell = make("th", { className: column.isText ? "" : "n" }, sorter);
+        cell.dataset.key = column.key;
+        return cell;
+      }),
+    ),
+  );
 
-  function cellText(value, digits = 1) { return value === null || value === undefined ? "–" : signed(value, digits); }
+  function cellText(value, digits = 1) {
+    return value === null || value === undefined ? "–" : signed(value, digits);
+  }
 
   function bar(row) {
     const distance = distanceOf(row);
@@ -28,39 +39,96 @@ export function newSheet({ table, model, actions }) {
       span.style.setProperty("--from", `${distance < 0 ? 50 - wide : 50}%`);
       span.style.setProperty("--wide", `${Math.max(1, wide)}%`);
     }
-    span.title = distance === null ? "cannot be measured" : `${signed(distance)} LU from its aim of ${signed(row.aim_lufs, 0)} LUFS`;
+    span.title =
+      distance === null
+        ? "cannot be measured"
+        : `${signed(distance)} LU from its aim of ${signed(row.aim_lufs, 0)} LUFS`;
     return span;
   }
 
   function build(row) {
-    const name = make("td", { className: "name" }, make("span", { className: `letter small ${row.role}`, textContent: row.letter }), make("span", { className: "words", textContent: row.name, title: row.name }));
-    if (row.chain.length) name.append(make("small", { className: "soft", textContent: `${row.chain.length}×`, title: `Processors: ${row.chain.join(", ")}` }));
-    if (row.outliers.length) name.append(make("small", { className: "over", textContent: "outlier", title: "A short burst far over the rest; its level is measured without it" }));
-    const gain = make("input", { className: "gain mono", type: "text", inputMode: "decimal", value: gainText(row.gain_db), tabIndex: -1 });
+    const name = make(
+      "td",
+      { className: "name" },
+      make("span", { className: `letter small ${row.role}`, textContent: row.letter }),
+      make("span", { className: "words", textContent: row.name, title: row.name }),
+    );
+    if (row.chain.length)
+      name.append(
+        make("small", {
+          className: "soft",
+          textContent: `${row.chain.length}×`,
+          title: `Processors: ${row.chain.join(", ")}`,
+        }),
+      );
+    if (row.outliers.length)
+      name.append(
+        make("small", {
+          className: "over",
+          textContent: "outlier",
+          title: "A short burst far over the rest; its level is measured without it",
+        }),
+      );
+    const gain = make("input", {
+      className: "gain mono",
+      type: "text",
+      inputMode: "decimal",
+      value: gainText(row.gain_db),
+      tabIndex: -1,
+    });
     gain.setAttribute("aria-label", `Gain of ${row.name}, dB`);
     gain.addEventListener("focus", () => gain.select());
-    gain.addEventListener("change", async () => { if (!(await actions.setGain(row.id, gain.value))) gain.value = gainText(row.gain_db); });
+    gain.addEventListener("change", async () => {
+      if (!(await actions.setGain(row.id, gain.value))) gain.value = gainText(row.gain_db);
+    });
     gain.addEventListener("keydown", (event) => {
       event.stopPropagation();
-      if (event.key === "Enter") { gain.blur(); body.querySelector(`[data-id="${row.id}"]`)?.focus(); }
-      if (event.key === "Escape") { gain.value = gainText(row.gain_db); gain.blur(); }
+      if (event.key === "Enter") {
+        gain.blur();
+        body.querySelector(`[data-id="${row.id}"]`)?.focus();
+      }
+      if (event.key === "Escape") {
+        gain.value = gainText(row.gain_db);
+        gain.blur();
+      }
     });
-    const advised = row.advised_db === null || Math.abs(row.advised_db - row.gain_db) < 0.05
-      ? make("span", { className: "soft", textContent: row.advised_db === null ? "–" : "✓", title: "It is where it is meant to be" })
-      : button(gainText(row.advised_db), (event) => { event.stopPropagation(); actions.advise([row.id]); }, { className: "quiet mono advice", title: "Set this gain", tabIndex: -1 });
-    const line = make("tr", { tabIndex: -1 },
+    const advised =
+      row.advised_db === null || Math.abs(row.advised_db - row.gain_db) < 0.05
+        ? make("span", {
+            className: "soft",
+            textContent: row.advised_db === null ? "–" : "✓",
+            title: "It is where it is meant to be",
+          })
+        : button(
+            gainText(row.advised_db),
+            (event) => {
+              event.stopPropagation();
+              actions.advise([row.id]);
+            },
+            { className: "quiet mono advice", title: "Set this gain", tabIndex: -1 },
+          );
+    const line = make(
+      "tr",
+      { tabIndex: -1 },
       name,
       make("td", { className: "soft words", textContent: row.speaker, title: row.speaker }),
       make("td", { className: "n mono", textContent: timecode(row.start_sample, model.state.frame_rate).slice(3) }),
-      make("td", { className: `n mono${isOff(row) ? " over" : ""}`, textContent: row.is_pending ? "…" : cellText(row.level_lufs) }),
+      make("td", {
+        className: `n mono${isOff(row) ? " over" : ""}`,
+        textContent: row.is_pending ? "…" : cellText(row.level_lufs),
+      }),
       make("td", {}, bar(row)),
       make("td", { className: "n mono", textContent: cellText(row.short_term_lufs) }),
       make("td", { className: "n mono", textContent: row.has_peaks ? cellText(row.sample_peak_dbfs) : "…" }),
-      make("td", { className: `n mono${row.true_peak_dbtp > 0 ? " over" : ""}`, textContent: row.has_peaks ? cellText(row.true_peak_dbtp) : "…" }),
+      make("td", {
+        className: `n mono${row.true_peak_dbtp > 0 ? " over" : ""}`,
+        textContent: row.has_peaks ? cellText(row.true_peak_dbtp) : "…",
+      }),
       make("td", { className: "n mono", textContent: cellText(row.range_lu) }),
       make("td", { className: "n mono", textContent: cellText(row.noise_lufs, 0) }),
       make("td", { className: "n" }, gain),
-      make("td", { className: "n" }, advised));
+      make("td", { className: "n" }, advised),
+    );
     line.dataset.id = row.id;
     return line;
   }
@@ -70,14 +138,22 @@ export function newSheet({ table, model, actions }) {
     const lines = rows.map((row) => {
       const text = JSON.stringify(row);
       let found = kept.get(row.id);
-      if (!found || found.text !== text) { found = { text, row: build(row) }; kept.set(row.id, found); }
+      if (!found || found.text !== text) {
+        found = { text, row: build(row) };
+        kept.set(row.id, found);
+      }
       return found.row;
     });
-    const active = document.activeElement && document.activeElement.closest("tr") ? document.activeElement.closest("tr").dataset.id : null;
+    const active =
+      document.activeElement && document.activeElement.closest("tr")
+        ? document.activeElement.closest("tr").dataset.id
+        : null;
     const isTyping = document.activeElement && document.activeElement.tagName === "INPUT";
-    if (lines.length !== body.children.length || lines.some((line, i) => body.children[i] !== line)) body.replaceChildren(...lines);
+    if (lines.length !== body.children.length || lines.some((line, i) => body.children[i] !== line))
+      body.replaceChildren(...lines);
     mark();
-    for (const cell of head.rows[0].cells) cell.ariaSort = cell.dataset.key === model.sort.key ? (model.sort.isUp ? "ascending" : "descending") : "none";
+    for (const cell of head.rows[0].cells)
+      cell.ariaSort = cell.dataset.key === model.sort.key ? (model.sort.isUp ? "ascending" : "descending") : "none";
     if (active && !isTyping) body.querySelector(`[data-id="${active}"]`)?.focus({ preventScroll: true });
     return rows;
   }
@@ -113,19 +189,35 @@ export function newSheet({ table, model, actions }) {
     if (event.target.tagName === "INPUT" || event.ctrlKey || event.metaKey || event.altKey) return;
     const rows = rowsShown(model);
     const at = rows.findIndex((row) => row.id === model.focusId);
-    const to = { ArrowDown: at + 1, ArrowUp: at - 1, Home: 0, End: rows.length - 1, PageDown: at + 12, PageUp: at - 12 }[event.key];
+    const to = {
+      ArrowDown: at + 1,
+      ArrowUp: at - 1,
+      Home: 0,
+      End: rows.length - 1,
+      PageDown: at + 12,
+      PageUp: at - 12,
+    }[event.key];
     if (to !== undefined) {
       event.preventDefault();
       const row = rows[Math.min(rows.length - 1, Math.max(0, to))];
-      if (row) { actions.choose(row.id, { isRange: event.shiftKey, isKey: true }); focusOn(row.id); }
+      if (row) {
+        actions.choose(row.id, { isRange: event.shiftKey, isKey: true });
+        focusOn(row.id);
+      }
       return;
     }
     const done = {
       x: () => actions.choose(model.focusId, { isMore: true }),
       Enter: () => body.querySelector(`[data-id="${model.focusId}"] input.gain`)?.focus(),
-      a: () => actions.advise(), ArrowRight: () => actions.nudge(event.shiftKey ? 0.1 : 0.5), ArrowLeft: () => actions.nudge(event.shiftKey ? -0.1 : -0.5),
+      a: () => actions.advise(),
+      ArrowRight: () => actions.nudge(event.shiftKey ? 0.1 : 0.5),
+      ArrowLeft: () => actions.nudge(event.shiftKey ? -0.1 : -0.5),
     }[event.key];
-    if (done) { event.preventDefault(); event.stopPropagation(); done(); }
+    if (done) {
+      event.preventDefault();
+      event.stopPropagation();
+      done();
+    }
   });
   return { show, mark, focusOn };
 }

@@ -1,7 +1,7 @@
 // The stave that the clip in focus stands on: its neighbours around it, loudness upwards, the clip to be dragged.
 
 import { signed } from "../lib/units.js";
-import { fitCanvas } from "../desk/paint.js";
+import { fitCanvas } from "../lib/canvas.js";
 import { rowOf } from "./model.js";
 
 const ABOVE_LU = 12;
@@ -24,7 +24,10 @@ export function newStrip({ canvas, model, api, url, theme, actions, position }) 
     const row = rowOf(model, model.focusId);
     if (!row) return;
     const margin = Math.max(48000 * 4, row.length_samples * 0.5);
-    view = { from: Math.max(0, Math.round(row.start_sample - margin)), to: Math.round(row.start_sample + row.length_samples + margin) };
+    view = {
+      from: Math.max(0, Math.round(row.start_sample - margin)),
+      to: Math.round(row.start_sample + row.length_samples + margin),
+    };
     load();
   }
 
@@ -32,9 +35,16 @@ export function newStrip({ canvas, model, api, url, theme, actions, position }) 
     asked += 1;
     const mine = asked;
     try {
-      const found = await api.get(`${url}?start=${view.from}&end=${view.to}&points=${Math.max(100, Math.round(width()))}`);
-      if (mine === asked) { contours = found; paint(); }
-    } catch { /* the strip stays as it was; the page says what failed */ }
+      const found = await api.get(
+        `${url}?start=${view.from}&end=${view.to}&points=${Math.max(100, Math.round(width()))}`,
+      );
+      if (mine === asked) {
+        contours = found;
+        paint();
+      }
+    } catch {
+      /* the strip stays as it was; the page says what failed */
+    }
   }
 
   function paint() {
@@ -51,7 +61,8 @@ export function newStrip({ canvas, model, api, url, theme, actions, position }) 
       context.fillText(signed(focus.aim_lufs + lu, 0), 4, y(focus.aim_lufs + lu) + 3.5);
     }
     for (const row of model.state.clips) {
-      if (row.role !== focus.role || row.start_sample > view.to || row.start_sample + row.length_samples < view.from) continue;
+      if (row.role !== focus.role || row.start_sample > view.to || row.start_sample + row.length_samples < view.from)
+        continue;
       const isFocus = row.id === focus.id;
       const [left, right] = [Math.max(LEFT, x(row.start_sample)), x(row.start_sample + row.length_samples)];
       const found = contours && contours.clips[row.id];
@@ -61,7 +72,8 @@ export function newStrip({ canvas, model, api, url, theme, actions, position }) 
         context.moveTo(left, height());
         found.tenths.forEach((tenths, i) => {
           const at = x(found.from_sample + i * contours.step_samples);
-          if (at >= left && at <= right) context.lineTo(at, Math.min(height(), tenths <= FLOOR_TENTHS ? height() : y(tenths / 10 + lift)));
+          if (at >= left && at <= right)
+            context.lineTo(at, Math.min(height(), tenths <= FLOOR_TENTHS ? height() : y(tenths / 10 + lift)));
         });
         context.lineTo(right, height());
         context.closePath();
@@ -75,22 +87,39 @@ export function newStrip({ canvas, model, api, url, theme, actions, position }) 
       context.strokeRect(left + 0.5, 1, right - left - 1, height() - 2);
       context.fillStyle = theme.ink;
       context.save();
-      context.beginPath(); context.rect(left, 0, Math.max(0, right - left - 4), 16); context.clip();
+      context.beginPath();
+      context.rect(left, 0, Math.max(0, right - left - 4), 16);
+      context.clip();
       context.font = `${isFocus ? 600 : 400} 11px "Public Sans", sans-serif`;
       context.fillText(isFocus && drag ? `${row.name}  ${signed(row.gain_db + drag.db)} dB` : row.name, left + 5, 13);
       context.restore();
       context.font = '10px "Spline Sans Mono", monospace';
     }
     const head = x(position());
-    if (head > LEFT && head < width()) { context.fillStyle = theme.over; context.fillRect(head, 0, 1.5, height()); }
+    if (head > LEFT && head < width()) {
+      context.fillStyle = theme.over;
+      context.fillRect(head, 0, 1.5, height());
+    }
   }
 
   canvas.addEventListener("pointerdown", (event) => {
     const sample = view.from + ((event.offsetX - LEFT) / (width() - LEFT)) * (view.to - view.from);
     const focus = rowOf(model, model.focusId);
-    const row = model.state.clips.find((one) => focus && one.role === focus.role && sample >= one.start_sample && sample < one.start_sample + one.length_samples);
-    if (!row) { actions.seek(Math.max(0, Math.round(sample))); return; }
-    if (row.id !== model.focusId) { actions.choose(row.id, {}); return; }
+    const row = model.state.clips.find(
+      (one) =>
+        focus &&
+        one.role === focus.role &&
+        sample >= one.start_sample &&
+        sample < one.start_sample + one.length_samples,
+    );
+    if (!row) {
+      actions.seek(Math.max(0, Math.round(sample)));
+      return;
+    }
+    if (row.id !== model.focusId) {
+      actions.choose(row.id, {});
+      return;
+    }
     drag = { id: row.id, y: event.clientY, db: 0, sample };
     canvas.setPointerCapture(event.pointerId);
   });
@@ -104,9 +133,15 @@ export function newStrip({ canvas, model, api, url, theme, actions, position }) 
     const { id, db, sample } = drag;
     drag = null;
     if (db) actions.lift(id, db);
-    else { actions.seek(Math.max(0, Math.round(sample))); paint(); }
+    else {
+      actions.seek(Math.max(0, Math.round(sample)));
+      paint();
+    }
   };
   canvas.addEventListener("pointerup", drop);
-  canvas.addEventListener("pointercancel", () => { drag = null; paint(); });
+  canvas.addEventListener("pointercancel", () => {
+    drag = null;
+    paint();
+  });
   return { follow, paint, load };
 }

@@ -6,7 +6,11 @@ export function newApi(urls) {
   async function answer(response) {
     if (response.ok) return response.json();
     let found = {};
-    try { found = await response.json(); } catch { /* not an answer of ours */ }
+    try {
+      found = await response.json();
+    } catch {
+      /* not an answer of ours */
+    }
     const words = found.sentence || "That did not reach the server. Check the connection; nothing is lost.";
     throw Object.assign(new Refusal(words), { status: response.status, code: found.error || "" });
   }

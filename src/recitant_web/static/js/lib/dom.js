@@ -17,18 +17,38 @@ export function isTyping(box) {
   const active = document.activeElement;
   return Boolean(active && box.contains(active) && active.dataset.isTyped);
 }
-document.addEventListener("input", (event) => { if (event.target.matches("input:not([type=range]):not([type=checkbox]), textarea")) event.target.dataset.isTyped = "1"; });
-document.addEventListener("change", (event) => { delete event.target.dataset.isTyped; }, true);
-document.addEventListener("focusout", (event) => { delete event.target.dataset.isTyped; });
+document.addEventListener("input", (event) => {
+  if (event.target.matches("input:not([type=range]):not([type=checkbox]), textarea"))
+    event.target.dataset.isTyped = "1";
+});
+document.addEventListener(
+  "change",
+  (event) => {
+    delete event.target.dataset.isTyped;
+  },
+  true,
+);
+document.addEventListener("focusout", (event) => {
+  delete event.target.dataset.isTyped;
+});
 
 // Rebuild a box; what had the focus has it again where it is still there.
 export function keepingFocus(box, rebuild) {
   const active = document.activeElement;
-  const keyOf = (one) => one.dataset.key || one.id || `${one.tagName} ${one.getAttribute("aria-label") || one.ariaLabel || one.textContent.trim()}`;
+  const keyOf = (one) =>
+    one.dataset.key ||
+    one.id ||
+    `${one.tagName} ${one.getAttribute("aria-label") || one.ariaLabel || one.textContent.trim()}`;
   const all = () => [...box.querySelectorAll("button, input, select, textarea, summary, [tabindex]")];
   const isInside = active && box.contains(active) && active !== box;
   const key = isInside ? keyOf(active) : null;
-  const place = isInside ? all().filter((one) => keyOf(one) === key).indexOf(active) : -1;
+  const place = isInside
+    ? all()
+        .filter((one) => keyOf(one) === key)
+        .indexOf(active)
+    : -1;
   rebuild();
-  if (isInside && !active.isConnected) all().filter((one) => keyOf(one) === key)[Math.max(0, place)]?.focus({ preventScroll: true });
+  if (!isInside || active.isConnected) return;
+  const again = all().filter((one) => keyOf(one) === key);
+  again[Math.max(0, place)]?.focus({ preventScroll: true });
 }

@@ -30,7 +30,9 @@ export function newEditQueue({ post, refetch, base, apply, adopt, refuse, draw }
       last.heldUntil = performance.now() + holdMs;
     } else {
       entry = { change, key, amount, url, heldUntil: performance.now() + holdMs, isUnderWay: false, tries: 0 };
-      entry.done = new Promise((resolve) => { entry.resolve = resolve; });
+      entry.done = new Promise((resolve) => {
+        entry.resolve = resolve;
+      });
       waiting.push(entry);
     }
     draw();
@@ -65,7 +67,10 @@ export function newEditQueue({ post, refetch, base, apply, adopt, refuse, draw }
 
   async function held(entry) {
     while (entry.heldUntil > performance.now()) {
-      await new Promise((resolve) => { wake = resolve; setTimeout(resolve, entry.heldUntil - performance.now()); });
+      await new Promise((resolve) => {
+        wake = resolve;
+        setTimeout(resolve, entry.heldUntil - performance.now());
+      });
       wake = null;
     }
   }
@@ -74,7 +79,11 @@ export function newEditQueue({ post, refetch, base, apply, adopt, refuse, draw }
     entry.isUnderWay = true;
     const state = base();
     const data = dataOf(entry, state);
-    if (!data || (entry.amount !== null && Math.abs(entry.amount) < 1e-9)) { leave(entry, null); draw(); return; }
+    if (!data || (entry.amount !== null && Math.abs(entry.amount) < 1e-9)) {
+      leave(entry, null);
+      draw();
+      return;
+    }
     try {
       const answer = await post(data, state.revision, entry.url);
       leave(entry, true);
@@ -99,10 +108,19 @@ export function newEditQueue({ post, refetch, base, apply, adopt, refuse, draw }
   }
 
   async function again() {
-    try { await adopt(await refetch()); } catch { draw(); }
+    try {
+      await adopt(await refetch());
+    } catch {
+      draw();
+    }
   }
 
-  window.addEventListener("beforeunload", (event) => { if (waiting.length) { release(); event.preventDefault(); } });
+  window.addEventListener("beforeunload", (event) => {
+    if (waiting.length) {
+      release();
+      event.preventDefault();
+    }
+  });
 
   return { add, over, release, isIdle: () => !waiting.length };
 }

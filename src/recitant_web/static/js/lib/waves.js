@@ -39,9 +39,19 @@ export class Waves {
       this.loading += 1;
       fetch(this.pattern.replace("KEY/0/0", `${row.name}/${index}`))
         .then((response) => (response.ok ? response.arrayBuffer() : new ArrayBuffer(0)))
-        .then((buffer) => { row.tiles[index] = new Int16Array(buffer); this.kept += 1; this.forget(); this.onLoad(); })
-        .catch(() => { row.tiles[index] = undefined; })
-        .finally(() => { this.loading -= 1; this.pump(); });
+        .then((buffer) => {
+          row.tiles[index] = new Int16Array(buffer);
+          this.kept += 1;
+          this.forget();
+          this.onLoad();
+        })
+        .catch(() => {
+          row.tiles[index] = undefined;
+        })
+        .finally(() => {
+          this.loading -= 1;
+          this.pump();
+        });
     }
   }
 
@@ -62,7 +72,12 @@ export function levelFor(samplesPerPixel) {
 }
 
 // One channel (or all, when null) of a stretch of a recording into a box; fillStyle is the caller's.
-export function drawOutline(context, waves, source, { from, samplesPerPixel, left, right, top, height, channel = null, zoom = 1 }) {
+export function drawOutline(
+  context,
+  waves,
+  source,
+  { from, samplesPerPixel, left, right, top, height, channel = null, zoom = 1 },
+) {
   const level = levelFor(samplesPerPixel);
   const row = waves.row(source.key, level);
   const n = source.n_channels;

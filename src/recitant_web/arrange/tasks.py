@@ -2,7 +2,7 @@
 
 from celery import shared_task
 
-from recitant_web.desk.time_stretch import VARY, vary_clip
+from recitant_web.arrange.time_stretch import VARY, vary_clip
 from recitant_web.jobs.actions import run_job
 
 

@@ -30,7 +30,13 @@ export function layoutScore(model, width, availableHeight) {
     return row;
   });
   const lane = layoutLane(model, Math.max(top, availableHeight - LANE_HEIGHT - GAP), width);
-  return { width, height: Math.max(top + LANE_HEIGHT + GAP, availableHeight), rows, lane, ticks: layoutTicks(model.view, width) };
+  return {
+    width,
+    height: Math.max(top + LANE_HEIGHT + GAP, availableHeight),
+    rows,
+    lane,
+    ticks: layoutTicks(model.view, width),
+  };
 }
 
 // Clearance: bars from the foot, the line of what is asked for, close passages on their own.
@@ -38,7 +44,14 @@ function layoutLane(model, top, width) {
   const { clearance } = model.state;
   const pxPerLu = (LANE_HEIGHT - 8) / LANE_LU;
   const foot = top + LANE_HEIGHT;
-  const lane = { top, height: LANE_HEIGHT, asked: clearance.asked_lu, askedY: Math.round(foot - Math.min(clearance.asked_lu, LANE_LU) * pxPerLu) + 0.5, bars: [], passages: [] };
+  const lane = {
+    top,
+    height: LANE_HEIGHT,
+    asked: clearance.asked_lu,
+    askedY: Math.round(foot - Math.min(clearance.asked_lu, LANE_LU) * pxPerLu) + 0.5,
+    bars: [],
+    passages: [],
+  };
   const found = model.contours && model.contours.clearance;
   if (found) {
     const step = model.contours.step_samples;
@@ -50,14 +63,27 @@ function layoutLane(model, top, width) {
       if (x + wide < GUTTER_WIDTH || x > width) return;
       const height = Math.max(1.5, Math.min(tenths / 10, LANE_LU) * pxPerLu);
       // Red is what counts: moments too short to count stay quiet.
-      const counts = clearance.passages.some((p) => at + step > p.start_sample && at < p.start_sample + p.length_samples);
-      lane.bars.push({ x, width: wide, y: foot - height, height, isClose: counts && tenths / 10 < clearance.asked_lu - 0.05 });
+      const counts = clearance.passages.some(
+        (p) => at + step > p.start_sample && at < p.start_sample + p.length_samples,
+      );
+      lane.bars.push({
+        x,
+        width: wide,
+        y: foot - height,
+        height,
+        isClose: counts && tenths / 10 < clearance.asked_lu - 0.05,
+      });
     });
   }
   for (const passage of clearance.passages) {
     const x = xOf(passage.start_sample, model.view, width);
     const end = xOf(passage.start_sample + passage.length_samples, model.view, width);
-    if (end > GUTTER_WIDTH && x < width) lane.passages.push({ x: Math.max(x, GUTTER_WIDTH), width: Math.max(3, end - Math.max(x, GUTTER_WIDTH)), passage });
+    if (end > GUTTER_WIDTH && x < width)
+      lane.passages.push({
+        x: Math.max(x, GUTTER_WIDTH),
+        width: Math.max(3, end - Math.max(x, GUTTER_WIDTH)),
+        passage,
+      });
   }
   return lane;
 }
@@ -82,7 +108,12 @@ export function hitTest(score, x, y) {
   const handle = row.handles.find((h) => Math.hypot(h.x - x, h.y - y) <= HANDLE_PX);
   if (handle) return { kind: "duck-point", row, handle };
   if (row.role === "dialogue" && y >= row.speechTop - 3) {
-    const edge = row.speech.flatMap((s) => [{ s, side: "from", x: s.x }, { s, side: "to", x: s.x + s.width }]).find((e) => Math.abs(e.x - x) <= EDGE_PX);
+    const edge = row.speech
+      .flatMap((s) => [
+        { s, side: "from", x: s.x },
+        { s, side: "to", x: s.x + s.width },
+      ])
+      .find((e) => Math.abs(e.x - x) <= EDGE_PX);
     if (edge) return { kind: "speech-edge", row, span: edge.s, side: edge.side };
     const span = row.speech.find((s) => x >= s.x && x <= s.x + s.width);
     if (span) return { kind: "speech", row, span };
@@ -103,10 +134,15 @@ function layoutStave(model, stave, top, height, width) {
   const lines = [];
   for (let i = 1; i < LINES; i += 1) {
     const lufs = topLufs - i * STEP_LU;
-    lines.push({ y: Math.round(top + i * STEP_LU * pxPerDb) + 0.5, lufs, isAim: Math.abs(lufs - stave.aim_lufs) < 0.01 });
+    lines.push({
+      y: Math.round(top + i * STEP_LU * pxPerDb) + 0.5,
+      lufs,
+      isAim: Math.abs(lufs - stave.aim_lufs) < 0.01,
+    });
   }
   const duck = duckOf(model, stave.role);
-  const dragged = duck && model.drag && model.drag.target === "duck" && model.drag.id === duck.id ? pointsOf(model, duck) : null;
+  const dragged =
+    duck && model.drag && model.drag.target === "duck" && model.drag.id === duck.id ? pointsOf(model, duck) : null;
   const at = { yOf, top, height, width, stemShift, aim: stave.aim_lufs, duck, dragged };
   const clips = stave.clips
     .map((clip) => layoutClip(model, clip, at))
@@ -114,7 +150,22 @@ function layoutStave(model, stave, top, height, width) {
   const handles = duck ? layoutHandles(model, duck, clips, at) : [];
   const speechTop = top + height - SPEECH_HEIGHT;
   const speech = stave.role === "dialogue" ? layoutSpeech(model, width) : [];
-  return { role: stave.role, letter: stave.letter, top, height, lines, clips, handles, speech, speechTop, speechHeight: SPEECH_HEIGHT, duck, pxPerDb, stemDb: stave.gain_db + stemShift, isDragged: stemShift !== 0 };
+  return {
+    role: stave.role,
+    letter: stave.letter,
+    top,
+    height,
+    lines,
+    clips,
+    handles,
+    speech,
+    speechTop,
+    speechHeight: SPEECH_HEIGHT,
+    duck,
+    pxPerDb,
+    stemDb: stave.gain_db + stemShift,
+    isDragged: stemShift !== 0,
+  };
 }
 
 // A handle sits on the dipped line of what sounds there; where nothing does, as far under the aim as the curve lies.
@@ -128,7 +179,16 @@ function layoutHandles(model, duck, clips, at) {
     const ys = under.map((clip) => lineAt(clip, x));
     const y = ys.length ? Math.min(...ys) : at.yOf(at.aim + db);
     const isDragged = Boolean(at.dragged && model.drag.index === index);
-    handles.push({ duck, index, sample, db, isPinned, isDragged, x, y: Math.min(Math.max(y, at.top + 4), at.top + at.height - 4) });
+    handles.push({
+      duck,
+      index,
+      sample,
+      db,
+      isPinned,
+      isDragged,
+      x,
+      y: Math.min(Math.max(y, at.top + 4), at.top + at.height - 4),
+    });
   });
   // Handles on each other's feet are not drawn: zoom in for them.
   return handles.filter((h, i) => i === 0 || h.x - handles[i - 1].x > 5 || h.isPinned);
@@ -136,14 +196,30 @@ function layoutHandles(model, duck, clips, at) {
 
 function layoutSpeech(model, width) {
   const drag = model.drag && model.drag.target === "speech" ? model.drag : null;
-  const spans = model.state.speech.map(([start, length, confidence, clipId]) => ({ from: start, to: start + length, confidence, clipId }));
-  if (drag && drag.was) spans.forEach((s) => { if (s.clipId === drag.clipId && s.from === drag.was.from) { s.from = drag.from; s.to = drag.to; } });
+  const spans = model.state.speech.map(([start, length, confidence, clipId]) => ({
+    from: start,
+    to: start + length,
+    confidence,
+    clipId,
+  }));
+  if (drag && drag.was)
+    spans.forEach((s) => {
+      if (s.clipId === drag.clipId && s.from === drag.was.from) {
+        s.from = drag.from;
+        s.to = drag.to;
+      }
+    });
   if (drag && !drag.was) spans.push({ from: drag.from, to: drag.to, confidence: 1, clipId: drag.clipId });
   const chosen = model.selectedSpeech;
   return spans
     .map((s) => {
       const x = Math.max(GUTTER_WIDTH, xOf(s.from, model.view, width));
-      return { ...s, x, width: Math.max(2, xOf(s.to, model.view, width) - x), isSelected: Boolean(chosen && chosen.clipId === s.clipId && chosen.from === s.from) };
+      return {
+        ...s,
+        x,
+        width: Math.max(2, xOf(s.to, model.view, width) - x),
+        isSelected: Boolean(chosen && chosen.clipId === s.clipId && chosen.from === s.from),
+      };
     })
     .filter((s) => s.x + s.width > GUTTER_WIDTH && s.x < width);
 }
@@ -170,15 +246,29 @@ function layoutClip(model, clip, at) {
   const isDipped = Boolean(contour && contour.undipped);
   const isDrawn = at.dragged && isDipped && (at.duck.stem || at.duck.track_id === clip.track_id);
   const points = contour ? traced(isDrawn ? contour.undipped : contour.tenths) : [];
-  const undipped = isDipped ? contour.undipped.map((tenths, index) => {
-    const sample = contour.from_sample + index * model.contours.step_samples;
-    return [Math.min(Math.max(xOf(sample, view, at.width), x), x + width), at.yOf(tenths <= FLOOR_TENTHS ? -200 : tenths / 10 + lineDb)];
-  }) : [];
+  const undipped = isDipped
+    ? contour.undipped.map((tenths, index) => {
+        const sample = contour.from_sample + index * model.contours.step_samples;
+        return [
+          Math.min(Math.max(xOf(sample, view, at.width), x), x + width),
+          at.yOf(tenths <= FLOOR_TENTHS ? -200 : tenths / 10 + lineDb),
+        ];
+      })
+    : [];
   const missLu = clip.in_mix_lufs === null ? null : clip.in_mix_lufs + shiftDb - at.aim;
   return {
-    id: clip.id, name: clip.name, x, width, y: at.top, height: at.height, points, undipped, missLu,
+    id: clip.id,
+    name: clip.name,
+    x,
+    width,
+    y: at.top,
+    height: at.height,
+    points,
+    undipped,
+    missLu,
     gainDb: clip.gain_db + (isDragged ? model.drag.deltaDb : 0),
-    isSelected: clip.id === model.selectedId, isDragged: Boolean(isDragged),
+    isSelected: clip.id === model.selectedId,
+    isDragged: Boolean(isDragged),
   };
 }
 
@@ -213,12 +303,16 @@ export function layoutHorizon(model, width, height) {
   const yOf = (lufs) => 6 + Math.min(Math.max((top - lufs) / HORIZON_SPAN_LU, 0), 1) * (height - 12);
   const xOfSample = (sample) => HORIZON_LEFT + (sample / Math.max(1, length)) * room;
   return {
-    width, height, length,
+    width,
+    height,
+    length,
     points: horizon.map((tenths, i) => [HORIZON_LEFT + (i / Math.max(1, horizon.length - 1)) * room, yOf(tenths / 10)]),
     aimY: Math.round(yOf(spec.target_lufs)) + 0.5,
-    bandTop: yOf(spec.target_lufs + spec.tolerance_lu), bandBottom: yOf(spec.target_lufs - spec.tolerance_lu),
+    bandTop: yOf(spec.target_lufs + spec.tolerance_lu),
+    bandBottom: yOf(spec.target_lufs - spec.tolerance_lu),
     window: [xOfSample(model.view.start), xOfSample(Math.min(model.view.end, length))],
-    right: width - HORIZON_RIGHT, xOfSample,
+    right: width - HORIZON_RIGHT,
+    xOfSample,
     sampleAt: (x) => ((x - HORIZON_LEFT) / room) * length,
   };
 }

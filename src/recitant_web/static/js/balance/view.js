@@ -3,25 +3,31 @@
 import { clock, signed, timecode } from "../lib/units.js";
 import { newApi } from "../lib/api.js";
 import { isTyping, keepingFocus } from "../lib/dom.js";
+import { fitCanvas, themeOf } from "../lib/canvas.js";
 import { newEditQueue } from "../lib/edits.js";
+import { newPeakMeter } from "../lib/meter.js";
+import { newNotice, showLoudness, showPlaying, showSteps } from "../lib/page.js";
+import { Player } from "../lib/player.js";
+import { showVerdict } from "../lib/verdict.js";
 import { bindHorizon, bindKeys, bindScore } from "./control.js";
 import { layoutHorizon, layoutScore, xOf } from "./layout.js";
 import { moveEdge, showCloseList, showFigures, showNote, showSpeech } from "./clearance.js";
 import { applyEdit, gainOf, pointIndex } from "./drawn.js";
 import { newFirstBalance } from "./firstbalance.js";
 import { showGiveWay } from "./giveway.js";
-import { heardParameters, neighbourClip, newModel, passageAt, scrolled, selectedClip, staveOf, zoomed } from "./model.js";
-import { fitCanvas, paintHorizon, paintMeter, paintScore, themeOf } from "./paint.js";
-import { Player } from "./player.js";
+import { heardParameters, neighbourClip, newModel, passageAt, scrolled, selectedClip, zoomed } from "./model.js";
+import { paintHorizon, paintScore } from "./paint.js";
 import { newLevelPath } from "./path.js";
-import { showClipTable, showHeads, showVerdict } from "./side.js";
+import { showClipTable, showHeads } from "./side.js";
 
 const desk = document.getElementById("desk");
 const stavesBox = document.getElementById("staves");
 const scoreCanvas = document.getElementById("score");
 const horizonCanvas = document.getElementById("horizon");
-const meterCanvas = document.getElementById("meter");
 const theme = themeOf(document.documentElement);
+const say = newNotice();
+const showMeter = newPeakMeter(document.getElementById("meter"), theme);
+const playButton = document.querySelector('[data-do="play"]');
 const model = newModel(JSON.parse(document.getElementById("state").textContent));
 const api = newApi(desk.dataset);
 const queue = newEditQueue({
@@ -30,8 +36,14 @@ const queue = newEditQueue({
   base: () => model.base,
   apply: applyEdit,
   adopt: take,
-  refuse: (error) => { model.drag = null; say(error.message); },
-  draw: () => { model.state = queue.over(model.base); show(); },
+  refuse: (error) => {
+    model.drag = null;
+    say(error.message);
+  },
+  draw: () => {
+    model.state = queue.over(model.base);
+    show();
+  },
 });
 const edit = queue.add;
 let score = layoutScore(model, 800, 600);
@@ -69,7 +81,8 @@ function show() {
 }
 
 function showAll() {
-  if (!isTyping(document.getElementById("heads"))) showHeads(document.getElementById("heads"), model, score, { setGain, toggleHeard });
+  if (!isTyping(document.getElementById("heads")))
+    showHeads(document.getElementById("heads"), model, score, { setGain, toggleHeard });
   levelPath.show();
   showVerdict(model.state);
   showNote(model, player.position(), actions);
@@ -79,11 +92,7 @@ function showAll() {
   showGiveWay(model, () => player.position(), { edit, editPoint });
   firstBalance.show();
   if (!isTyping(document.getElementById("clip-table"))) showClipTable(model, setGain, select);
-  for (const which of ["undo", "redo"]) {
-    const button = document.querySelector(`[data-do="${which}"]`);
-    button.disabled = !model.state[which];
-    button.title = model.state[which] ? `${which === "undo" ? "Undo" : "Redo"}: ${model.state[which]}` : "";
-  }
+  showSteps(model.state);
 }
 
 function take(state) {
@@ -106,13 +115,18 @@ function follow() {
   const waits = !(model.state.is_exact && model.state.fit.is_exact) || model.state.clearance.is_listening || isBusy;
   if (!waits || !model.state.length_samples) return;
   const { revision } = model.base;
-  followTimer = setTimeout(async () => {
-    try {
-      const state = await api.state();
-      if (model.base.revision === revision && !model.drag && queue.isIdle()) take(state);
-    } catch { /* asked again below */ }
-    follow();
-  }, model.state.is_exact && !isBusy ? 1500 : 250);
+  followTimer = setTimeout(
+    async () => {
+      try {
+        const state = await api.state();
+        if (model.base.revision === revision && !model.drag && queue.isIdle()) take(state);
+      } catch {
+        /* asked again below */
+      }
+      follow();
+    },
+    model.state.is_exact && !isBusy ? 1500 : 250,
+  );
 }
 
 let contourAsked = 0;
@@ -125,10 +139,14 @@ async function loadContours() {
     const points = Math.min(4000, Math.round(score.width * 0.75));
     const found = await api.get(`${desk.dataset.contours}?start=${view.start}&end=${view.end}&points=${points}`);
     if (mine !== contourAsked) return;
-    const levels = Object.fromEntries(model.base.staves.flatMap((stave) => stave.clips.map((clip) => [clip.id, clip.in_mix_lufs])));
+    const levels = Object.fromEntries(
+      model.base.staves.flatMap((stave) => stave.clips.map((clip) => [clip.id, clip.in_mix_lufs])),
+    );
     model.contours = { ...found, levels };
     draw();
-  } catch (error) { say(error.message); }
+  } catch (error) {
+    say(error.message);
+  }
 }
 
 let scrollTimer = null;
@@ -140,9 +158,13 @@ function moveView(view) {
   scrollTimer = setTimeout(loadContours, 120);
 }
 
-function markSpeech(clipId, from, to, isSpeech) { edit({ kind: "speech", id: clipId, from_sample: Math.round(from), to_sample: Math.round(to), is_speech: isSpeech }); }
+function markSpeech(clipId, from, to, isSpeech) {
+  edit({ kind: "speech", id: clipId, from_sample: Math.round(from), to_sample: Math.round(to), is_speech: isSpeech });
+}
 
-function setGain(target, id, text) { edit({ kind: "gain", target, id, gain_db: String(text) }); }
+function setGain(target, id, text) {
+  edit({ kind: "gain", target, id, gain_db: String(text) });
+}
 
 function select(id) {
   model.selectedId = id;
@@ -150,7 +172,8 @@ function select(id) {
 }
 
 function toggleHeard(set, role) {
-  if (set.has(role)) set.delete(role); else set.add(role);
+  if (set.has(role)) set.delete(role);
+  else set.add(role);
   show();
   player.refresh();
 }
@@ -171,62 +194,119 @@ async function editPoint(duckId, atSample, change) {
 }
 
 const levelPath = newLevelPath({
-  api, url: desk.dataset.path, model, setGain, hear: () => hear, position: () => player.position(),
-  goTo: (sample) => { actions.seek(sample); if (sample < model.view.start || sample > model.view.end) actions.centre(sample); },
+  api,
+  url: desk.dataset.path,
+  model,
+  setGain,
+  hear: () => hear,
+  position: () => player.position(),
+  goTo: (sample) => {
+    actions.seek(sample);
+    if (sample < model.view.start || sample > model.view.end) actions.centre(sample);
+  },
   showDuck: () => document.getElementById("give-way").scrollIntoView({ block: "center" }),
 });
 const firstBalance = newFirstBalance({
-  dialog: document.getElementById("first-balance"), model, edit,
+  dialog: document.getElementById("first-balance"),
+  model,
+  edit,
   view: () => ({ ...model.view, isWhole: model.view.end - model.view.start >= model.state.length_samples - 1 }),
   start: (choices) => edit(choices, { url: desk.dataset.first }),
 });
 
 const actions = {
   select,
-  seek: (sample) => { player.seek(sample); movePlayhead(); },
-  drag: (drag) => { model.drag = drag; draw(); },
+  seek: (sample) => {
+    player.seek(sample);
+    movePlayhead();
+  },
+  drag: (drag) => {
+    model.drag = drag;
+    draw();
+  },
   drop: () => {
     const { drag } = model;
     model.drag = null;
-    if (drag && drag.target === "duck") editPoint(drag.id, drag.was, { kind: "duck-point", at_sample: drag.at, gain_db: String(drag.gainDb) });
-    else if (drag && drag.target === "speech" && drag.was) moveEdge(markSpeech, { id: drag.clipId }, drag.side, drag.was[drag.side], drag[drag.side]);
+    if (drag && drag.target === "duck")
+      editPoint(drag.id, drag.was, { kind: "duck-point", at_sample: drag.at, gain_db: String(drag.gainDb) });
+    else if (drag && drag.target === "speech" && drag.was)
+      moveEdge(markSpeech, { id: drag.clipId }, drag.side, drag.was[drag.side], drag[drag.side]);
     else if (drag && drag.target === "speech") markSpeech(drag.clipId, drag.from, drag.to, true);
     else if (drag && drag.deltaDb) edit(changed(drag.target, drag.id), { amount: drag.deltaDb });
     else draw();
   },
-  cancelDrag: () => { model.drag = null; draw(); },
-  zoom: (factor, around) => moveView(zoomed(model.view, factor, around ?? Math.min(Math.max(player.position(), model.view.start), model.view.end), model.state.length_samples)),
+  cancelDrag: () => {
+    model.drag = null;
+    draw();
+  },
+  zoom: (factor, around) =>
+    moveView(
+      zoomed(
+        model.view,
+        factor,
+        around ?? Math.min(Math.max(player.position(), model.view.start), model.view.end),
+        model.state.length_samples,
+      ),
+    ),
   scroll: (by) => moveView(scrolled(model.view, by, model.state.length_samples)),
-  centre: (sample) => moveView(scrolled(model.view, sample - (model.view.start + model.view.end) / 2, model.state.length_samples)),
+  centre: (sample) =>
+    moveView(scrolled(model.view, sample - (model.view.start + model.view.end) / 2, model.state.length_samples)),
   whole: () => moveView({ start: 0, end: Math.max(48000, model.state.length_samples) }),
   step: (seconds) => actions.seek(player.position() + seconds * 48000),
-  playOrStop: () => { if (player.isPlaying) player.stop(); else player.play(); },
+  playOrStop: () => {
+    if (player.isPlaying) player.stop();
+    else player.play();
+  },
   selectNeighbour: (step) => {
     const clip = neighbourClip(model, step);
     if (!clip) return;
-    if (clip.start_sample + clip.length_samples < model.view.start || clip.start_sample > model.view.end) actions.centre(clip.start_sample);
+    if (clip.start_sample + clip.length_samples < model.view.start || clip.start_sample > model.view.end)
+      actions.centre(clip.start_sample);
     select(clip.id);
   },
   // Key presses close together become one edit.
   nudge: (stepDb) => {
     const clip = selectedClip(model);
-    if (!clip) { say("Choose a clip first: [ and ] go through them."); return; }
+    if (!clip) {
+      say("Choose a clip first: [ and ] go through them.");
+      return;
+    }
     edit(changed("clip", clip.id), { key: `nudge ${clip.id}`, amount: stepDb, holdMs: NUDGE_WAIT_MS });
   },
-  focusRole: (role) => { if (model.focusRole !== role && role !== "dialogue") { model.focusRole = role; showGiveWay(model, () => player.position(), { edit, editPoint }); } },
-  selectSpeech: (span) => { model.selectedSpeech = { clipId: span.clipId, from: span.from, to: span.to }; select(span.clipId); },
+  focusRole: (role) => {
+    if (model.focusRole !== role && role !== "dialogue") {
+      model.focusRole = role;
+      showGiveWay(model, () => player.position(), { edit, editPoint });
+    }
+  },
+  selectSpeech: (span) => {
+    model.selectedSpeech = { clipId: span.clipId, from: span.from, to: span.to };
+    select(span.clipId);
+  },
   deleteChosen: () => {
     const chosen = model.selectedSpeech;
-    if (!chosen) { say("Choose a stretch of speech at the foot of the dialogue stave first."); return; }
+    if (!chosen) {
+      say("Choose a stretch of speech at the foot of the dialogue stave first.");
+      return;
+    }
     model.selectedSpeech = null;
     markSpeech(chosen.clipId, chosen.from, chosen.to, false);
   },
   addPoint: (id, sample) => edit({ kind: "duck-point-add", id, at_sample: Math.round(sample) }),
   removePoint: (id, atSample) => editPoint(id, atSample, { kind: "duck-point-remove" }),
-  cure: (passage, cure) => edit({ kind: "cure", code: cure.code, target_id: cure.target_id, by_db: cure.by_db, start_sample: passage.start_sample, length_samples: passage.length_samples }),
+  cure: (passage, cure) =>
+    edit({
+      kind: "cure",
+      code: cure.code,
+      target_id: cure.target_id,
+      by_db: cure.by_db,
+      start_sample: passage.start_sample,
+      length_samples: passage.length_samples,
+    }),
   goToPassage: (passage) => {
     actions.seek(Math.max(0, passage.start_sample));
-    if (passage.start_sample < model.view.start || passage.start_sample + passage.length_samples > model.view.end) actions.centre(passage.start_sample);
+    if (passage.start_sample < model.view.start || passage.start_sample + passage.length_samples > model.view.end)
+      actions.centre(passage.start_sample);
     showNote(model, player.position(), actions);
   },
   nextPassage: (step) => {
@@ -238,15 +318,6 @@ const actions = {
   undo: () => edit((state) => (state.undo ? { kind: "undo" } : null)),
   redo: () => edit((state) => (state.redo ? { kind: "redo" } : null)),
 };
-
-let sayTimer = null;
-function say(words) {
-  const box = document.getElementById("said");
-  box.textContent = words;
-  box.hidden = false;
-  clearTimeout(sayTimer);
-  sayTimer = setTimeout(() => { box.hidden = true; }, 7000);
-}
 
 const playhead = Object.assign(document.createElement("div"), { className: "playhead" });
 const horizonHead = Object.assign(document.createElement("div"), { className: "playhead thin" });
@@ -263,59 +334,64 @@ function movePlayhead() {
   document.getElementById("timecode").textContent = timecode(at, model.state.frame_rate);
 }
 
-const meter = { db: [-99, -99], hold: [-99, -99], heldUntil: 0, isOver: [false, false] };
-const PLAY_SHAPE = "M3 1l12 7-12 7z";
-const STOP_SHAPE = "M2 2h12v12H2z";
-
 let lastNote = 0;
 function tick(now) {
   movePlayhead();
   const at = player.position();
   levelPath.follow();
-  if (now - lastNote > 400) { lastNote = now; showNote(model, at, actions); }
+  if (now - lastNote > 400) {
+    lastNote = now;
+    showNote(model, at, actions);
+  }
   if (player.isPlaying && (at > model.view.end || at < model.view.start)) {
-    moveView(scrolled(model.view, at - model.view.start - (model.view.end - model.view.start) * 0.05, model.state.length_samples));
+    moveView(
+      scrolled(
+        model.view,
+        at - model.view.start - (model.view.end - model.view.start) * 0.05,
+        model.state.length_samples,
+      ),
+    );
   }
   const reading = player.reading();
-  const text = (tenths) => (tenths <= -1000 ? "–" : signed(tenths / 10));
-  if (reading) {
-    document.getElementById("r-momentary").textContent = text(reading.momentary);
-    document.getElementById("r-short-term").textContent = text(reading.shortTerm);
-    meter.db = reading.peaks.map((tenths) => tenths / 10);
-    if (now > meter.heldUntil) meter.hold = [-99, -99];
-    meter.db.forEach((db, i) => {
-      if (db >= meter.hold[i]) { meter.hold[i] = db; meter.heldUntil = now + 1500; }
-      if (db > 0) meter.isOver[i] = true;
-    });
-  } else meter.db = [-99, -99];
-  const box = meterCanvas.getBoundingClientRect();
-  paintMeter(fitCanvas(meterCanvas, box.width, box.height), box.width, box.height, meter, theme);
-  const button = document.querySelector('[data-do="play"]');
-  if (button.dataset.on !== String(player.isPlaying)) {
-    button.dataset.on = String(player.isPlaying);
-    button.setAttribute("aria-label", player.isPlaying ? "Stop" : "Play");
-    document.getElementById("play-shape").setAttribute("d", player.isPlaying ? STOP_SHAPE : PLAY_SHAPE);
-  }
+  showLoudness(reading);
+  showMeter(reading, now);
+  showPlaying(playButton, player.isPlaying);
   requestAnimationFrame(tick);
 }
 
-const buttons = { play: actions.playOrStop, undo: actions.undo, redo: actions.redo, wider: () => actions.zoom(1.5), closer: () => actions.zoom(1 / 1.5), whole: actions.whole };
-for (const [name, action] of Object.entries(buttons)) document.querySelector(`[data-do="${name}"]`).addEventListener("click", action);
-document.getElementById("spec").addEventListener("change", (event) => edit({ kind: "spec", spec_id: event.target.value }));
+const buttons = {
+  play: actions.playOrStop,
+  undo: actions.undo,
+  redo: actions.redo,
+  wider: () => actions.zoom(1.5),
+  closer: () => actions.zoom(1 / 1.5),
+  whole: actions.whole,
+};
+for (const [name, action] of Object.entries(buttons))
+  document.querySelector(`[data-do="${name}"]`).addEventListener("click", action);
+document
+  .getElementById("spec")
+  .addEventListener("change", (event) => edit({ kind: "spec", spec_id: event.target.value }));
 for (const button of document.querySelectorAll("[data-hear]")) {
   button.addEventListener("click", () => {
     hear = button.dataset.hear;
-    for (const other of document.querySelectorAll("[data-hear]")) other.setAttribute("aria-pressed", String(other === button));
+    for (const other of document.querySelectorAll("[data-hear]"))
+      other.setAttribute("aria-pressed", String(other === button));
     player.refresh();
   });
 }
-meterCanvas.addEventListener("click", () => { meter.isOver = [false, false]; });
 bindScore(scoreCanvas, { model: () => model, score: () => score, actions });
 bindHorizon(horizonCanvas, { horizon: () => horizon, actions });
 bindKeys(actions);
-new ResizeObserver(() => { show(); loadContours(); }).observe(stavesBox);
+new ResizeObserver(() => {
+  show();
+  loadContours();
+}).observe(stavesBox);
 window.addEventListener("themechange", draw);
-document.fonts.ready.then(() => { show(); desk.dataset.ready = "true"; });
+document.fonts.ready.then(() => {
+  show();
+  desk.dataset.ready = "true";
+});
 if (!model.state.length_samples) say("Nothing to balance yet. Bring files in on the Intake page.");
 follow();
 requestAnimationFrame(tick);

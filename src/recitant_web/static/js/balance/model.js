@@ -45,7 +45,9 @@ export function duckOf(model, role) {
 // The points of a curve, with the one that is being dragged where the pointer has it.
 export function pointsOf(model, duck) {
   const drag = model.drag && model.drag.target === "duck" && model.drag.id === duck.id ? model.drag : null;
-  return duck.points.map(([at, db, pinned], index) => (drag && drag.index === index ? [drag.at, drag.gainDb, true] : [at, db, pinned]));
+  return duck.points.map(([at, db, pinned], index) =>
+    drag && drag.index === index ? [drag.at, drag.gainDb, true] : [at, db, pinned],
+  );
 }
 
 export function gainAt(points, sample) {
@@ -64,7 +66,8 @@ export function passageAt(model, sample, step = 0) {
   const { passages } = model.state.clearance;
   if (!passages.length) return null;
   if (step > 0) return passages.find((p) => p.start_sample > sample + 1) || passages[0];
-  if (step < 0) return [...passages].reverse().find((p) => p.start_sample + p.length_samples < sample) || passages.at(-1);
+  if (step < 0)
+    return [...passages].reverse().find((p) => p.start_sample + p.length_samples < sample) || passages.at(-1);
   return passages.find((p) => p.start_sample + p.length_samples > sample) || passages[0];
 }
 
@@ -97,6 +100,7 @@ function placed(start, length, longest) {
 
 // Tracks that sound: mute and only act on whole staves here, and on hearing alone.
 export function heardParameters(model) {
-  const tracks = (roles) => model.state.staves.filter((s) => roles.has(s.role)).flatMap((s) => s.tracks.map((t) => t.id));
+  const tracks = (roles) =>
+    model.state.staves.filter((s) => roles.has(s.role)).flatMap((s) => s.tracks.map((t) => t.id));
   return { only: tracks(model.only).join(","), mute: tracks(model.muted).join(",") };
 }

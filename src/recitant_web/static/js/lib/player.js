@@ -110,22 +110,35 @@ export class Player {
   // The mix changed: what comes from the next fifth of a second on is fetched anew and spliced in.
   async refresh() {
     if (!this.isPlaying || this.nextTime === null) return;
-    if (this.rate !== 1) { this.seek(this.position()); return; }
+    if (this.rate !== 1) {
+      this.seek(this.position());
+      return;
+    }
     this.generation += 1;
     const mine = this.generation;
     this.isFetching = true;
     const spliceTime = this.context.currentTime + SPLICE_AHEAD_S;
     const sounding = this.blocks.filter((block) => block.time <= spliceTime).at(-1);
-    if (!sounding) { this.isFetching = false; return; }
+    if (!sounding) {
+      this.isFetching = false;
+      return;
+    }
     const start = Math.round(sounding.start + (spliceTime - sounding.time) * RATE_HZ);
     const exactTime = sounding.time + (start - sounding.start) / RATE_HZ;
     const end = this.endFor(start);
-    if (start >= end) { this.isFetching = false; return; }
+    if (start >= end) {
+      this.isFetching = false;
+      return;
+    }
     const fetched = await this.fetchBlock(start, Math.min(BLOCK, (end - start) / RATE_HZ));
     if (!fetched || mine !== this.generation) return;
     const now = this.context.currentTime;
     const late = Math.max(0, now + 0.02 - exactTime);
-    if (late > fetched.buffer.duration - 0.1) { this.isFetching = false; this.seek(this.position()); return; }
+    if (late > fetched.buffer.duration - 0.1) {
+      this.isFetching = false;
+      this.seek(this.position());
+      return;
+    }
     const at = exactTime + late;
     for (const block of this.blocks) {
       if (block.time + block.duration <= at) continue;
@@ -158,7 +171,10 @@ export class Player {
     this.blocks = this.blocks.filter((block) => block.time + block.duration > now - 1);
     const isBack = this.rate < 0;
     if (isBack ? this.nextSample <= 0 : this.nextSample >= this.length()) {
-      if (this.nextTime !== null && now >= this.nextTime) { this.stop(); this.restSample = isBack ? 0 : this.length(); }
+      if (this.nextTime !== null && now >= this.nextTime) {
+        this.stop();
+        this.restSample = isBack ? 0 : this.length();
+      }
       return;
     }
     if (this.isFetching || (this.nextTime !== null && this.nextTime - now > LEAD_S)) return;
@@ -218,11 +234,29 @@ export class Player {
     }
     source.start(time + offset, offset);
     const first = rate < 0 ? start + buffer.length : start + offset * RATE_HZ;
-    this.blocks.push({ source, gain, rate, time: time + offset, duration: (buffer.duration - offset) / speed, start: first });
+    this.blocks.push({
+      source,
+      gain,
+      rate,
+      time: time + offset,
+      duration: (buffer.duration - offset) / speed,
+      start: first,
+    });
     if (rate !== 1) return;
     readings.momentary.forEach((momentary, i) => {
       const at = time + i * 0.05;
-      if (at >= time + offset) this.readings.push({ time: at, momentary, shortTerm: readings.short_term[i], peaks: readings.peaks[i], quasi: readings.quasi[i], truePeak: readings.true_peaks[i], correlation: readings.correlation[i], sample: start + i * 2400, isExact: readings.is_exact });
+      if (at >= time + offset)
+        this.readings.push({
+          time: at,
+          momentary,
+          shortTerm: readings.short_term[i],
+          peaks: readings.peaks[i],
+          quasi: readings.quasi[i],
+          truePeak: readings.true_peaks[i],
+          correlation: readings.correlation[i],
+          sample: start + i * 2400,
+          isExact: readings.is_exact,
+        });
     });
   }
 }

@@ -1,5 +1,7 @@
 // How an edit of the Balance page looks before the server has answered: gains, rules, points of dips, what is asked.
 
+import { numberOf } from "../lib/fields.js";
+
 export function applyEdit(state, data) {
   if (data.kind === "gain") return withGain(state, data);
   if (data.kind === "duck-point") return withPoint(state, data);
@@ -16,30 +18,46 @@ export function gainOf(state, target, id) {
 }
 
 function withGain(state, { target, id, gain_db: text }) {
-  const wanted = Number(String(text).replace("−", "-").replace(",", "."));
+  const wanted = numberOf(text);
   const was = gainOf(state, target, id);
   if (!Number.isFinite(wanted) || was === null) return state;
-  const lifted = (clip) => ({ ...clip, in_mix_lufs: clip.in_mix_lufs === null ? null : clip.in_mix_lufs + wanted - was });
+  const lifted = (clip) => ({
+    ...clip,
+    in_mix_lufs: clip.in_mix_lufs === null ? null : clip.in_mix_lufs + wanted - was,
+  });
   const staves = state.staves.map((stave) => {
-    if (target === "stem") return stave.role === id ? { ...stave, gain_db: wanted, clips: stave.clips.map(lifted) } : stave;
+    if (target === "stem")
+      return stave.role === id ? { ...stave, gain_db: wanted, clips: stave.clips.map(lifted) } : stave;
     if (target === "track") {
       if (!stave.tracks.some((track) => track.id === id)) return stave;
-      return { ...stave, tracks: stave.tracks.map((t) => (t.id === id ? { ...t, gain_db: wanted } : t)), clips: stave.clips.map((c) => (c.track_id === id ? lifted(c) : c)) };
+      return {
+        ...stave,
+        tracks: stave.tracks.map((t) => (t.id === id ? { ...t, gain_db: wanted } : t)),
+        clips: stave.clips.map((c) => (c.track_id === id ? lifted(c) : c)),
+      };
     }
-    return stave.clips.some((clip) => clip.id === id) ? { ...stave, clips: stave.clips.map((c) => (c.id === id ? { ...lifted(c), gain_db: wanted } : c)) } : stave;
+    return stave.clips.some((clip) => clip.id === id)
+      ? { ...stave, clips: stave.clips.map((c) => (c.id === id ? { ...lifted(c), gain_db: wanted } : c)) }
+      : stave;
   });
   return { ...state, staves };
 }
 
 function withAsked(state, { asked_lu: asked, least_s: least }) {
-  const [askedLu, leastS] = [asked, least].map((text) => Number(String(text).replace("−", "-").replace(",", ".")));
-  return Number.isFinite(askedLu) && Number.isFinite(leastS) ? { ...state, clearance: { ...state.clearance, asked_lu: askedLu, least_s: leastS } } : state;
+  const [askedLu, leastS] = [asked, least].map(numberOf);
+  return Number.isFinite(askedLu) && Number.isFinite(leastS)
+    ? { ...state, clearance: { ...state.clearance, asked_lu: askedLu, least_s: leastS } }
+    : state;
 }
 
 function withPoint(state, { id, index, at_sample: at, gain_db: text }) {
-  const gainDb = Number(String(text).replace("−", "-").replace(",", "."));
+  const gainDb = numberOf(text);
   if (!Number.isFinite(gainDb)) return state;
-  const ducks = state.ducks.map((duck) => (duck.id !== id ? duck : { ...duck, points: duck.points.map((point, i) => (i === index ? [at, gainDb, true] : point)) }));
+  const ducks = state.ducks.map((duck) =>
+    duck.id !== id
+      ? duck
+      : { ...duck, points: duck.points.map((point, i) => (i === index ? [at, gainDb, true] : point)) },
+  );
   return { ...state, ducks };
 }
 
@@ -58,7 +76,9 @@ function withRule(state, { id, rule: change }) {
     const next = { ...rule };
     for (const [name, value] of Object.entries(change)) {
       const isPart = value && typeof value === "object" && !Array.isArray(value);
-      next[name] = isPart ? { ...rule[name], ...Object.fromEntries(Object.entries(value).map(([part, v]) => [part, read(v)])) } : read(value);
+      next[name] = isPart
+        ? { ...rule[name], ...Object.fromEntries(Object.entries(value).map(([part, v]) => [part, read(v)])) }
+        : read(value);
     }
     return next;
   };

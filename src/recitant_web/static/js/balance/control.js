@@ -11,7 +11,13 @@ export function bindScore(canvas, { model, score, actions }) {
     if (event.button !== 0) return;
     canvas.setPointerCapture(event.pointerId);
     const hit = hitTest(score(), event.offsetX, event.offsetY);
-    grabbed = { hit, x: event.clientX, y: event.clientY, hasMoved: false, at: sampleAt(event.offsetX, model().view, score().width) };
+    grabbed = {
+      hit,
+      x: event.clientX,
+      y: event.clientY,
+      hasMoved: false,
+      at: sampleAt(event.offsetX, model().view, score().width),
+    };
     if (hit.row) actions.focusRole(hit.row.role);
     if (hit.kind === "ruler") actions.seek(sampleAt(event.offsetX, model().view, score().width));
     if (hit.kind === "clip" || hit.kind === "speech-gap") actions.select(hit.clip.id);
@@ -22,16 +28,24 @@ export function bindScore(canvas, { model, score, actions }) {
   canvas.addEventListener("dblclick", (event) => {
     const hit = hitTest(score(), event.offsetX, event.offsetY);
     if (hit.kind === "duck-point") actions.removePoint(hit.handle.duck.id, hit.handle.sample);
-    else if ((hit.kind === "clip" || hit.kind === "stave") && hit.row.duck) actions.addPoint(hit.row.duck.id, sampleAt(event.offsetX, model().view, score().width));
+    else if ((hit.kind === "clip" || hit.kind === "stave") && hit.row.duck)
+      actions.addPoint(hit.row.duck.id, sampleAt(event.offsetX, model().view, score().width));
   });
 
   canvas.addEventListener("pointermove", (event) => {
-    if (!grabbed) { canvas.style.cursor = cursorFor(hitTest(score(), event.offsetX, event.offsetY)); return; }
+    if (!grabbed) {
+      canvas.style.cursor = cursorFor(hitTest(score(), event.offsetX, event.offsetY));
+      return;
+    }
     const { hit } = grabbed;
-    if (hit.kind === "ruler") { actions.seek(sampleAt(event.offsetX, model().view, score().width)); return; }
+    if (hit.kind === "ruler") {
+      actions.seek(sampleAt(event.offsetX, model().view, score().width));
+      return;
+    }
     const movedPx = grabbed.y - event.clientY;
     const sideways = hit.kind === "duck-point" || hit.kind.startsWith("speech");
-    if (Math.abs(movedPx) > CLICK_PX || (sideways && Math.abs(grabbed.x - event.clientX) > CLICK_PX)) grabbed.hasMoved = true;
+    if (Math.abs(movedPx) > CLICK_PX || (sideways && Math.abs(grabbed.x - event.clientX) > CLICK_PX))
+      grabbed.hasMoved = true;
     if (grabbed.hasMoved && sideways) {
       const now = sampleAt(event.offsetX, model().view, score().width);
       dragSideways(hit, grabbed, now, movedPx, event.shiftKey ? 0.2 : 1, actions);
@@ -49,23 +63,34 @@ export function bindScore(canvas, { model, score, actions }) {
     const { hit, hasMoved } = grabbed;
     grabbed = null;
     if (hasMoved) actions.drop();
-    else if (hit.kind === "lane" ? !hit.passage : hit.kind !== "ruler" && event.offsetX > GUTTER_WIDTH && event.offsetY > RULER_HEIGHT) {
+    else if (
+      hit.kind === "lane"
+        ? !hit.passage
+        : hit.kind !== "ruler" && event.offsetX > GUTTER_WIDTH && event.offsetY > RULER_HEIGHT
+    ) {
       actions.seek(sampleAt(event.offsetX, model().view, score().width));
     }
   });
 
-  canvas.addEventListener("pointercancel", () => { grabbed = null; actions.cancelDrag(); });
+  canvas.addEventListener("pointercancel", () => {
+    grabbed = null;
+    actions.cancelDrag();
+  });
 
-  canvas.addEventListener("wheel", (event) => {
-    const { view } = model();
-    if (event.ctrlKey || event.altKey) {
-      event.preventDefault();
-      actions.zoom(event.deltaY > 0 ? 1.25 : 0.8, sampleAt(event.offsetX, view, score().width));
-    } else if (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY)) {
-      event.preventDefault();
-      actions.scroll(((event.deltaX || event.deltaY) / score().width) * (view.end - view.start));
-    }
-  }, { passive: false });
+  canvas.addEventListener(
+    "wheel",
+    (event) => {
+      const { view } = model();
+      if (event.ctrlKey || event.altKey) {
+        event.preventDefault();
+        actions.zoom(event.deltaY > 0 ? 1.25 : 0.8, sampleAt(event.offsetX, view, score().width));
+      } else if (event.shiftKey || Math.abs(event.deltaX) > Math.abs(event.deltaY)) {
+        event.preventDefault();
+        actions.scroll(((event.deltaX || event.deltaY) / score().width) * (view.end - view.start));
+      }
+    },
+    { passive: false },
+  );
 }
 
 export function bindHorizon(canvas, { horizon, actions }) {
@@ -74,7 +99,10 @@ export function bindHorizon(canvas, { horizon, actions }) {
     canvas.setPointerCapture(event.pointerId);
     const [left, right] = horizon().window;
     const isWhole = right - left >= horizon().right - 122;
-    if (isWhole) { actions.seek(horizon().sampleAt(event.offsetX)); return; }
+    if (isWhole) {
+      actions.seek(horizon().sampleAt(event.offsetX));
+      return;
+    }
     grabbed = { x: event.offsetX };
     if (event.offsetX < left || event.offsetX > right) actions.centre(horizon().sampleAt(event.offsetX));
   });
@@ -83,7 +111,9 @@ export function bindHorizon(canvas, { horizon, actions }) {
     actions.scroll(horizon().sampleAt(event.offsetX) - horizon().sampleAt(grabbed.x));
     grabbed.x = event.offsetX;
   });
-  canvas.addEventListener("pointerup", () => { grabbed = null; });
+  canvas.addEventListener("pointerup", () => {
+    grabbed = null;
+  });
 }
 
 export function bindKeys(actions) {
@@ -91,7 +121,8 @@ export function bindKeys(actions) {
     if (document.querySelector("dialog[open]")) return;
     // A tick box or a fader keeps only the keys that it needs itself.
     const isTicked = event.target.matches("input[type=checkbox], input[type=range]");
-    if (isTicked ? event.key === " " || event.key.startsWith("Arrow") : event.target.matches("input, select, textarea")) return;
+    if (isTicked ? event.key === " " || event.key.startsWith("Arrow") : event.target.matches("input, select, textarea"))
+      return;
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
       event.preventDefault();
       (event.shiftKey ? actions.redo : actions.undo)();
@@ -112,7 +143,7 @@ export function bindKeys(actions) {
       "-": () => actions.zoom(1.5),
       "=": () => actions.zoom(1 / 1.5),
       "+": () => actions.zoom(1 / 1.5),
-      "0": actions.whole,
+      0: actions.whole,
       g: actions.typeGain,
       n: () => actions.nextPassage(1),
       b: () => actions.nextPassage(-1),
@@ -137,10 +168,26 @@ function dragSideways(hit, grabbed, now, movedPx, fine, actions) {
     const moved = { from: span.from, to: span.to, [side]: Math.round(now) };
     if (moved.to > moved.from) actions.drag({ target: "speech", clipId: span.clipId, was: span, side, ...moved });
   } else if (hit.kind === "speech-gap") {
-    actions.drag({ target: "speech", clipId: hit.clip.id, from: Math.round(Math.min(grabbed.at, now)), to: Math.round(Math.max(grabbed.at, now)) });
+    actions.drag({
+      target: "speech",
+      clipId: hit.clip.id,
+      from: Math.round(Math.min(grabbed.at, now)),
+      to: Math.round(Math.max(grabbed.at, now)),
+    });
   }
 }
 
 function cursorFor(hit) {
-  return { ruler: "col-resize", clip: "ns-resize", stem: "ns-resize", "duck-point": "move", "speech-edge": "col-resize", speech: "pointer", "speech-gap": "crosshair", lane: hit.passage ? "pointer" : "default" }[hit.kind] || "default";
+  return (
+    {
+      ruler: "col-resize",
+      clip: "ns-resize",
+      stem: "ns-resize",
+      "duck-point": "move",
+      "speech-edge": "col-resize",
+      speech: "pointer",
+      "speech-gap": "crosshair",
+      lane: hit.passage ? "pointer" : "default",
+    }[hit.kind] || "default"
+  );
 }

@@ -6,20 +6,6 @@ import { GUTTER_WIDTH, HORIZON_LEFT } from "./layout.js";
 const MONO = '10px "Spline Sans Mono", monospace';
 const TEXT = '600 10.5px "Public Sans", sans-serif';
 
-export function themeOf(element) {
-  const style = getComputedStyle(element);
-  return new Proxy({}, { get: (_, name) => style.getPropertyValue(`--${name}`).trim() });
-}
-
-export function fitCanvas(canvas, width, height) {
-  const ratio = window.devicePixelRatio || 1;
-  const [w, h] = [Math.round(width * ratio), Math.round(height * ratio)];
-  if (canvas.width !== w || canvas.height !== h) { canvas.width = w; canvas.height = h; }
-  const context = canvas.getContext("2d");
-  context.setTransform(ratio, 0, 0, ratio, 0, 0);
-  return context;
-}
-
 export function paintScore(context, score, theme, silentRoles) {
   context.fillStyle = theme.paper;
   context.fillRect(0, 0, score.width, score.height);
@@ -140,7 +126,8 @@ function hatch(context, colour) {
   ink.globalAlpha = 0.45;
   ink.lineWidth = 0.9;
   ink.beginPath();
-  ink.moveTo(-1, 8); ink.lineTo(8, -1);
+  ink.moveTo(-1, 8);
+  ink.lineTo(8, -1);
   ink.stroke();
   hatchings.set(colour, context.createPattern(tile, "repeat"));
   return hatchings.get(colour);
@@ -201,7 +188,12 @@ function paintClip(context, clip, colour, theme, alpha) {
   context.globalAlpha = alpha * (clip.isSelected ? 1 : 0.5);
   context.strokeStyle = clip.isSelected ? theme.ink : colour;
   context.lineWidth = clip.isSelected ? 2 : 1;
-  context.strokeRect(Math.max(clip.x, GUTTER_WIDTH) + 0.5, clip.y + 0.5, clip.width - Math.max(0, GUTTER_WIDTH - clip.x) - 1, clip.height - 1);
+  context.strokeRect(
+    Math.max(clip.x, GUTTER_WIDTH) + 0.5,
+    clip.y + 0.5,
+    clip.width - Math.max(0, GUTTER_WIDTH - clip.x) - 1,
+    clip.height - 1,
+  );
   context.globalAlpha = alpha;
   if (clip.isSelected || clip.isDragged) {
     const middle = Math.max(clip.x + clip.width / 2, GUTTER_WIDTH + 26);
@@ -259,30 +251,3 @@ export function paintHorizon(context, horizon, theme, words) {
   context.fillText(words.target, HORIZON_LEFT - 4, horizon.aimY + 3.5);
   context.textAlign = "left";
 }
-
-const METER_FLOOR_DB = -48;
-
-export function paintMeter(context, width, height, meter, theme) {
-  context.clearRect(0, 0, width, height);
-  const left = 14;
-  const x = (db) => left + ((Math.max(METER_FLOOR_DB, Math.min(0, db)) - METER_FLOOR_DB) / -METER_FLOOR_DB) * (width - left - 4);
-  context.font = MONO;
-  ["L", "R"].forEach((name, i) => {
-    const y = 3 + i * 13;
-    context.fillStyle = theme.rule;
-    context.fillRect(left, y, width - left - 4, 9);
-    context.fillStyle = theme.ink;
-    context.fillRect(left, y, x(meter.db[i]) - left, 9);
-    context.fillStyle = theme.brass;
-    if (meter.hold[i] > METER_FLOOR_DB) context.fillRect(x(meter.hold[i]) - 1, y - 1, 2.5, 11);
-    context.fillStyle = meter.isOver[i] ? theme.over : theme.faint;
-    context.fillRect(width - 3, y - 1, 3, 11);
-    context.fillStyle = theme.soft;
-    context.fillText(name, 2, y + 8.5);
-  });
-  context.fillStyle = theme.faint;
-  const marks = width < 180 ? [-40, -20] : [-40, -30, -20, -10];
-  for (const db of marks) context.fillText(signed(db, 0), x(db) - 9, height - 2);
-  context.fillText("dBFS", width - 28, height - 2);
-}
-

@@ -1,0 +1,93 @@
+"""Benchmarks of ducking and the first balance."""
+
+import itertools
+import time
+from dataclasses import replace
+
+import numpy as np
+
+from recitant_cli.bench_parts import Loop, Row, best_s, long_programme
+from recitant_core.balance.first_balance import first_balance
+from recitant_core.balance.first_balance_values import Choices, Material
+from recitant_core.balance.stem_meter import exact_energies
+from recitant_core.delivery.catalogue import spec_by_id
+from recitant_core.render.following import follow, rendered_clearance_lu, scene_of
+from recitant_core.speech.activity import SpeechSpan
+from recitant_core.timeline.model import Clip, Duck, Plan, Role, Track
+from recitant_core.units.arrays import FloatArray
+from recitant_core.units.clock import RATE_HZ
+from recitant_io.plan_energies import source_hop_energies
+
+
+def talk(minutes: int) -> tuple[Plan, dict[str, Loop], dict[str, FloatArray], dict[str, list[SpeechSpan]]]:
+    """A programme of 300 speech clips an hour over music, effects and ambience, with its energies and speech."""
+    n_clips = minutes * 5
+    length = minutes * 60 * RATE_HZ
+    sources = {
+        "music": Loop("music", long_programme(60, 1) * np.float32(0.7), length),
+        "room": Loop("room", long_programme(60, 2) * np.float32(0.1), length),
+        "hits": Loop("hits", long_programme(60, 3), length),
+        **{f"take {i}": Loop(f"take {i}", long_programme(60, i, 1), length) for i in range(4)},
+    }
+    clips = tuple(
+        Clip(f"v{i}", f"take {i % 4}", (i * 12 + 1) * RATE_HZ, (i * 7) % (minutes * 50) * RATE_HZ, 9 * RATE_HZ)
+        for i in range(n_clips)
+    )
+    hits = tuple(Clip(f"h{i}", "hits", i * 31 * RATE_HZ, i * 5 * RATE_HZ, 4 * RATE_HZ, -3.0) for i in range(minutes))
+    tracks = (
+        Track("1", "voices", Role.DIALOGUE, clips=clips),
+        Track("2", "music", Role.MUSIC, clips=(Clip("m", "music", 0, 0, length),)),
+        Track("3", "hits", Role.EFFECTS, clips=hits),
+        Track("4", "room", Role.AMBIENCE, clips=(Clip("a", "room", 0, 0, length),)),
+    )
+    energies = {key: source_hop_energies(source) for key, source in sources.items()}
+    lines = [SpeechSpan(at * RATE_HZ, 4 * RATE_HZ, 0.9) for at in range(1, minutes * 60 - 6, 5)]
+    speech = {f"take {i}": lines for i in range(4)}
+    return Plan("talk", "25", tracks), sources, energies, speech
+
+
+def following() -> list[Row]:
+    plan, _, energies, speech = talk(60)
+    ducks = tuple(Duck(role.value, role) for role in (Role.MUSIC, Role.EFFECTS, Role.AMBIENCE))
+    plan = replace(plan, ducks=ducks)
+    plan = follow(scene_of(plan, energies, speech), speech, 7.0)
+
+    def again() -> None:
+        moved = replace(plan.tracks[0].clips[150], gain_db=float(next(turn)))
+        clips = (*plan.tracks[0].clips[:150], moved, *plan.tracks[0].clips[151:])
+        edited = replace(plan, tracks=(replace(plan.tracks[0], clips=clips), *plan.tracks[1:]))
+        follow(scene_of(edited, energies, speech), speech, 7.0)
+
+    turn = itertools.count()
+    took = 1_000 * best_s(again, 5)
+    name = "Ducking of three stems remade after an edit, 60 minutes, 300 speech clips"
+    return [Row(name, "under 300 ms", f"{took:.0f} ms", took < 300)]
+
+
+def first_balance_of_an_hour() -> list[Row]:
+    rows = []
+    for minutes, most_s, asked in ((3, 10.0, "under 10 s"), (60, 180.0, "under 3 minutes")):
+        plan, sources, energies, speech = talk(minutes)
+        material = Material(plan, sources, energies, speech, {}, spec_by_id("ebu-r128"))
+        began = time.perf_counter()
+        done = first_balance(material, Choices())
+        took = time.perf_counter() - began
+        reached = f"{took:.1f} s, {len(done.left)} close passages left"
+        rows.append(
+            Row(f"First balance of {minutes} minutes, four stems", asked, reached, took < most_s and not done.left)
+        )
+    return rows
+
+
+def two_clearances() -> list[Row]:
+    plan, sources, energies, speech = talk(3)
+    plan = replace(plan, ducks=(Duck("m", Role.MUSIC),))
+    scene = scene_of(plan, energies, speech)
+    plan = follow(scene, speech, 7.0)
+    stems = exact_energies(plan, sources)
+    n = min(len(energy) for energy in stems.values())
+    exact = rendered_clearance_lu(stems, scene.is_speech)[:n]
+    both = np.isfinite(exact) & np.isfinite(scene.clearance(plan)[:n])
+    apart = float(np.percentile(np.abs(exact[both] - scene.clearance(plan)[:n][both]), 99))
+    name = "Clearance foretold from contours against that of the rendered stems, 99 % of moments"
+    return [Row(name, "within 0.3 LU", f"{apart:.3f} LU", apart < 0.3)]

@@ -1,0 +1,67 @@
+"""What a first balance is given, and what comes of it."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, Final
+
+from recitant_core.balance.closeness import Diagnosis
+from recitant_core.delivery.spec import Spec
+from recitant_core.intake.findings import Finding
+from recitant_core.measure.clearance import DEFAULT_ASKED_LU, LEAST_PASSAGE_S
+from recitant_core.render.following import BandEnergies
+from recitant_core.render.mix import Sources
+from recitant_core.timeline.model import Plan, Role
+from recitant_core.timeline.speaking import SpeechOfSources
+from recitant_core.units.arrays import FloatArray
+from recitant_core.units.clock import SampleSpan
+
+STEPS: Final = ("mend", "even-out", "stems", "duck", "check", "fit")
+
+
+@dataclass(frozen=True)
+class Choices:
+    """What a person decides before."""
+
+    music: str = "medium"
+    effects: str = "medium"
+    ducking: str = "clear"
+    steps: tuple[str, ...] = STEPS
+    part: SampleSpan | None = None
+    """Only clips that sound in this stretch; the stems stay as they are then."""
+
+
+@dataclass(frozen=True)
+class Material:
+    """Everything the first balance works on."""
+
+    plan: Plan
+    sources: Sources
+    energies: Mapping[str, FloatArray]
+    speech: SpeechOfSources
+    findings: Mapping[str, Sequence[Finding]]
+    spec: Spec
+    asked_lu: float = DEFAULT_ASKED_LU
+    least_s: float = LEAST_PASSAGE_S
+    bands: BandEnergies | None = None
+
+
+@dataclass(frozen=True)
+class Step:
+    """One step: facts measured, changes as (what, from, to), and the plan after it."""
+
+    code: str
+    measured: dict[str, Any]
+    changes: tuple[dict[str, Any], ...]
+    plan: Plan
+
+
+@dataclass(frozen=True)
+class FirstBalance:
+    """What the first balance came to."""
+
+    plan: Plan
+    steps: tuple[Step, ...]
+    left: tuple[Diagnosis, ...]
+    """Close passages that are left."""
+    stems: dict[Role, FloatArray]
+    """10 ms energies of the stems as rendered, float64 (hops,) each."""

@@ -1,0 +1,41 @@
+"""Energies of the stems of a plan as they are rendered.
+
+Held to: tests/core/test_following.py
+"""
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from recitant_core.dsp.kweighting import KState, k_energies
+from recitant_core.render.mix import SEGMENT_SAMPLES, Sources, render_stems
+from recitant_core.timeline.model import Plan, Role
+from recitant_core.units.arrays import Audio, FloatArray
+from recitant_core.units.channels import STEREO
+from recitant_core.units.clock import RATE_HZ
+
+
+class StemMeter:
+    """10 ms energies of every stem, while its segments pass by."""
+
+    def __init__(self, plan: Plan) -> None:
+        self._states = {role: KState.at_rest(STEREO, RATE_HZ) for role in plan.roles}
+        self._parts: dict[Role, list[FloatArray]] = {role: [] for role in plan.roles}
+
+    def feed(self, stems: Mapping[Role, Audio]) -> None:
+        """Count one more stretch of all stems."""
+        for role, stem in stems.items():
+            energy, self._states[role] = k_energies(stem, self._states[role])
+            self._parts[role].append(energy)
+
+    def energies(self) -> dict[Role, FloatArray]:
+        """Of each stem, float64 (hops,)."""
+        return {role: np.concatenate(found) for role, found in self._parts.items()}
+
+
+def exact_energies(plan: Plan, sources: Sources) -> dict[Role, FloatArray]:
+    """10 ms energies of every stem as it is rendered, float64 (hops,) each."""
+    meter = StemMeter(plan)
+    for span in plan.span.blocks(SEGMENT_SAMPLES):
+        meter.feed(render_stems(plan, sources, span))
+    return meter.energies()

@@ -1,0 +1,166 @@
+"""Compiled loops of the dynamics processors: levels, smoothing, applied gains.
+
+Held to: tests/conformance/test_dynamics.py
+"""
+
+import math
+from typing import Final
+
+import numba
+import numpy as np
+
+CONTROL_SAMPLES: Final = 16
+FLOOR_DBFS: Final = -140.0
+
+
+@numba.njit(cache=True, nogil=True, fastmath=True)
+def levels_of_two(x, peak, power):  # type: ignore[no-untyped-def]
+    # Sums may be taken in any order here: a step is always the same sixteen frames, so its bits are always the same.
+    full = len(x) // CONTROL_SAMPLES
+    for k in range(full):
+        top = np.float32(0.0)
+        total = np.float32(0.0)
+        for i in range(CONTROL_SAMPLES):
+            a, b = x[k * CONTROL_SAMPLES + i, 0], x[k * CONTROL_SAMPLES + i, 1]
+            top = max(top, abs(a), abs(b))
+            total += a * a + b * b
+        peak[k] = top
+        power[k] = total / (2 * CONTROL_SAMPLES)
+    if full < len(peak):
+        for i in range(full * CONTROL_SAMPLES, len(x)):
+            peak[full] = max(peak[full], abs(x[i, 0]), abs(x[i, 1]))
+            power[full] += (x[i, 0] * x[i, 0] + x[i, 1] * x[i, 1]) / (2 * CONTROL_SAMPLES)
+
+
+@numba.njit(cache=True, nogil=True)
+def levels_of_one(x, peak, power):  # type: ignore[no-untyped-def]
+    channels = x.shape[1]
+    for k in range(len(peak)):
+        top = np.float32(0.0)
+        total = np.float32(0.0)
+        for i in range(k * CONTROL_SAMPLES, min((k + 1) * CONTROL_SAMPLES, len(x))):
+            for c in range(channels):
+                top = max(top, abs(x[i, c]))
+                total += x[i, c] * x[i, c]
+        peak[k] = top
+        power[k] = total / (channels * CONTROL_SAMPLES)
+
+
+@numba.njit(cache=True, nogil=True)
+def bent(level, threshold, slope, knee, most, out):  # type: ignore[no-untyped-def]
+    for i in range(len(level)):
+        over = level[i] - threshold[i if len(threshold) > 1 else 0]
+        by = slope[i if len(slope) > 1 else 0]
+        if 2.0 * over >= knee:
+            wanted = by * over
+        elif 2.0 * over > -knee:
+            wanted = by * (over + knee / 2.0) ** 2 / (2.0 * knee)
+        else:
+            wanted = 0.0
+        out[i] = min(wanted, most)
+
+
+@numba.njit(cache=True, nogil=True)
+def smooth_power(power, pole, memory):  # type: ignore[no-untyped-def]
+    now = memory[0]
+    for i in range(len(power)):
+        now = power[i] + (now - power[i]) * pole
+        power[i] = now
+    memory[0] = now if now > 1e-30 else 0.0
+
+
+@numba.njit(cache=True, nogil=True)
+def to_db(values, times, out):  # type: ignore[no-untyped-def]
+    least = 10.0 ** (FLOOR_DBFS / times)
+    for i in range(len(values)):
+        out[i] = times * math.log10(max(values[i], least))
+
+
+@numba.njit(cache=True, nogil=True)
+def branching(wanted, rising, falling, memory, out):  # type: ignore[no-untyped-def]
+    now = memory[0]
+    for i in range(len(wanted)):
+        up = rising[i if len(rising) > 1 else 0]
+        down = falling[i if len(falling) > 1 else 0]
+        pole = up if wanted[i] > now else down
+        now = wanted[i] + (now - wanted[i]) * pole
+        if abs(now) < 1e-9:
+            now = 0.0
+        out[i] = now
+    memory[0] = now
+
+
+@numba.njit(cache=True, nogil=True)
+def sliding_max(values, count, out):  # type: ignore[no-untyped-def]
+    queue = np.empty(len(values), np.int64)
+    head = 0
+    tail = 0
+    for i in range(len(values)):
+        while tail > head and values[queue[tail - 1]] <= values[i]:
+            tail -= 1
+        queue[tail] = i
+        tail += 1
+        if queue[head] < i - count:
+            head += 1
+        out[i] = values[queue[head]]
+
+
+@numba.njit(cache=True, nogil=True)
+def apply_to_two(x, factors, memory, out):  # type: ignore[no-untyped-def]
+    before = np.float32(memory[0])
+    for k in range(len(factors)):
+        now = np.float32(factors[k])
+        step = (now - before) * np.float32(1.0 / CONTROL_SAMPLES)
+        first = k * CONTROL_SAMPLES
+        for j in range(min(CONTROL_SAMPLES, len(x) - first)):
+            factor = before + step * np.float32(j + 1)
+            out[first + j, 0] = x[first + j, 0] * factor
+            out[first + j, 1] = x[first + j, 1] * factor
+        before = now
+    memory[0] = before
+
+
+@numba.njit(cache=True, nogil=True)
+def apply_to_one(x, factors, memory, out):  # type: ignore[no-untyped-def]
+    before = np.float32(memory[0])
+    for k in range(len(factors)):
+        now = np.float32(factors[k])
+        step = (now - before) * np.float32(1.0 / CONTROL_SAMPLES)
+        first = k * CONTROL_SAMPLES
+        for j in range(min(CONTROL_SAMPLES, len(x) - first)):
+            for c in range(x.shape[1]):
+                out[first + j, c] = x[first + j, c] * (before + step * np.float32(j + 1))
+        before = now
+    memory[0] = before
+
+
+@numba.njit(cache=True, nogil=True)
+def add_band(x, band, shares, memory):  # type: ignore[no-untyped-def]
+    before = np.float32(memory[0])
+    for k in range(len(shares)):
+        now = np.float32(shares[k])
+        step = (now - before) * np.float32(1.0 / CONTROL_SAMPLES)
+        first = k * CONTROL_SAMPLES
+        if before != 0.0 or now != 0.0:
+            for j in range(min(CONTROL_SAMPLES, len(x) - first)):
+                share = before + step * np.float32(j + 1)
+                for c in range(x.shape[1]):
+                    x[first + j, c] += band[first + j, c] * share
+        before = now
+    memory[0] = before
+
+
+@numba.njit(cache=True, nogil=True)
+def add_band_of_two(x, band, shares, memory):  # type: ignore[no-untyped-def]
+    before = np.float32(memory[0])
+    for k in range(len(shares)):
+        now = np.float32(shares[k])
+        step = (now - before) * np.float32(1.0 / CONTROL_SAMPLES)
+        first = k * CONTROL_SAMPLES
+        if before != 0.0 or now != 0.0:
+            for j in range(min(CONTROL_SAMPLES, len(x) - first)):
+                share = before + step * np.float32(j + 1)
+                x[first + j, 0] += band[first + j, 0] * share
+                x[first + j, 1] += band[first + j, 1] * share
+        before = now
+    memory[0] = before

@@ -1,0 +1,173 @@
+// Close passages with their cures, the figures of speech, and the list of speech in a clip: all as text with controls.
+
+import { button, make } from "../lib/dom.js";
+import { clock, signed } from "../lib/units.js";
+import { passageAt, selectedClip } from "./model.js";
+
+export function showNote(model, position, { cure, goToPassage, nextPassage }) {
+  const box = document.getElementById("close-note");
+  const { clearance } = model.state;
+  const passage = passageAt(model, position);
+  const key = passage
+    ? `${passage.start_sample} ${model.state.revision} ${clearance.passages.length} ${clearance.is_exact}`
+    : `none ${clearance.has_speech} ${clearance.is_listening}`;
+  if (box.dataset.key === key) return;
+  box.dataset.key = key;
+  if (!passage) {
+    const words = clearance.is_listening
+      ? "Still listening for speech."
+      : !clearance.has_speech
+        ? "No speech was found on the dialogue tracks, so there is nothing to stay clear of. Mark it on the dialogue stave where there is some."
+        : `Speech stands ${clearance.asked_lu} LU clear of the rest everywhere.`;
+    box.className = clearance.has_speech ? "note good" : "note plain";
+    box.replaceChildren(make("p", { className: "mb-0", textContent: words }));
+    return;
+  }
+  box.className = "note";
+  const cures = passage.cures.map((one, index) =>
+    button(one.words, () => cure(passage, one), {
+      className: index === 0 ? "act go" : "act",
+      title: one.cures ? "Probably enough by itself" : "Helps, but will not be enough by itself",
+    }),
+  );
+  const n = clearance.passages.length;
+  box.replaceChildren(
+    make("b", { textContent: passage.title }),
+    make(
+      "div",
+      { className: "soft mono small" },
+      `${clock(passage.start_sample)} · ${clearance.is_exact ? "measured" : "estimated"}`,
+    ),
+    make("p", { textContent: passage.sentence }),
+    make("div", { className: "acts" }, ...cures),
+    make(
+      "div",
+      { className: "acts" },
+      button("Go to it", () => goToPassage(passage), { className: "quiet" }),
+      n > 1 ? button("Next (n)", () => nextPassage(1), { className: "quiet" }) : null,
+      n > 1
+        ? button(
+            `Show all ${n}`,
+            () => {
+              document.getElementById("close-list").open = true;
+            },
+            { className: "quiet" },
+          )
+        : null,
+    ),
+  );
+}
+
+export function showCloseList(model, { cure, goToPassage }) {
+  const { passages } = model.state.clearance;
+  const details = document.getElementById("close-list");
+  details.hidden = !passages.length;
+  details.querySelector("summary").textContent = `Close passages (${passages.length})`;
+  details.querySelector("tbody").replaceChildren(
+    ...passages.map((passage) =>
+      make(
+        "tr",
+        {},
+        make(
+          "td",
+          { className: "mono" },
+          button(clock(passage.start_sample), () => goToPassage(passage), { className: "quiet" }),
+        ),
+        make("td", { className: "n mono over", textContent: signed(passage.least_lu) }),
+        make(
+          "td",
+          { className: "wrap" },
+          passage.title.replace(/ of speech/, ""),
+          ...passage.cures
+            .slice(0, 1)
+            .map((one) => button(one.words, () => cure(passage, one), { className: "quiet as-link" })),
+        ),
+      ),
+    ),
+  );
+}
+
+export function showFigures(model, ask) {
+  const { clearance } = model.state;
+  const asked = document.getElementById("asked-lu");
+  const least = document.getElementById("least-s");
+  if (document.activeElement !== asked) asked.value = signed(clearance.asked_lu);
+  if (document.activeElement !== least) least.value = signed(clearance.least_s);
+  document.getElementById("strict").checked = clearance.asked_lu === clearance.strict_lu;
+  asked.onchange = () => ask(asked.value, least.value);
+  least.onchange = () => ask(asked.value, least.value);
+  document.getElementById("strict").onchange = (event) =>
+    ask(event.target.checked ? clearance.strict_lu : clearance.usual_lu, least.value);
+  document.getElementById("speech-words").textContent = clearance.has_speech
+    ? `Speech for ${Math.round(100 * clearance.speech_share)} % of the time, at ${signed(clearance.dialogue_lufs)} LUFS${clearance.is_exact ? "" : " (estimated)"}.`
+    : "No speech is known yet.";
+  document
+    .getElementById("stem-figures")
+    .replaceChildren(
+      ...clearance.stems.map((stem) =>
+        make(
+          "tr",
+          {},
+          make("td", { textContent: stem.role }),
+          make("td", { className: "n mono", textContent: signed(stem.in_speech_lufs) }),
+          make("td", { className: "n mono", textContent: signed(stem.outside_lufs) }),
+        ),
+      ),
+    );
+}
+
+// Speech in the chosen clip, so that it can be corrected without a pointer. Times in seconds of the programme.
+export function showSpeech(model, position, mark) {
+  const details = document.getElementById("speech-list");
+  const clip = selectedClip(model);
+  details.hidden = !clip || clip.role !== "dialogue";
+  if (details.hidden || (details.contains(document.activeElement) && document.activeElement.matches("input"))) return;
+  const spans = model.state.speech.filter(([, , , clipId]) => clipId === clip.id);
+  details.querySelector("summary").textContent = `Speech in ${clip.name} (${spans.length})`;
+  const seconds = (text) => Math.round(Number(String(text).replace(",", ".")) * 48000);
+  const field = (value, name, onValue) => {
+    const input = make("input", {
+      className: "gain mono",
+      type: "text",
+      inputMode: "decimal",
+      value: (value / 48000).toFixed(2),
+    });
+    input.setAttribute("aria-label", name);
+    input.addEventListener("change", () => onValue(seconds(input.value)));
+    return input;
+  };
+  // An edge that moves out is marked as speech, one that moves in leaves what it passed as none.
+  const rows = spans.map(([start, length]) =>
+    make(
+      "tr",
+      {},
+      make(
+        "td",
+        {},
+        field(start, "Speech from, seconds", (at) => moveEdge(mark, clip, "from", start, at)),
+      ),
+      make(
+        "td",
+        {},
+        field(start + length, "Speech to, seconds", (at) => moveEdge(mark, clip, "to", start + length, at)),
+      ),
+      make(
+        "td",
+        {},
+        button("no speech", () => mark(clip.id, start, start + length, false), { className: "quiet" }),
+      ),
+    ),
+  );
+  const add = button("Mark a second from the playhead", () => mark(clip.id, position(), position() + 48000, true), {
+    className: "quiet",
+  });
+  details
+    .querySelector("tbody")
+    .replaceChildren(...rows, make("tr", {}, Object.assign(make("td", {}, add), { colSpan: 3 })));
+}
+
+export function moveEdge(mark, clip, side, was, now) {
+  if (!Number.isFinite(now) || now === was) return;
+  const isLonger = side === "from" ? now < was : now > was;
+  mark(clip.id, Math.min(was, now), Math.max(was, now), isLonger);
+}

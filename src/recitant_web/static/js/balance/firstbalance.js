@@ -1,0 +1,107 @@
+// The first balance: what is chosen before, how far it is, and what each step came to.
+
+import { button, make } from "../lib/dom.js";
+
+export function newFirstBalance({ dialog, model, start, edit, view }) {
+  const form = dialog.querySelector("form");
+  document.querySelector('[data-do="first-balance"]').addEventListener("click", () => {
+    form.part.disabled = view().isWhole;
+    dialog.showModal();
+  });
+  dialog.querySelector('[data-do="close"]').addEventListener("click", () => dialog.close());
+  form.addEventListener("submit", (event) => {
+    event.preventDefault();
+    dialog.close();
+    const value = (name) => form.elements[name].value;
+    const steps = [...form.querySelectorAll('[name="step"]:checked')].map((box) => box.value);
+    const span = form.part.checked && !form.part.disabled ? view() : { start: 0, end: 0 };
+    start({
+      music: value("music"),
+      effects: value("effects"),
+      ducking: value("ducking"),
+      steps,
+      from_sample: Math.round(span.start),
+      to_sample: Math.round(span.end),
+    });
+  });
+
+  function show() {
+    const box = document.getElementById("balance-report");
+    const run = model.state.balance_run;
+    const opener = document.querySelector('[data-do="first-balance"]');
+    opener.disabled = Boolean(run && run.is_open) || !model.state.length_samples;
+    opener.textContent = run && run.is_open ? `Balancing ${Math.round(100 * run.share)} %` : "First balance…";
+    box.hidden = !run;
+    if (!run) return;
+    const key = `${run.id} ${run.is_open} ${Math.round(100 * run.share)} ${run.steps.map((s) => s.is_in_force).join()} ${model.state.revision}`;
+    if (box.dataset.key === key) return;
+    box.dataset.key = key;
+    if (run.is_open) {
+      box.replaceChildren(
+        make("h3", { textContent: "First balance" }),
+        make("progress", { value: run.share, max: 1 }),
+        make("p", {
+          className: "soft mb-0",
+          textContent: "You can go on listening. If you change something meanwhile, start it again.",
+        }),
+      );
+      return;
+    }
+    if (!run.steps.length) {
+      box.replaceChildren(
+        make("h3", { textContent: "First balance" }),
+        make("p", { className: "mb-0", textContent: run.sentence || "It did not come to an end. Start it again." }),
+      );
+      return;
+    }
+    const steps = run.steps.map((step) =>
+      make(
+        "li",
+        { className: step.edit_id && !step.is_in_force ? "undone" : "" },
+        make("b", { textContent: step.title }),
+        make("p", { className: "mb-0", textContent: step.measured_words }),
+        step.changed_words.length
+          ? make(
+              "details",
+              {},
+              make("summary", {
+                className: "soft",
+                textContent: `${step.changed_words.length} change${step.changed_words.length === 1 ? "" : "s"}`,
+              }),
+              make(
+                "ul",
+                { className: "changes" },
+                ...step.changed_words.map((words) => make("li", { textContent: words })),
+              ),
+            )
+          : make("p", { className: "soft mb-0", textContent: "Nothing needed to change." }),
+        make("p", { className: "soft mb-0", textContent: step.why }),
+        step.edit_id
+          ? step.is_in_force
+            ? button("Take this step back", () => edit({ kind: "step-back", edit_id: step.edit_id }), {
+                className: "quiet",
+              })
+            : make("span", { className: "soft", textContent: "Undone." })
+          : null,
+      ),
+    );
+    const wasOpen = box.querySelector("details.told")?.open ?? true;
+    const all = make(
+      "details",
+      { className: "told", open: wasOpen },
+      make("summary", { textContent: run.sentence }),
+      make("ol", {}, ...steps),
+    );
+    const undoAll =
+      run.undo_to === null
+        ? null
+        : make(
+            "div",
+            { className: "acts" },
+            button("Undo all of it", () => edit({ kind: "go-to", edit_id: run.undo_to }), { className: "act" }),
+          );
+    box.replaceChildren(make("h3", { textContent: "First balance" }), ...(undoAll ? [undoAll] : []), all);
+  }
+
+  return { show };
+}

@@ -1,0 +1,86 @@
+// The heads of the staves and the table of clips, as text: everything the canvases show is here too.
+
+import { signed } from "../lib/units.js";
+import { make } from "../lib/dom.js";
+import { gainInput } from "../lib/fields.js";
+import { clipsInOrder, duckOf, staveOf } from "./model.js";
+
+export function showClipTable(model, setGain, select) {
+  const rows = clipsInOrder(model).map((clip) => {
+    const button = make("button", {
+      className: "quiet",
+      type: "button",
+      textContent: `${clip.role[0].toUpperCase()} ${clip.name}`,
+    });
+    button.addEventListener("click", () => select(clip.id));
+    const input = gainInput(`Gain of ${clip.name}`, clip.gain_db, (text) => setGain("clip", clip.id, text));
+    return make(
+      "tr",
+      {},
+      make("td", {}, button),
+      make("td", { className: "n mono", textContent: signed(clip.in_mix_lufs) }),
+      make("td", { className: "n" }, input),
+    );
+  });
+  document.getElementById("clip-table").replaceChildren(...rows);
+}
+
+export function showHeads(container, model, score, { setGain, toggleHeard }) {
+  const focused = document.activeElement && document.activeElement.dataset ? document.activeElement.dataset.key : null;
+  container.replaceChildren(
+    ...score.rows.map((row) => {
+      const stave = staveOf(model, row.role);
+      const head = make("section", { className: `head ${row.role}` });
+      head.style.top = `${row.top}px`;
+      head.style.height = `${row.height}px`;
+      head.setAttribute("aria-label", `${stave.name} stem`);
+      const fader = make("input", { type: "range", min: -40, max: 12, step: 0.1, value: row.stemDb });
+      fader.setAttribute("aria-label", `${stave.name} stem fader, dB`);
+      fader.dataset.key = `${row.role}-fader`;
+      fader.addEventListener("change", () => setGain("stem", row.role, fader.value));
+      const toggle = (set, text, title) => {
+        const button = make("button", { className: "toggle", type: "button", textContent: text, title });
+        button.setAttribute("aria-pressed", String(set.has(row.role)));
+        button.dataset.key = `${row.role}-${text}`;
+        button.addEventListener("click", () => toggleHeard(set, row.role));
+        return button;
+      };
+      const input = gainInput(`${stave.name} stem`, row.stemDb, (text) => setGain("stem", row.role, text));
+      input.dataset.key = `${row.role}-gain`;
+      const lanes = make("small", { textContent: stave.tracks.length > 1 ? `${stave.tracks.length} tracks` : "" });
+      const duck = duckOf(model, row.role);
+      const dips = { curve: "dips", live: "keyed" };
+      const gives = duck ? ` · ${duck.rule.is_frozen ? "dips, frozen" : dips[duck.rule.kind]}` : "";
+      head.append(
+        make("span", { className: "letter", textContent: stave.letter }),
+        make("b", {}, stave.name, lanes),
+        make("span", { className: "aim mono", textContent: `aim ${signed(stave.aim_lufs, 0)}${gives}` }),
+        make("div", { className: "fader" }, fader, input),
+        make(
+          "div",
+          { className: "hear" },
+          toggle(model.muted, "mute", "Leave this stem out of what you hear. The mix keeps it."),
+          toggle(model.only, "solo", "Hear this stem alone. The mix keeps the others."),
+        ),
+      );
+      return head;
+    }),
+  );
+  const { clearance } = model.state;
+  const lane = make("section", { className: "head lane" });
+  lane.style.top = `${score.lane.top}px`;
+  lane.style.height = `${score.lane.height}px`;
+  const n = clearance.passages.length;
+  const words = !clearance.has_speech
+    ? "no speech found yet"
+    : n
+      ? `${n} passage${n === 1 ? "" : "s"} too close`
+      : "✓ clear everywhere";
+  lane.append(
+    make("b", { textContent: "Clearance" }),
+    make("span", { className: "soft", textContent: "speech above the rest, LU" }),
+    make("span", { className: n ? "over" : clearance.has_speech ? "within" : "soft", textContent: words }),
+  );
+  container.append(lane);
+  if (focused) container.querySelector(`[data-key="${focused}"]`)?.focus();
+}

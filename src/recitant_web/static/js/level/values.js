@@ -1,0 +1,115 @@
+// The values of the chosen processor: typed, dragged by their names, by keys, or from a list.
+
+import { button, make } from "../lib/dom.js";
+import { signed } from "../lib/units.js";
+import { kindOf, rounded, share, valueAt, valueOf } from "./model.js";
+
+function field(processor, parameter, context) {
+  const { model, draft, keep, toValue, byStep, showCurve } = context;
+  const value = valueOf(model, processor, parameter.name);
+  const label = parameter.name.startsWith("band") ? parameter.label : parameter.label;
+  if (parameter.choices.length) {
+    const select = make(
+      "select",
+      {},
+      ...parameter.choices.map((choice) =>
+        make("option", { value: choice, textContent: choice.replace("-", " "), selected: choice === value }),
+      ),
+    );
+    select.ariaLabel = label;
+    select.addEventListener("change", () => keep(toValue(parameter.name, select.value)));
+    return make("label", { className: "value" }, make("span", { className: "soft", textContent: label }), select);
+  }
+  const digits = Number.isInteger(value) ? 0 : value < 1 && parameter.is_log ? 2 : 1;
+  const input = make("input", { type: "text", inputMode: "decimal", className: "mono", value: signed(value, digits) });
+  input.ariaLabel = `${label}, ${parameter.unit}`;
+  input.addEventListener("focus", () => input.select());
+  input.addEventListener("change", () =>
+    keep(toValue(parameter.name, input.value.replace("−", "-").replace(",", "."))),
+  );
+  input.addEventListener("keydown", (event) => {
+    event.stopPropagation();
+    if (event.key === "Enter") input.blur();
+    const step = { ArrowUp: 1, ArrowDown: -1 }[event.key];
+    if (!step) return;
+    event.preventDefault();
+    const by = (step * (event.shiftKey ? 1 : 4)) / 200;
+    keep(byStep(parameter.name, (now) => rounded(valueAt(share(now, parameter) + by, parameter), parameter)));
+  });
+  const grip = make("span", { className: "soft grip-label", textContent: label, title: "Drag sideways" });
+  grip.addEventListener("pointerdown", (event) => {
+    event.preventDefault();
+    const [from, first] = [event.clientX, share(value, parameter)];
+    const move = (at) => {
+      const next = rounded(valueAt(first + (at.clientX - from) / (at.shiftKey ? 1200 : 300), parameter), parameter);
+      input.value = signed(next, digits);
+      draft(toValue(parameter.name, next));
+    };
+    window.addEventListener("pointermove", move);
+    window.addEventListener(
+      "pointerup",
+      () => {
+        window.removeEventListener("pointermove", move);
+        keep();
+      },
+      { once: true },
+    );
+  });
+  const hasCurve = processor.curves && processor.curves[parameter.name];
+  const curve = button(
+    "∿",
+    () => {
+      model.curve = model.curve === parameter.name ? null : parameter.name;
+      showCurve();
+    },
+    {
+      className: `quiet curve-button${hasCurve ? " is-on" : ""}`,
+      title: hasCurve ? "It moves along a curve: open it" : "Move it along a curve",
+    },
+  );
+  curve.ariaLabel = `Curve of ${label}`;
+  return make(
+    "div",
+    { className: "value" },
+    grip,
+    make("span", { className: "with-unit" }, input, make("small", { className: "soft", textContent: parameter.unit })),
+    ...(parameter.may_move ? [curve] : []),
+  );
+}
+
+export function showFields(box, context) {
+  const { model, current, keep, toValue, showCurve } = context;
+  const processor = current();
+  if (!processor) {
+    box.replaceChildren(
+      make("p", {
+        className: "soft",
+        textContent:
+          "Nothing is done to it yet. Add a processor, or begin with a starting point made from what is measured here.",
+      }),
+    );
+    return;
+  }
+  const kind = kindOf(model, processor.kind);
+  let shown = kind.parameters;
+  if (kind.kind === "equaliser") {
+    const on = [1, 2, 3, 4, 5, 6, 7, 8].filter((i) => valueOf(model, processor, `band${i}_shape`) !== "off");
+    const rows = on.map((i) =>
+      make(
+        "div",
+        { className: "band-row" },
+        make("b", { className: "mono", textContent: String(i) }),
+        ...kind.parameters.filter((p) => p.name.startsWith(`band${i}_`)).map((p) => field(processor, p, context)),
+      ),
+    );
+    const free = [1, 2, 3, 4, 5, 6, 7, 8].find((i) => !on.includes(i));
+    const more = free
+      ? button("+ band", () => keep(toValue(`band${free}_shape`, "bell")), { className: "quiet" })
+      : null;
+    box.replaceChildren(...rows, ...(more ? [more] : []));
+  } else {
+    shown = kind.parameters;
+    box.replaceChildren(make("div", { className: "value-grid" }, ...shown.map((p) => field(processor, p, context))));
+  }
+  showCurve();
+}
