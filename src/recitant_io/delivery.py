@@ -14,7 +14,6 @@ from recitant_core.errors import PlanError
 from recitant_core.ports import Progress, no_progress
 from recitant_core.render.mix import Sources
 from recitant_core.timeline.model import Plan, Role
-from recitant_core.units.channels import STEREO
 from recitant_io.conform import storage_errors
 from recitant_io.wav import wav_writer
 
@@ -77,11 +76,11 @@ def _write(plan: Plan, sources: Sources, found: Fit, folder: Path, progress: Pro
     stem_files = {
         role: WrittenFile("stem", f"stem-{role}-{spec.spec_id}.wav", stem_bits, role.value) for role in plan.roles
     }
-    meter = TrialMeter(found.trial.master)
+    meter = TrialMeter(found.trial.master, layout=plan.layout)
     with ExitStack() as stack:
-        mix = stack.enter_context(wav_writer(folder / mix_file.file, STEREO.n_channels, spec.bit_depth, length))
+        mix = stack.enter_context(wav_writer(folder / mix_file.file, plan.layout.n_channels, spec.bit_depth, length))
         stems = {
-            role: stack.enter_context(wav_writer(folder / file.file, STEREO.n_channels, stem_bits, length))
+            role: stack.enter_context(wav_writer(folder / file.file, plan.layout.n_channels, stem_bits, length))
             for role, file in stem_files.items()
         }
         for segment in written_segments(mastered_plan, sources, spec.bit_depth):
@@ -97,5 +96,5 @@ def _write(plan: Plan, sources: Sources, found: Fit, folder: Path, progress: Pro
             meter.feed(audio_from_integers(segment.values, spec.bit_depth), mastered)
             progress(mastered.span.end_sample / length)
     trial = meter.trial()
-    verdict = judge(trial.readings, spec, STEREO.n_channels, found.trial.dialogue_lufs)
+    verdict = judge(trial.readings, spec, plan.layout.n_channels, found.trial.dialogue_lufs)
     return Delivered(found, verdict, trial.readings, (mix_file, *stem_files.values()))

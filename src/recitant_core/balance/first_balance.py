@@ -29,7 +29,6 @@ from recitant_core.render.following import Scene, follow, rendered_clearance_lu,
 from recitant_core.timeline.edits import levelled, set_clips
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Clip, Duck, Plan, Role
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import SampleSpan
 
 AROUND_AIM_LU: Final = {"soft": -4.0, "medium": 0.0, "forward": 4.0}
@@ -322,7 +321,7 @@ def _fit(run: _Run, plan: Plan) -> Step:
     """Towards the target by gains of the stems: dialogue a little, the others a little more, the rest at hand-over."""
     material = run.material
     spec = material.spec
-    target = spec.target_for(STEREO.n_channels)
+    target = spec.target_for(plan.layout.n_channels)
     before = anchor_lufs(run.exact(plan), spec)
     if before is None:
         return Step("fit", {"before_lufs": None, "target_lufs": target}, (), plan)

@@ -11,7 +11,6 @@ from recitant_core.dsp.kweighting import KState, k_energies
 from recitant_core.render.mix import SEGMENT_SAMPLES, Sources, render_stems
 from recitant_core.timeline.model import Plan, Role
 from recitant_core.units.arrays import Audio, FloatArray
-from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ
 
 
@@ -19,7 +18,7 @@ class StemMeter:
     """10 ms energies of every stem, while its segments pass by."""
 
     def __init__(self, plan: Plan) -> None:
-        self._states = {role: KState.at_rest(STEREO, RATE_HZ) for role in plan.roles}
+        self._states = {role: KState.at_rest(plan.layout, RATE_HZ) for role in plan.roles}
         self._parts: dict[Role, list[FloatArray]] = {role: [] for role in plan.roles}
 
     def feed(self, stems: Mapping[Role, Audio]) -> None:

@@ -21,7 +21,7 @@ from recitant_core.ports import Progress, no_progress
 from recitant_core.render.mix import MasteredSegment, Sources, render_segments
 from recitant_core.timeline.model import Master, Plan, Role
 from recitant_core.units.arrays import Audio, FloatArray
-from recitant_core.units.channels import STEREO
+from recitant_core.units.channels import STEREO, ChannelLayout
 from recitant_core.units.level import SILENCE, db_from_factor
 
 REACH_LU: Final = 0.1  # the fit counts as reached this near the target
@@ -70,6 +70,8 @@ class Fit:
     untouched: Trial
     needed_gain_db: float | None
     needed_reduction_db: float | None
+    layout: ChannelLayout = STEREO
+    """Of the bus."""
 
     @property
     def range_lost_lu(self) -> float | None:
@@ -80,7 +82,7 @@ class Fit:
     @property
     def verdict(self) -> Verdict:
         """The trial under the specification."""
-        return judge(self.trial.readings, self.spec, STEREO.n_channels, self.trial.dialogue_lufs)
+        return judge(self.trial.readings, self.spec, self.layout.n_channels, self.trial.dialogue_lufs)
 
 
 @dataclass(frozen=True)
@@ -94,10 +96,12 @@ class WrittenSegment:
 class TrialMeter:
     """Measures a delivery while its segments pass by."""
 
-    def __init__(self, master: Master, dialogue_blocks: FloatArray | None = None) -> None:
+    def __init__(
+        self, master: Master, dialogue_blocks: FloatArray | None = None, layout: ChannelLayout = STEREO
+    ) -> None:
         self._master = master
-        self._meter = MeterState.at_rest(STEREO)
-        self._dialogue = MeterState.at_rest(STEREO)
+        self._meter = MeterState.at_rest(layout)
+        self._dialogue = MeterState.at_rest(layout)
         self._known_dialogue_blocks = dialogue_blocks
         self._least_factor = 1.0
         self._stem_peak_factor = 0.0
@@ -154,7 +158,7 @@ def measure_mix(
     Args:
         hear: given every segment in order, for whoever measures more of it in the same pass.
     """
-    meter = TrialMeter(Master())
+    meter = TrialMeter(Master(), layout=plan.layout)
     for segment in render_segments(replace(plan, master=Master()), sources):
         meter.feed(segment.output, segment)
         if hear is not None:
@@ -181,7 +185,7 @@ def fit(plan: Plan, sources: Sources, spec: Spec, progress: Progress = no_progre
         def tell(share: float) -> None:
             progress(1.0 - (1.0 - 0.35 * share) * 0.65**index)
 
-        meter = TrialMeter(master, untouched_blocks)
+        meter = TrialMeter(master, untouched_blocks, plan.layout)
         for segment in written_segments(replace(plan, master=master), sources, spec.bit_depth):
             meter.feed(audio_from_integers(segment.values, spec.bit_depth), segment.mastered)
             tell(segment.mastered.span.end_sample / plan.span.length_samples)
@@ -190,16 +194,18 @@ def fit(plan: Plan, sources: Sources, spec: Spec, progress: Progress = no_progre
     untouched, untouched_blocks = measure_mix(plan, sources, lambda share: progress(0.35 * share))
     now_lufs = untouched.anchor_lufs(spec)
     if now_lufs is None:
-        return Fit(spec, FitState.TOO_SHORT, untouched, untouched, None, None)
+        return Fit(spec, FitState.TOO_SHORT, untouched, untouched, None, None, plan.layout)
     if now_lufs == SILENCE:
-        return Fit(spec, FitState.SILENT, untouched, untouched, None, None)
-    return _search(spec, untouched, spec.target_for(STEREO.n_channels) - now_lufs, run)
+        return Fit(spec, FitState.SILENT, untouched, untouched, None, None, plan.layout)
+    return _search(spec, untouched, now_lufs, run, plan.layout)
 
 
-def _search(spec: Spec, untouched: Trial, gain_db: float, run: Callable[[Master, int], Trial]) -> Fit:
+def _search(
+    spec: Spec, untouched: Trial, now_lufs: float, run: Callable[[Master, int], Trial], layout: ChannelLayout
+) -> Fit:
     ceiling_dbtp = spec.max_true_peak_dbtp - CEILING_MARGIN_DB
-    target = spec.target_for(STEREO.n_channels)
-    needed_gain_db = gain_db
+    target = spec.target_for(layout.n_channels)
+    gain_db = needed_gain_db = target - now_lufs
     # Limiting keeps peaks down by about what stands over the ceiling: past the most allowed, there is no use trying.
     most_gain_db = ceiling_dbtp + MOST_LIMITING_DB - untouched.readings.true_peak_dbtp
     needed_reduction_db = max(0.0, untouched.readings.true_peak_dbtp + gain_db - ceiling_dbtp)
@@ -236,4 +242,4 @@ def _search(spec: Spec, untouched: Trial, gain_db: float, run: Callable[[Master,
         state = FitState.SHORT_TERM_OVER
     else:
         state = FitState.REACHED
-    return Fit(spec, state, trial, untouched, needed_gain_db, needed_reduction_db)
+    return Fit(spec, state, trial, untouched, needed_gain_db, needed_reduction_db, layout)

@@ -126,12 +126,15 @@ class ChainedSource:
         return made[before : before + SEGMENT_SAMPLES].copy()
 
 
-def processed(signal: Signal, chain: Chain, ride: Ride, span: SampleSpan, identity: Identity) -> FloatArray | Audio:
-    """A span of a signal in programme time through a ride and a chain, in the ride's order; (frames, 2).
+def processed(
+    signal: Signal, chain: Chain, ride: Ride, span: SampleSpan, identity: Identity, layout: ChannelLayout
+) -> FloatArray | Audio:
+    """A span of a signal in programme time through a ride and a chain, in the ride's order; (frames, channels).
 
     Args:
         signal: what goes in; silence before the programme's start is part of it.
         identity: of what goes in, ride and chain included.
+        layout: of the signal.
     """
 
     def entering(part: SampleSpan) -> FloatArray:
@@ -149,7 +152,7 @@ def processed(signal: Signal, chain: Chain, ride: Ride, span: SampleSpan, identi
             key = ("node", identity(window), index)
             found = _kept.get(key)
             if found is None:
-                audio = np.empty((window.length_samples, 2), np.float32)
+                audio = np.empty((window.length_samples, layout.n_channels), np.float32)
                 for part in window.blocks(PIECE_SAMPLES):
                     at = part.start_sample - window.start_sample
                     audio[at : at + part.length_samples] = entering(part)
@@ -158,7 +161,7 @@ def processed(signal: Signal, chain: Chain, ride: Ride, span: SampleSpan, identi
                 _kept.put(key, found)
             return found
 
-        gathered = _gathered(span, 2, segment)
+        gathered = _gathered(span, layout.n_channels, segment)
         if not ride.points or ride.is_first:
             return gathered
         out = gathered.astype(np.float64)

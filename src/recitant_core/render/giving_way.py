@@ -18,13 +18,13 @@ from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import SampleSpan
 
 Signal = Callable[[SampleSpan], FloatArray]
-"""The samples of any span: float64 (frames, 2), fresh."""
+"""The samples of any span: float64 (frames, channels), fresh."""
 KeySignal = Callable[[SampleSpan], Audio]
-"""What a live key hears in any span: float32 (frames, 2)."""
+"""What a live key hears in any span: float32 (frames, channels)."""
 
 
 def ducked(signal: Signal, span: SampleSpan, duck: Duck, key: KeySignal) -> FloatArray:
-    """A span of a signal as it gives way, float64 (frames, 2).
+    """A span of a signal as it gives way, float64 (frames, channels).
 
     Args:
         signal: what gives way.
@@ -49,7 +49,7 @@ def ridden(audio: FloatArray, start_sample: int, points: Points | tuple[CurvePoi
     """Multiply audio, in place, by a gain over time that is straight in dB between its points.
 
     Args:
-        audio: float64 (frames, 2).
+        audio: float64 (frames, channels).
         points: at least one, in order.
     """
     _apply_points(audio, start_sample, *_as_arrays(points))

@@ -22,7 +22,7 @@ from recitant_core.render.giving_way import ducked
 from recitant_core.render.mix import Keys, Sources, add_track, render_mix, render_stems
 from recitant_core.timeline.model import Clip, Duck, Plan, Ride, Track
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.channels import STEREO, Routing
+from recitant_core.units.channels import STEREO, ChannelLayout, Routing
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.level import SILENCE, factor_from_db, lufs_from_power
 
@@ -77,7 +77,9 @@ def level_path(plan: Plan, sources: Sources, clip_id: str, at_sample: int) -> Le
     _of_clip_stages(path, clip, track, sources, middle)
     # A chain hears the whole track: what it does to that is what it does to the clip.
     strip = _Strip(
-        path, middle, lambda chain, ride: _whole_track(replace(track, gain_db=0.0, chain=chain, ride=ride), sources)
+        path,
+        middle,
+        lambda chain, ride: _whole_track(replace(track, gain_db=0.0, chain=chain, ride=ride), sources, plan.layout),
     )
     strip_db = strip.through("track", track.chain, track.ride)
     path.by("track-fader", track.gain_db)
@@ -214,10 +216,10 @@ class _Strip:
         return was - first if math.isfinite(first) and math.isfinite(was) else 0.0
 
 
-def _whole_track(track: Track, sources: Sources) -> Rendered:
+def _whole_track(track: Track, sources: Sources, layout: ChannelLayout = STEREO) -> Rendered:
     def signal(span: SampleSpan) -> FloatArray:
-        total = np.zeros((span.length_samples, 2))
-        add_track(track, 0.0, sources, span, total)
+        total = layout.silence(span.length_samples)
+        add_track(track, 0.0, sources, span, total, layout)
         return total
 
     return signal
@@ -258,7 +260,7 @@ def _recorded_lufs(source: SampleSource, clip: Clip, middle: SampleSpan) -> floa
 
     def signal(span: SampleSpan) -> FloatArray:
         wanted = SampleSpan(span.start_sample - clip.start_sample + clip.in_sample, span.length_samples)
-        total = np.zeros((span.length_samples, 2))
+        total = STEREO.silence(span.length_samples)
         part = wanted.intersect(SampleSpan(0, source.length_samples))
         if part is not None:
             at = part.start_sample - wanted.start_sample

@@ -20,6 +20,7 @@ from recitant_core.render.chains import processed, sounding
 from recitant_core.render.giving_way import KeySignal, Signal, ducked
 from recitant_core.timeline.model import Clip, Duck, Plan, Ride, Role, Track, clip_fade_factors, clip_matrix
 from recitant_core.units.arrays import Audio, FloatArray
+from recitant_core.units.channels import STEREO, ChannelLayout
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.level import factor_from_db
 
@@ -46,19 +47,19 @@ EVERYTHING: Final = Heard()
 
 
 def render_stems(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> dict[Role, Audio]:
-    """Each stem of a span before the master, float32 (frames, 2), in summing order; silence outside the programme."""
+    """Each stem of a span before the master, float32 (frames, channels), in summing order; silence outside clips."""
     key = Keys(plan, sources)
     return {role: _stem(plan, role, sources, span, heard, key).astype(np.float32) for role in plan.roles}
 
 
 def _stem(plan: Plan, role: Role, sources: Sources, span: SampleSpan, heard: Heard, key: "Keys") -> FloatArray:
     def added(part: SampleSpan) -> FloatArray:
-        total = np.zeros((part.length_samples, 2))
+        total = plan.layout.silence(part.length_samples)
         for track in plan.tracks:
             if track.role is role and heard.includes(track):
                 duck = plan.duck_of_track(track.track_id)
                 if duck is None:
-                    add_track(track, plan.stem_gain_db(role), sources, part, total)
+                    add_track(track, plan.stem_gain_db(role), sources, part, total, plan.layout)
                 else:
                     total += ducked(_alone(track, plan, sources), part, duck, key.of(duck))
         return total
@@ -70,18 +71,30 @@ def _stem(plan: Plan, role: Role, sources: Sources, span: SampleSpan, heard: Hea
     def identity(window: SampleSpan) -> Hashable:
         return stem_identity(plan, role, window, heard)
 
-    found = processed(given_way, plan.stem_chain(role), plan.stem_ride(role), span, identity)
+    found = processed(given_way, plan.stem_chain(role), plan.stem_ride(role), span, identity, plan.layout)
     return found.astype(np.float64, copy=False)
 
 
-def add_track(track: Track, stem_gain_db: float, sources: Sources, span: SampleSpan, total: FloatArray) -> None:
-    """Add a track's clips through its chain, with its fader and a stem's gain, to a span; float64 (frames, 2)."""
+def add_track(
+    track: Track,
+    stem_gain_db: float,
+    sources: Sources,
+    span: SampleSpan,
+    total: FloatArray,
+    layout: ChannelLayout = STEREO,
+) -> None:
+    """Add a track's clips through its chain, with its fader and a stem's gain, to a span.
+
+    Args:
+        total: float64 (frames, channels), added to.
+        layout: of the bus, which total has.
+    """
     if not track.ride.points and not active(track.chain):
         _add_clips(track, track.gain_db + stem_gain_db, sources, span, total)
         return
 
     def raw(part: SampleSpan) -> FloatArray:
-        alone = np.zeros((part.length_samples, 2))
+        alone = layout.silence(part.length_samples)
         _add_clips(track, 0.0, sources, part, alone)
         return alone
 
@@ -89,7 +102,7 @@ def add_track(track: Track, stem_gain_db: float, sources: Sources, span: SampleS
         return track_identity(track, window)
 
     factor = factor_from_db(track.gain_db + stem_gain_db)
-    _add_times(processed(raw, track.chain, track.ride, span, identity), factor, total)
+    _add_times(processed(raw, track.chain, track.ride, span, identity, layout), factor, total)
 
 
 def _add_clips(track: Track, gain_db: float, sources: Sources, span: SampleSpan, total: FloatArray) -> None:
@@ -108,8 +121,8 @@ def _add_clips(track: Track, gain_db: float, sources: Sources, span: SampleSpan,
 
 def _alone(track: Track, plan: Plan, sources: Sources) -> Signal:
     def signal(span: SampleSpan) -> FloatArray:
-        total = np.zeros((span.length_samples, 2))
-        add_track(track, plan.stem_gain_db(track.role), sources, span, total)
+        total = plan.layout.silence(span.length_samples)
+        add_track(track, plan.stem_gain_db(track.role), sources, span, total, plan.layout)
         return total
 
     return signal
@@ -133,7 +146,7 @@ def stem_identity(plan: Plan, role: Role, window: SampleSpan, heard: Heard) -> H
 
 
 class Keys:
-    """What live keys listen to: dialogue with its gains, rendered once a window. It keys whether it is heard or not."""
+    """What live keys listen to: dialogue with its gains, rendered once a window, independent of solo and mute."""
 
     def __init__(self, plan: Plan, sources: Sources) -> None:
         self._plan = plan
@@ -146,10 +159,11 @@ class Keys:
         def signal(span: SampleSpan) -> Audio:
             found = self._known.get((keys, span))
             if found is None:
-                total = np.zeros((span.length_samples, 2))
+                total = self._plan.layout.silence(span.length_samples)
                 for track in self._plan.tracks:
                     if track.role is Role.DIALOGUE and (not keys or track.track_id in keys):
-                        add_track(track, self._plan.stem_gain_db(Role.DIALOGUE), self._sources, span, total)
+                        stem_gain_db = self._plan.stem_gain_db(Role.DIALOGUE)
+                        add_track(track, stem_gain_db, self._sources, span, total, self._plan.layout)
                 found = self._known[keys, span] = total.astype(np.float32)
             return found
 
@@ -157,29 +171,30 @@ class Keys:
 
 
 def render_mix(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> Audio:
-    """The sum of the stems of a span through the master's processors, float32 (frames, 2)."""
+    """The sum of the stems of a span through the master's processors, float32 (frames, channels)."""
     if not active(plan.master_chain):
-        return sum_stems(render_stems(plan, sources, span, heard), span.length_samples)
+        return sum_stems(render_stems(plan, sources, span, heard), span.length_samples, plan.layout)
 
     def summed(part: SampleSpan) -> FloatArray:
-        return sum_stems(render_stems(plan, sources, part, heard), part.length_samples).astype(np.float64)
+        stems = render_stems(plan, sources, part, heard)
+        return sum_stems(stems, part.length_samples, plan.layout).astype(np.float64)
 
     def identity(window: SampleSpan) -> Hashable:
         return tuple(stem_identity(plan, role, window, heard) for role in plan.roles)
 
-    return processed(summed, plan.master_chain, Ride(), span, identity).astype(np.float32)
+    return processed(summed, plan.master_chain, Ride(), span, identity, plan.layout).astype(np.float32)
 
 
-def sum_stems(stems: Mapping[Role, Audio], n_frames: int) -> Audio:
-    """Stems added in their order, in double precision, rounded once."""
-    total = np.zeros((n_frames, 2))
+def sum_stems(stems: Mapping[Role, Audio], n_frames: int, layout: ChannelLayout = STEREO) -> Audio:
+    """Stems added in their order, in double precision, rounded once; float32 (frames, channels of the layout)."""
+    total = layout.silence(n_frames)
     for stem in stems.values():
         total += stem
     return total.astype(np.float32)
 
 
 def render_output(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> Audio:
-    """What leaves the master in a span: the mix with its gain, limited where a ceiling is set; float32 (frames, 2)."""
+    """What leaves the master in a span: the mix with its gain, limited at a ceiling; float32 (frames, channels)."""
     return render_master(plan, sources, span, heard)[0]
 
 
@@ -207,7 +222,7 @@ def render_segments(plan: Plan, sources: Sources) -> Iterator[MasteredSegment]:
     gain = np.float32(factor_from_db(plan.master.gain_db))
     ceiling_dbtp = plan.master.ceiling_dbtp
     ahead = AFTER_SAMPLES if ceiling_dbtp is not None else 0
-    before = np.zeros((BEFORE_SAMPLES, 2), np.float32)
+    before = plan.layout.silence(BEFORE_SAMPLES).astype(np.float32)
     head = render_stems(plan, sources, SampleSpan(0, ahead))
     waiting = {role: stem * gain for role, stem in head.items()}
     waiting_mix = _mix_of(plan, sources, SampleSpan(0, ahead), head) * gain
@@ -231,7 +246,9 @@ def render_segments(plan: Plan, sources: Sources) -> Iterator[MasteredSegment]:
 
 def _mix_of(plan: Plan, sources: Sources, span: SampleSpan, stems: Mapping[Role, Audio]) -> Audio:
     # Stems that are rendered already need no second time where nothing comes after their sum.
-    return render_mix(plan, sources, span) if active(plan.master_chain) else sum_stems(stems, span.length_samples)
+    if active(plan.master_chain):
+        return render_mix(plan, sources, span)
+    return sum_stems(stems, span.length_samples, plan.layout)
 
 
 def _add_clip(clip: Clip, part: SampleSpan, audio: Audio, matrix: FloatArray, out: FloatArray) -> None:

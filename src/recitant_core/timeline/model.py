@@ -9,7 +9,7 @@ from recitant_core.gain.ducking import Points
 from recitant_core.gain.envelope import CurvePoint, FadeShape, fade_factors
 from recitant_core.processors.model import Chain, chain_key
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.channels import ChannelLayout, Routing
+from recitant_core.units.channels import STEREO, ChannelLayout, Routing
 from recitant_core.units.clock import SampleSpan
 
 
@@ -142,6 +142,8 @@ class Plan:
     stem_rides: dict[Role, Ride] = field(default_factory=dict)
     master_chain: Chain = ()
     """Processors over the sum of all stems, before the fit's gain and the last limiter."""
+    layout: ChannelLayout = STEREO
+    """Of the bus: stems, master and what is handed over. Stereo is the only one that clips are routed to so far."""
 
     @property
     def span(self) -> SampleSpan:

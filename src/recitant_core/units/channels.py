@@ -46,6 +46,10 @@ class ChannelLayout:
         """How many channels there are."""
         return len(self.channels)
 
+    def silence(self, n_frames: int) -> FloatArray:
+        """Silence to add to, float64 (frames, channels)."""
+        return np.zeros((n_frames, self.n_channels))
+
     def loudness_weights(self) -> FloatArray:
         """Weight of each channel in loudness, float64 (channels,). Source: BS.1770 Annex 1."""
         return np.array([_WEIGHTS[channel] for channel in self.channels], dtype=np.float64)

@@ -8,7 +8,7 @@ from typing import Final
 
 from celery import current_app
 from django.db import DatabaseError, transaction
-from django.db.models import F
+from django.db.models import F, QuerySet
 from django.utils import timezone
 from kombu.exceptions import OperationalError
 
@@ -58,12 +58,16 @@ def run_job(job_id: int, work: Callable[[Job, Progress], str]) -> Job | None:
         if now - last < _HEARTBEAT_EVERY:
             return
         last = now
-        Job.objects.filter(pk=job_id).update(share=share, heartbeat_at=now)
+        if not _own(job).update(share=share, heartbeat_at=now):
+            raise LeaseLost("cancelled")
         if Job.objects.filter(pk=job_id, is_cancel_asked=True).exists():
             raise Cancelled("cancelled")
 
     try:
         words = work(job, progress)
+    except LeaseLost:
+        _log.warning("job %s is in other hands; its work here stops", job_id)
+        return None
     except Cancelled as error:
         return _end(job, JobState.CANCELLED, sentence(error))
     except RecitantError as error:
@@ -73,6 +77,15 @@ def run_job(job_id: int, work: Callable[[Job, Progress], str]) -> Job | None:
         _log.exception("job %s crashed", job_id)
         return _end(job, JobState.CRASHED, "This stopped because of a fault of ours. Try again; nothing is lost.")
     return _end(job, JobState.DONE, words)
+
+
+class LeaseLost(Cancelled):
+    """The heartbeat was thought lost, and somebody else has the job now."""
+
+
+def _own(job: Job) -> QuerySet[Job]:
+    # The row as long as it is ours: every taker raises the number of attempts.
+    return Job.objects.filter(pk=job.pk, state=JobState.WORKING, attempts=job.attempts)
 
 
 def pick_up_lost_jobs() -> int:
@@ -114,7 +127,9 @@ def _end(job: Job, state: JobState, words: str) -> Job:
     job.state, job.sentence = state, words
     ended = {"state": state, "sentence": words} | ({"share": 1.0} if state is JobState.DONE else {})
     try:
-        Job.objects.filter(pk=job.pk).update(**ended)
+        if not _own(job).update(**ended):
+            _log.warning("job %s ended %s here after it went into other hands; its row stays theirs", job.pk, state)
+            return Job.objects.get(pk=job.pk)
     except DatabaseError:
         _log.exception("job %s ended %s but its row could not be written; it will be picked up", job.pk, state)
     return job
