@@ -102,3 +102,11 @@ def test_nothing_is_fetched_at_run_time():
     ]
     own = [p for p in pages if "vendor" not in p.parts] + list((ROOT / "src/recitant_web/static/css").glob("*.css"))
     assert [p.name for p in own if re.search(r"(src|href|url|import|fetch)\W{1,4}https?://", p.read_text())] == []
+
+
+def test_what_a_module_says_it_is_held_to_is_there():
+    said = {
+        (p.name, n) for p in _tracked("src/*.py") for n in re.findall(r"\btests/[\w/]+\.(?:py|toml)", p.read_text())
+    }
+    assert len(said) > 50
+    assert [one for one in sorted(said) if not (ROOT / one[1]).exists()] == []

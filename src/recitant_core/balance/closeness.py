@@ -1,6 +1,6 @@
 """Close passages with what makes them close, and the remedies that would cure it.
 
-Held to: tests/core/test_closeness.py
+Held to: tests/core/test_following.py
 """
 
 import math

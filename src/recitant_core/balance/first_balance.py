@@ -1,7 +1,7 @@
 """The first balance: a whole mix prepared in steps, each with what was measured, what changed and why.
 
 Every step is a plan of its own, so that it can be kept, left out or taken back alone.
-Held to: tests/core/test_first_balance.py
+Held to: tests/io/test_first_balance.py
 """
 
 from collections.abc import Sequence

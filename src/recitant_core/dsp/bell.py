@@ -2,7 +2,7 @@
 
 The band is a linear-phase filter of fixed length, run in blocks that lie on the programme's own grid, so that any
 stretch has the bits of the whole.
-Held to: tests/core/test_bell.py
+Held to: tests/core/test_giving_way.py
 """
 
 from functools import lru_cache

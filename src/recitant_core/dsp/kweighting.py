@@ -32,7 +32,7 @@ def k_weighting_sections(rate_hz: int) -> FloatArray:
         RangeError: the rate is too low for the filter.
 
     Source: ITU-R BS.1770 Annex 1; other rates from the same prototype through the bilinear transform.
-    Held to: tests/conformance/test_bs1770_filter.py
+    Held to: tests/conformance/test_bs1770.py
     """
     if rate_hz < LEAST_RATE_HZ:
         raise RangeError("rate_too_low", rate_hz=rate_hz, least_hz=LEAST_RATE_HZ)

@@ -1,7 +1,7 @@
 """From float to the whole numbers of a file, with dither that depends on the place alone.
 
 Source: triangular dither of two steps' width (common practice) keeps the error free of the signal.
-Held to: tests/core/test_quantise.py
+Held to: tests/core/test_fit.py
 """
 
 import numba

@@ -1,6 +1,6 @@
 """Clicks and thumps: short events that stand out from what is around them, and the repair from there.
 
-Held to: tests/core/test_repair.py
+Held to: tests/core/test_repair_and_space.py
 """
 
 import math

@@ -1,6 +1,6 @@
 """Where a sound stands: rooms, delay, width, pitch; and gain and polarity, which only multiply.
 
-Held to: tests/core/test_space.py
+Held to: tests/core/test_repair_and_space.py
 """
 
 import math

@@ -1,7 +1,7 @@
 """What a mix will read, from the energies of its sources alone: at once, without rendering.
 
 Sources are taken to be unrelated, so their powers add. Gains, fades and curves are taken at the middle of each 10 ms.
-Held to: tests/core/test_estimate.py
+Held to: tests/core/test_chains.py
 """
 
 from collections.abc import Mapping
