@@ -3,13 +3,23 @@
 from collections.abc import Iterator
 from typing import Any, Final
 
-from recitant_core.processors.analysis import STARTING_POINTS
 from recitant_core.processors.kinds import KINDS
 from recitant_core.processors.model import Chain, Processor
 from recitant_core.render.inspection import HARD_DB, Effort
+from recitant_words.processors import KIND_LABELS, STARTING_POINT_LABELS, parameter_label
 
 _A_LOT: Final = 0.25
 _SOME: Final = 0.05
+_FIGURES: Final = {
+    "loudness_lufs": ("loudness", "LUFS"),
+    "range_lu": ("range", "LU"),
+    "noise_dbfs": ("noise floor", "dBFS"),
+    "sample_peak_dbfs": ("peak", "dBFS"),
+    "true_peak_dbtp": ("true peak", "dBTP"),
+    "band_lows": ("lows", "dB"),
+    "band_middle": ("middle", "dB"),
+    "band_highs": ("highs", "dB"),
+}
 
 
 def difference_words(before: Chain, after: Chain) -> str:
@@ -26,14 +36,16 @@ def difference_words(before: Chain, after: Chain) -> str:
 
 
 def _change_words(old: Processor, new: Processor) -> str:
-    label = KINDS[new.kind].label
+    label = KIND_LABELS[new.kind]
     if old.kind != new.kind:
-        return f"{label} for {KINDS[old.kind].label}"
+        return f"{label} for {KIND_LABELS[old.kind]}"
     names = [p for p in KINDS[new.kind].parameters if old.value(p.name) != new.value(p.name)]
     if old.is_bypassed != new.is_bypassed:
         label += " bypassed" if new.is_bypassed else " back in"
     elif len(names) == 1:
-        label += f", {names[0].label} {_value(old, names[0].name)} → {_value(new, names[0].name)}"
+        label += (
+            f", {parameter_label(new.kind, names[0].name)} {_value(old, names[0].name)} → {_value(new, names[0].name)}"
+        )
     elif old.curves != new.curves:
         label += ", curve"
     elif old.profile_db != new.profile_db:
@@ -48,7 +60,7 @@ def _labels(longer: Chain, shorter: Chain) -> str:
         if processor.kind in kinds:
             kinds.remove(processor.kind)
         else:
-            found.append(KINDS[processor.kind].label)
+            found.append(KIND_LABELS[processor.kind])
     return ", ".join(found) or "processor"
 
 
@@ -74,6 +86,11 @@ def effort_words(processor: Processor, share: float, deepest_db: float, *, is_sp
         return "does nothing here: the threshold is never reached"
     how = ": a lot" if share > _A_LOT else ": now and then" if share > _SOME else ""
     return f"up to {deepest_db:.1f} dB, over {HARD_DB:.0f} dB of reduction for {100 * share:.0f} % of {of_what}{how}"
+
+
+def labelled_figures(figures: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Figures before and after a chain, each with its label and unit."""
+    return [one | dict(zip(("label", "unit"), _FIGURES[one["name"]], strict=True)) for one in figures]
 
 
 def effort_sentence(processor: Processor, effort: Effort | None) -> str:
@@ -138,12 +155,12 @@ def kinds_data() -> list[dict[str, Any]]:
     return [
         {
             "kind": kind.name,
-            "label": kind.label,
+            "label": KIND_LABELS[kind.name],
             "stage": kind.stage.value,
             "parameters": [
                 {
                     "name": p.name,
-                    "label": p.label,
+                    "label": parameter_label(kind.name, p.name),
                     "unit": p.unit,
                     "plain": p.plain,
                     "least": p.least,
@@ -161,7 +178,7 @@ def kinds_data() -> list[dict[str, Any]]:
 
 def starting_points_data() -> list[dict[str, str]]:
     """Starting points by name."""
-    return [{"name": name, "words": words} for name, words in STARTING_POINTS.items()]
+    return [{"name": name, "words": words} for name, words in STARTING_POINT_LABELS.items()]
 
 
 def markdown_table() -> Iterator[str]:

@@ -3,6 +3,7 @@
 from recitant_core.delivery.fit import MOST_LIMITING_DB, Fit, FitState
 from recitant_core.delivery.predict import Prediction
 from recitant_core.errors import RecitantError
+from recitant_words.processors import KIND_LABELS, parameter_label
 
 _SENTENCES = {
     "empty_file": "{file} is empty (0 bytes). Export it again, or copy it again from where it came.",
@@ -121,6 +122,9 @@ def sentence(error: RecitantError) -> str:
     facts = {name: ", ".join(map(str, v)) if isinstance(v, list | tuple) else v for name, v in error.facts.items()}
     if error.code == "damaged" or error.code not in _SENTENCES:
         facts.setdefault("file", "The file")
+    if "processor" in facts:
+        kind, name = str(facts["processor"]), facts.get("parameter")
+        facts["label"] = parameter_label(kind, str(name)) if name else KIND_LABELS[kind]
     template = _SENTENCES.get(error.code, "This could not be done ({code}).")
     return template.format(code=error.code, **facts)
 

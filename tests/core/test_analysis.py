@@ -95,3 +95,10 @@ def test_figures_of_a_voice_tell_speech_from_noise():
     figures = voice_figures(audio, mask)
     assert figures.speech_dbfs == pytest.approx(-23.0, abs=0.3)
     assert figures.noise_dbfs == pytest.approx(-60.0, abs=1.0)
+
+
+def test_a_starting_point_that_is_none_is_refused():
+    source = MemorySource("s", np.zeros((96_000, 1), np.float32))
+    for name in ("", "nonsense"):
+        with pytest.raises(EditRefused):
+            starting_point(name, source, [], SampleSpan(0, 96_000))

@@ -10,11 +10,15 @@ from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.delivery.fit import Fit, FitState, Trial
 from recitant_core.delivery.judge import judge
 from recitant_core.delivery.predict import predict
-from recitant_core.errors import RecitantError
+from recitant_core.errors import PlanError, RecitantError
 from recitant_core.measure.meter import Readings
-from recitant_core.processors.model import Processor
+from recitant_core.processors.analysis import STARTING_POINTS
+from recitant_core.processors.kinds import KINDS
+from recitant_core.processors.model import Processor, checked_processor
 from recitant_core.timeline.model import Master
 from recitant_words.chains import effort_words, markdown_table, order_words
+from recitant_words.notices import _NOTICES, balanced, notice
+from recitant_words.processors import KIND_LABELS, STARTING_POINT_LABELS, parameter_label
 from recitant_words.report import limit_text, report_html
 from recitant_words.sentences import _SENTENCES, fit_sentence, gain_text, prediction_sentence, sentence, signed
 
@@ -152,3 +156,32 @@ def test_how_hard_a_processor_works():
     assert effort_words(compressor, 0.38, 9.0, is_speech=True).endswith("38 % of the speech: a lot")
     assert "never reached" in effort_words(compressor, 0.0, 0.0, is_speech=True)
     assert "cuts into words" in effort_words(gate, 0.2, 30.0, is_speech=True)
+
+
+def test_every_notice_can_be_told():
+    told = {name: notice(name, file="a.wav", number=3) for name in _NOTICES}
+    assert all(text and "{" not in text for text in told.values())
+    assert told["take_file"] == "Narration take 3.wav"
+    assert "2 close" in balanced(2) and "everywhere" in balanced(0)
+
+
+def test_every_processor_value_and_starting_point_has_a_label():
+    assert set(KIND_LABELS) == set(KINDS)
+    assert set(STARTING_POINT_LABELS) == set(STARTING_POINTS)
+    labels = {(k.name, p.name): parameter_label(k.name, p.name) for k in KINDS.values() for p in k.parameters}
+    # No unit and no underscore is left in a label, and no two values of a kind share one but in its bands.
+    assert not [one for one in labels.values() if not one or "_" in one or one.endswith((" db", " hz", " ms"))]
+    for kind in KINDS.values():
+        if kind.name != "equaliser":
+            own = [labels[kind.name, p.name] for p in kind.parameters]
+            assert len(own) == len(set(own))
+    assert labels["equaliser", "band3_shape"] == "band 3" and labels["equaliser", "band3_freq_hz"] == "frequency"
+
+
+def test_values_of_processors_are_refused_by_their_label():
+    with pytest.raises(PlanError) as caught:
+        checked_processor({"kind": "compressor", "values": {"range_db": 3}}, "chain[0]")
+    assert "Compressor" in sentence(caught.value)
+    with pytest.raises(PlanError) as caught:
+        checked_processor({"kind": "gate", "values": {"range_db": 300}}, "chain[0]")
+    assert sentence(caught.value).startswith("most reduction lies between 0 and 90 dB")

@@ -29,16 +29,16 @@ _MULTIPLES: Final = 8
 _RESONANCE_LEAST_DB: Final = 3.0
 _RESONANCE_PLACES: Final = (150.0, 6_000.0)
 _MOST_HEARD_SAMPLES: Final = 120 * RATE_HZ
-STARTING_POINTS: Final = {
-    "voice-close": "Voice, close: rumble out, evened, sharp s held",
-    "voice-roomy": "Voice in a noisy room: noise lowered, boxiness out, pauses lowered",
-    "voice-sharp": "Voice, too sharp: s and hiss held",
-    "voice-boxy": "Voice, boxy: its resonances lowered",
-    "rumble": "Rumble and pops out",
-    "hum": "Hum out",
-    "music-held": "Music, its loud parts held",
-    "in-a-hall": "Placed in a hall",
-}
+STARTING_POINTS: Final = (
+    "voice-close",
+    "voice-roomy",
+    "voice-sharp",
+    "voice-boxy",
+    "rumble",
+    "hum",
+    "music-held",
+    "in-a-hall",
+)
 
 
 def spectrum_db(audio: Audio, freq_hz: FloatArray) -> FloatArray:
@@ -233,8 +233,10 @@ def starting_point(name: str, source: SampleSource, speech: Sequence[SampleSpan]
         span: the stretch of the recording that counts.
 
     Raises:
-        EditRefused: it is silent, or what the starting point cures is not there.
+        EditRefused: no such starting point, it is silent, or what the starting point cures is not there.
     """
+    if name not in STARTING_POINTS:
+        raise EditRefused("gone")
     span = SampleSpan(span.start_sample, min(span.length_samples, _MOST_HEARD_SAMPLES))
     audio = source.read(span.start_sample, span.length_samples)
     inside = [part for one in speech if (part := one.intersect(span)) is not None]

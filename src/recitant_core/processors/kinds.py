@@ -22,10 +22,9 @@ class Stage(StrEnum):
 
 @dataclass(frozen=True)
 class Parameter:
-    """One value of a processor: what it is called, its unit, and how far it goes."""
+    """One value of a processor: its unit, and how far it goes. Labels stand in recitant_words.processors."""
 
     name: str
-    label: str
     unit: str
     plain: Value
     least: float = 0.0
@@ -42,7 +41,6 @@ class Kind:
     """One sort of processor."""
 
     name: str
-    label: str
     stage: Stage
     parameters: tuple[Parameter, ...]
 
@@ -51,14 +49,12 @@ class Kind:
         return {p.name: p for p in self.parameters}[name]
 
 
-def _number(
-    name: str, label: str, unit: str, plain: float, least: float, most: float, *, log: bool = False
-) -> Parameter:
-    return Parameter(name, label, unit, plain, least, most, log)
+def _number(name: str, unit: str, plain: float, least: float, most: float, *, log: bool = False) -> Parameter:
+    return Parameter(name, unit, plain, least, most, log)
 
 
-def _choice(name: str, label: str, *choices: str) -> Parameter:
-    return Parameter(name, label, "", choices[0], choices=choices)
+def _choice(name: str, *choices: str) -> Parameter:
+    return Parameter(name, "", choices[0], choices=choices)
 
 
 _SLOPES: Final = ("12", "6", "18", "24", "36", "48")
@@ -66,15 +62,15 @@ _SLOPES: Final = ("12", "6", "18", "24", "36", "48")
 
 def _dynamics(threshold: float, ratio: float, most_ratio: float) -> tuple[Parameter, ...]:
     return (
-        _number("threshold_dbfs", "threshold", "dBFS", threshold, -80.0, 0.0),
-        _number("ratio", "ratio", ": 1", ratio, 1.0, most_ratio, log=True),
+        _number("threshold_dbfs", "dBFS", threshold, -80.0, 0.0),
+        _number("ratio", ": 1", ratio, 1.0, most_ratio, log=True),
     )
 
 
 def _times(attack: float, release: float) -> tuple[Parameter, ...]:
     return (
-        _number("attack_ms", "attack", "ms", attack, 0.1, 500.0, log=True),
-        _number("release_ms", "release", "ms", release, 5.0, 2000.0, log=True),
+        _number("attack_ms", "ms", attack, 0.1, 500.0, log=True),
+        _number("release_ms", "ms", release, 5.0, 2000.0, log=True),
     )
 
 
@@ -83,178 +79,164 @@ def _bands() -> tuple[Parameter, ...]:
     found = []
     for i in range(1, N_BANDS + 1):
         found += [
-            _choice(f"band{i}_shape", f"band {i}", *BAND_SHAPES),
-            _number(f"band{i}_freq_hz", "frequency", "Hz", plain_hz[i - 1], 20.0, 20000.0, log=True),
-            _number(f"band{i}_gain_db", "gain", "dB", 0.0, -24.0, 24.0),
-            _number(f"band{i}_q", "Q", "", 1.0, 0.1, 40.0, log=True),
+            _choice(f"band{i}_shape", *BAND_SHAPES),
+            _number(f"band{i}_freq_hz", "Hz", plain_hz[i - 1], 20.0, 20000.0, log=True),
+            _number(f"band{i}_gain_db", "dB", 0.0, -24.0, 24.0),
+            _number(f"band{i}_q", "", 1.0, 0.1, 40.0, log=True),
         ]
     return tuple(found)
 
 
 def _three_bands() -> tuple[Parameter, ...]:
     found = [
-        _number("low_hz", "low to middle", "Hz", 250.0, 40.0, 1000.0, log=True),
-        _number("high_hz", "middle to high", "Hz", 4000.0, 1200.0, 12000.0, log=True),
+        _number("low_hz", "Hz", 250.0, 40.0, 1000.0, log=True),
+        _number("high_hz", "Hz", 4000.0, 1200.0, 12000.0, log=True),
     ]
     for band in ("low", "middle", "high"):
         found += [
-            _number(f"{band}_threshold_dbfs", f"{band} threshold", "dBFS", -30.0, -80.0, 0.0),
-            _number(f"{band}_ratio", f"{band} ratio", ": 1", 2.0, 1.0, 20.0, log=True),
-            _number(f"{band}_gain_db", f"{band} gain", "dB", 0.0, -24.0, 24.0),
+            _number(f"{band}_threshold_dbfs", "dBFS", -30.0, -80.0, 0.0),
+            _number(f"{band}_ratio", ": 1", 2.0, 1.0, 20.0, log=True),
+            _number(f"{band}_gain_db", "dB", 0.0, -24.0, 24.0),
         ]
-    return (*found, _number("knee_db", "knee", "dB", 6.0, 0.0, 24.0), *_times(15.0, 150.0))
+    return (*found, _number("knee_db", "dB", 6.0, 0.0, 24.0), *_times(15.0, 150.0))
 
 
 _ALL: Final = (
     Kind(
         "clicks",
-        "Clicks and thumps",
         Stage.REPAIR,
         (
-            _choice("what", "what", "both", "clicks", "thumps"),
-            _number("over_db", "stands out by", "dB", 18.0, 6.0, 40.0),
-            _number("longest_ms", "longest click", "ms", 6.0, 0.5, 30.0, log=True),
+            _choice("what", "both", "clicks", "thumps"),
+            _number("over_db", "dB", 18.0, 6.0, 40.0),
+            _number("longest_ms", "ms", 6.0, 0.5, 30.0, log=True),
         ),
     ),
     Kind(
         "hum",
-        "Hum filter",
         Stage.REPAIR,
         (
-            _number("mains_hz", "mains", "Hz", 50.0, 40.0, 70.0),
-            _number("multiples", "multiples", "", 8.0, 1.0, 24.0),
-            _number("depth_db", "depth", "dB", 30.0, 0.0, 60.0),
-            _number("width_hz", "width", "Hz", 3.0, 0.5, 12.0, log=True),
+            _number("mains_hz", "Hz", 50.0, 40.0, 70.0),
+            _number("multiples", "", 8.0, 1.0, 24.0),
+            _number("depth_db", "dB", 30.0, 0.0, 60.0),
+            _number("width_hz", "Hz", 3.0, 0.5, 12.0, log=True),
         ),
     ),
     Kind(
         "noise",
-        "Noise reduction",
         Stage.REPAIR,
         (
-            _number("amount_db", "amount", "dB", 9.0, 0.0, 30.0),
-            _number("over_db", "acts up to", "dB over the noise", 3.0, 0.0, 18.0),
-            _number("smoothing_ms", "smoothing", "ms", 40.0, 10.0, 400.0, log=True),
+            _number("amount_db", "dB", 9.0, 0.0, 30.0),
+            _number("over_db", "dB over the noise", 3.0, 0.0, 18.0),
+            _number("smoothing_ms", "ms", 40.0, 10.0, 400.0, log=True),
         ),
     ),
     Kind(
         "high-pass",
-        "High-pass",
         Stage.TONE,
         (
-            _number("freq_hz", "frequency", "Hz", 80.0, 16.0, 20000.0, log=True),
-            _choice("slope_db_per_octave", "slope", *_SLOPES),
+            _number("freq_hz", "Hz", 80.0, 16.0, 20000.0, log=True),
+            _choice("slope_db_per_octave", *_SLOPES),
         ),
     ),
     Kind(
         "low-pass",
-        "Low-pass",
         Stage.TONE,
         (
-            _number("freq_hz", "frequency", "Hz", 16000.0, 40.0, 20000.0, log=True),
-            _choice("slope_db_per_octave", "slope", *_SLOPES),
+            _number("freq_hz", "Hz", 16000.0, 40.0, 20000.0, log=True),
+            _choice("slope_db_per_octave", *_SLOPES),
         ),
     ),
-    Kind("equaliser", "Equaliser", Stage.TONE, _bands()),
+    Kind("equaliser", Stage.TONE, _bands()),
     Kind(
         "expander",
-        "Expander",
         Stage.DYNAMICS,
         (
             *_dynamics(-45.0, 2.0, 10.0),
-            _number("range_db", "most reduction", "dB", 12.0, 0.0, 60.0),
-            _number("knee_db", "knee", "dB", 6.0, 0.0, 24.0),
+            _number("range_db", "dB", 12.0, 0.0, 60.0),
+            _number("knee_db", "dB", 6.0, 0.0, 24.0),
             *_times(3.0, 200.0),
-            _number("hold_ms", "hold", "ms", 60.0, 0.0, 1000.0),
+            _number("hold_ms", "ms", 60.0, 0.0, 1000.0),
         ),
     ),
     Kind(
         "gate",
-        "Gate",
         Stage.DYNAMICS,
         (
-            _number("threshold_dbfs", "threshold", "dBFS", -50.0, -90.0, 0.0),
-            _number("range_db", "most reduction", "dB", 30.0, 0.0, 90.0),
+            _number("threshold_dbfs", "dBFS", -50.0, -90.0, 0.0),
+            _number("range_db", "dB", 30.0, 0.0, 90.0),
             *_times(1.0, 200.0),
-            _number("hold_ms", "hold", "ms", 80.0, 0.0, 1000.0),
+            _number("hold_ms", "ms", 80.0, 0.0, 1000.0),
         ),
     ),
     Kind(
         "compressor",
-        "Compressor",
         Stage.DYNAMICS,
         (
             *_dynamics(-24.0, 3.0, 30.0),
-            _number("knee_db", "knee", "dB", 6.0, 0.0, 24.0),
+            _number("knee_db", "dB", 6.0, 0.0, 24.0),
             *_times(12.0, 150.0),
-            _number("make_up_db", "make-up", "dB", 0.0, -12.0, 24.0),
-            _choice("hears", "hears", "rms", "peak"),
-            _number("lookahead_ms", "lookahead", "ms", 0.0, 0.0, 20.0),
-            _number("mix_percent", "mix", "%", 100.0, 0.0, 100.0),
+            _number("make_up_db", "dB", 0.0, -12.0, 24.0),
+            _choice("hears", "rms", "peak"),
+            _number("lookahead_ms", "ms", 0.0, 0.0, 20.0),
+            _number("mix_percent", "%", 100.0, 0.0, 100.0),
         ),
     ),
-    Kind("three-band", "Three-band compressor", Stage.DYNAMICS, _three_bands()),
+    Kind("three-band", Stage.DYNAMICS, _three_bands()),
     Kind(
         "de-esser",
-        "De-esser",
         Stage.DYNAMICS,
         (
-            _number("freq_hz", "frequency", "Hz", 6500.0, 2000.0, 14000.0, log=True),
-            _number("q", "Q", "", 1.2, 0.3, 8.0, log=True),
-            _number("threshold_dbfs", "threshold", "dBFS", -32.0, -80.0, 0.0),
-            _number("ratio", "ratio", ": 1", 4.0, 1.0, 20.0, log=True),
-            _number("range_db", "most reduction", "dB", 10.0, 0.0, 24.0),
+            _number("freq_hz", "Hz", 6500.0, 2000.0, 14000.0, log=True),
+            _number("q", "", 1.2, 0.3, 8.0, log=True),
+            _number("threshold_dbfs", "dBFS", -32.0, -80.0, 0.0),
+            _number("ratio", ": 1", 4.0, 1.0, 20.0, log=True),
+            _number("range_db", "dB", 10.0, 0.0, 24.0),
             *_times(1.0, 60.0),
         ),
     ),
     Kind(
         "limiter",
-        "Limiter",
         Stage.DYNAMICS,
         (
-            _number("gain_db", "gain", "dB", 0.0, -24.0, 24.0),
-            _number("ceiling_db", "ceiling", "dB", -1.0, -36.0, 0.0),
-            _choice("hears", "hears", "true-peak", "sample-peak"),
+            _number("gain_db", "dB", 0.0, -24.0, 24.0),
+            _number("ceiling_db", "dB", -1.0, -36.0, 0.0),
+            _choice("hears", "true-peak", "sample-peak"),
         ),
     ),
-    Kind("gain", "Gain", Stage.DYNAMICS, (_number("gain_db", "gain", "dB", 0.0, -96.0, 24.0),)),
-    Kind("polarity", "Polarity", Stage.REPAIR, (_choice("side", "turned", "both", "left", "right"),)),
+    Kind("gain", Stage.DYNAMICS, (_number("gain_db", "dB", 0.0, -96.0, 24.0),)),
+    Kind("polarity", Stage.REPAIR, (_choice("side", "both", "left", "right"),)),
     Kind(
         "width",
-        "Width and balance",
         Stage.SPACE,
         (
-            _number("width_percent", "width", "%", 100.0, 0.0, 200.0),
-            _number("balance_db", "balance, left to right", "dB", 0.0, -24.0, 24.0),
+            _number("width_percent", "%", 100.0, 0.0, 200.0),
+            _number("balance_db", "dB", 0.0, -24.0, 24.0),
         ),
     ),
     Kind(
         "delay",
-        "Delay",
         Stage.SPACE,
         (
-            _number("time_ms", "time", "ms", 0.0, 0.0, 2000.0),
-            _number("mix_percent", "mix", "%", 100.0, 0.0, 100.0),
+            _number("time_ms", "ms", 0.0, 0.0, 2000.0),
+            _number("mix_percent", "%", 100.0, 0.0, 100.0),
         ),
     ),
     Kind(
         "reverb",
-        "Room",
         Stage.SPACE,
         (
-            _choice("room", "room", *ROOMS),
-            _number("wet_db", "room level", "dB", -12.0, -60.0, 12.0),
-            _number("dry_db", "direct level", "dB", 0.0, -96.0, 12.0),
-            _number("distance_ms", "before the room answers", "ms", 8.0, 0.0, 120.0),
+            _choice("room", *ROOMS),
+            _number("wet_db", "dB", -12.0, -60.0, 12.0),
+            _number("dry_db", "dB", 0.0, -96.0, 12.0),
+            _number("distance_ms", "ms", 8.0, 0.0, 120.0),
         ),
     ),
     Kind(
         "pitch",
-        "Pitch",
         Stage.SPACE,
         (
-            _number("semitones", "pitch", "semitones", 0.0, -12.0, 12.0),
-            _number("mix_percent", "mix", "%", 100.0, 0.0, 100.0),
+            _number("semitones", "semitones", 0.0, -12.0, 12.0),
+            _number("mix_percent", "%", 100.0, 0.0, 100.0),
         ),
     ),
 )

@@ -128,11 +128,11 @@ def checked_processor(data: Any, field: str) -> Processor:
     kind = KINDS[data["kind"]]
     unknown = set(data) - {"kind", "values", "curves", "profile_db", "is_bypassed"}
     if unknown:
-        raise PlanError("processor_field", field=field, label=kind.label, found=min(map(str, unknown))[:40])
+        raise PlanError("processor_field", field=field, processor=kind.name, found=min(map(str, unknown))[:40])
     values = data.get("values", {})
     curves = data.get("curves", {})
     if not isinstance(values, Mapping) or not isinstance(curves, Mapping):
-        raise PlanError("processor_field", field=field, label=kind.label, found="values")
+        raise PlanError("processor_field", field=field, processor=kind.name, found="values")
     checked = {name: _checked_value(kind, str(name), value, field) for name, value in values.items()}
     processor = Processor(
         kind.name,
@@ -151,7 +151,7 @@ def _known(kind: Kind, name: str, field: str) -> Parameter:
     try:
         return kind.parameter(name)
     except KeyError:
-        raise PlanError("processor_field", field=field, label=kind.label, found=name[:40]) from None
+        raise PlanError("processor_field", field=field, processor=kind.name, found=name[:40]) from None
 
 
 def _checked_value(kind: Kind, name: str, value: Any, field: str) -> Value:
@@ -162,15 +162,16 @@ def _checked_value(kind: Kind, name: str, value: Any, field: str) -> Value:
             raise PlanError(
                 "processor_choice",
                 field=f"{field}.{name}",
-                label=parameter.label,
+                processor=kind.name,
+                parameter=parameter.name,
                 found=str(value)[:40],
                 choices=choices,
             )
         return str(value)
-    return _checked_number(parameter, value, f"{field}.{name}")
+    return _checked_number(kind, parameter, value, f"{field}.{name}")
 
 
-def _checked_number(parameter: Parameter, value: Any, field: str) -> float:
+def _checked_number(kind: Kind, parameter: Parameter, value: Any, field: str) -> float:
     text = str(value).replace("−", "-").replace(",", ".").strip()
     try:
         number = float(text) if not isinstance(value, bool) else math.nan
@@ -180,7 +181,8 @@ def _checked_number(parameter: Parameter, value: Any, field: str) -> float:
         raise PlanError(
             "processor_number",
             field=field,
-            label=parameter.label,
+            processor=kind.name,
+            parameter=parameter.name,
             found=text[:40],
             least=parameter.least,
             most=parameter.most,
@@ -193,17 +195,17 @@ def _checked_curve(kind: Kind, name: str, points: Any, field: str) -> tuple[Valu
     parameter = _known(kind, name, field)
     where = f"{field}.curves.{name}"
     if not parameter.may_move:
-        raise PlanError("processor_still", field=where, label=parameter.label)
+        raise PlanError("processor_still", field=where, processor=kind.name, parameter=parameter.name)
     if not isinstance(points, list | tuple) or len(points) > MOST_CURVE_POINTS:
-        raise PlanError("processor_curve", field=where, label=parameter.label)
+        raise PlanError("processor_curve", field=where, processor=kind.name, parameter=parameter.name)
     made = []
     for point in points:
         try:
             at_sample, value = point
             at = int(at_sample)
         except (TypeError, ValueError, OverflowError):
-            raise PlanError("processor_curve", field=where, label=parameter.label) from None
-        made.append(ValuePoint(at, _checked_number(parameter, value, where)))
+            raise PlanError("processor_curve", field=where, processor=kind.name, parameter=parameter.name) from None
+        made.append(ValuePoint(at, _checked_number(kind, parameter, value, where)))
     made.sort(key=lambda p: p.at_sample)
     if any(a.at_sample == b.at_sample for a, b in pairwise(made)):
         raise PlanError("curve_out_of_order", field=where)

@@ -248,7 +248,7 @@ def _figures(before: Audio, after: Audio, is_speech: FloatArray) -> list[dict[st
         quiet = level[: len(is_speech)][is_speech == 0] if len(is_speech) else level
         quiet = quiet[quiet > -120.0]
         bands = spectrum_db(audio, np.array([60.0, 125.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0, 14000.0]))
-        thirds = [10 * math.log10(float((10 ** (part / 10)).mean())) for part in (bands[:3], bands[3:6], bands[6:])]
+        by_third = [10 * math.log10(float((10 ** (part / 10)).mean())) for part in (bands[:3], bands[3:6], bands[6:])]
         found.append(
             {
                 "loudness_lufs": finite(readings.integrated_lufs),
@@ -256,24 +256,14 @@ def _figures(before: Audio, after: Audio, is_speech: FloatArray) -> list[dict[st
                 "noise_dbfs": finite(float(np.quantile(quiet, 0.2))) if len(quiet) > 200 else None,
                 "sample_peak_dbfs": finite(readings.sample_peak_dbfs),
                 "true_peak_dbtp": finite(readings.true_peak_dbtp),
-                "bands_db": thirds,
+                "bands_db": by_third,
             }
         )
     was, now = found
-    return [
-        {"name": name, "label": label, "unit": unit, "before": was[name], "after": now[name]}
-        for name, label, unit in (
-            ("loudness_lufs", "loudness", "LUFS"),
-            ("range_lu", "range", "LU"),
-            ("noise_dbfs", "noise floor", "dBFS"),
-            ("sample_peak_dbfs", "peak", "dBFS"),
-            ("true_peak_dbtp", "true peak", "dBTP"),
-        )
-    ] + [
-        {"name": f"band{i}", "label": label, "unit": "dB", "before": 0.0, "after": high - low}
-        for i, (label, low, high) in enumerate(
-            zip(("lows", "middle", "highs"), was["bands_db"], now["bands_db"], strict=True)
-        )
+    names = ("loudness_lufs", "range_lu", "noise_dbfs", "sample_peak_dbfs", "true_peak_dbtp")
+    thirds = zip(("band_lows", "band_middle", "band_highs"), was["bands_db"], now["bands_db"], strict=True)
+    return [{"name": name, "before": was[name], "after": now[name]} for name in names] + [
+        {"name": name, "before": 0.0, "after": high - low} for name, low, high in thirds
     ]
 
 

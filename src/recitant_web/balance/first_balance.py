@@ -25,6 +25,7 @@ from recitant_web.jobs.actions import start_job
 from recitant_web.programme.models import Programme, SourceState
 from recitant_web.programme.queries import spec_of
 from recitant_words.balance import TITLES, step_data
+from recitant_words.notices import balanced, notice
 
 FIRST_BALANCE = "desk.first_balance"
 
@@ -57,15 +58,14 @@ def run_first_balance(run_id: int, progress: Progress) -> str:
     """
     run = BalanceRun.objects.select_related("programme", "user").get(pk=run_id)
     if run.steps:
-        return "Balanced."
+        return notice("balanced_before")
     programme = run.programme
     done = first_balance(_material(programme), _choices(run.choices), lambda share: progress(0.9 * share))
     with transaction.atomic():
         locked = lock(programme, programme.revision)
         run.steps = _written(locked, run, done)
         run.save(update_fields=["steps"])
-    left = len(done.left)
-    return f"Balanced; {left} close passage(s) left." if left else "Balanced; speech is clear everywhere."
+    return balanced(len(done.left))
 
 
 def _material(programme: Programme) -> Material:

@@ -18,6 +18,7 @@ from recitant_web.desk.bridge.plans import plan_of, sources_of_plan
 from recitant_web.jobs.actions import start_job
 from recitant_web.programme.models import Programme, Source
 from recitant_web.programme.queries import stored_source
+from recitant_words.notices import notice
 from recitant_words.report import report_data, report_files
 
 DELIVER = "delivery.deliver"
@@ -39,7 +40,7 @@ def hand_over(programme: Programme, spec_ids: list[str]) -> Delivery:
     root = Path(settings.MEDIA_ROOT)
     root.mkdir(parents=True, exist_ok=True)
     n_files = len(specs) * (1 + len(plan.roles))
-    require_room(root, "The delivery", plan.span.length_samples * _BYTES_A_FRAME * n_files)
+    require_room(root, notice("the_delivery"), plan.span.length_samples * _BYTES_A_FRAME * n_files)
     keys = {key: key for key in sources_of_plan(programme)}
     with transaction.atomic():
         delivery = Delivery.objects.create(

@@ -9,6 +9,7 @@ from recitant_web.delivery.actions import hand_over
 from recitant_web.delivery.queries import choices, delivered_file, deliveries_of
 from recitant_web.jobs.actions import pick_up_lost_jobs
 from recitant_web.programme.queries import programmes_of
+from recitant_words.notices import notice
 
 
 @login_required
@@ -22,7 +23,7 @@ def page(request: HttpRequest, programme_id: int) -> HttpResponse:
         if chosen:
             hand_over(programme, chosen)
             return redirect("hand-over", programme_id=programme.pk)
-        message = "Choose at least one specification."
+        message = notice("no_spec")
     pick_up_lost_jobs()
     context = {
         "programme": programme,

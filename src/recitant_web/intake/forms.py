@@ -13,6 +13,7 @@ from recitant_web.desk.models import Clip
 from recitant_web.intake.queries import offered_place
 from recitant_web.programme.models import Programme, Source
 from recitant_web.shared.shapes import converted
+from recitant_words.notices import notice
 
 
 def whole(text: str) -> int:
@@ -41,7 +42,7 @@ def upload_wish(request: HttpRequest) -> dict[str, Any]:
             "role": str(data.get("role", "")),
         }
     except (ValueError, KeyError, TypeError) as error:
-        raise UnreadableMedia("upload_incomplete", file="The file") from error
+        raise UnreadableMedia("upload_incomplete", file=notice("the_file")) from error
 
 
 def role_edit(request: HttpRequest, revision: int) -> SetRole:

@@ -26,6 +26,7 @@ from recitant_web.programme.actions import (
 from recitant_web.programme.ingesting import use_picture
 from recitant_web.programme.models import ROLES, SourceKind, SourceState
 from recitant_web.programme.queries import programmes_of
+from recitant_words.notices import notice
 
 _PIECE_BYTES = 1 << 16
 
@@ -88,10 +89,10 @@ def take(request: HttpRequest, programme_id: int) -> HttpResponse:
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     file = request.FILES.get("file")
     if file is None:
-        return JsonResponse({"sentence": "No recording arrived. Try again."}, status=422)
+        return JsonResponse({"sentence": notice("no_take")}, status=422)
     at_sample = whole(request.POST.get("at_sample", "0"))
     number = programme.sources.filter(kind=SourceKind.TAKE).count() + 1
-    name = f"Narration take {number}.wav"
+    name = notice("take_file", number=number)
     made = bring_in(
         programme, "dialogue", name, file.size, file.chunks(), kind=SourceKind.TAKE, at_sample=max(0, at_sample)
     )

@@ -16,6 +16,7 @@ from recitant_core.errors import Cancelled, RecitantError
 from recitant_core.ports import Progress
 from recitant_web.accounts.models import Workspace
 from recitant_web.jobs.models import Job, JobState
+from recitant_words.notices import notice
 from recitant_words.sentences import sentence
 
 HEARTBEAT_LOST: Final = timedelta(seconds=45)
@@ -34,9 +35,7 @@ def start_job(workspace: Workspace, kind: str, payload: dict[str, object]) -> Jo
 def ask_cancel(job: Job) -> None:
     """Ask a job to stop; it does at its next step. One that no worker has begun stops at once."""
     Job.objects.filter(pk=job.pk).update(is_cancel_asked=True)
-    Job.objects.filter(pk=job.pk, state=JobState.WAITING).update(
-        state=JobState.CANCELLED, sentence="Stopped as you asked."
-    )
+    Job.objects.filter(pk=job.pk, state=JobState.WAITING).update(state=JobState.CANCELLED, sentence=notice("stopped"))
 
 
 def run_job(job_id: int, work: Callable[[Job, Progress], str]) -> Job | None:
@@ -75,7 +74,7 @@ def run_job(job_id: int, work: Callable[[Job, Progress], str]) -> Job | None:
         return _end(job, JobState.REFUSED, sentence(error))
     except Exception:  # the worker loop: whatever happens here must end in the row, not in silence
         _log.exception("job %s crashed", job_id)
-        return _end(job, JobState.CRASHED, "This stopped because of a fault of ours. Try again; nothing is lost.")
+        return _end(job, JobState.CRASHED, notice("crashed"))
     return _end(job, JobState.DONE, words)
 
 
@@ -96,9 +95,7 @@ def pick_up_lost_jobs() -> int:
     """
     lost_since = timezone.now() - HEARTBEAT_LOST
     lost = Job.objects.filter(state=JobState.WORKING, heartbeat_at__lt=lost_since)
-    lost.filter(attempts__gte=MOST_ATTEMPTS).update(
-        state=JobState.CRASHED, sentence="This stopped three times before its end. Nothing is lost; tell us about it."
-    )
+    lost.filter(attempts__gte=MOST_ATTEMPTS).update(state=JobState.CRASHED, sentence=notice("given_up"))
     again = list(lost.filter(attempts__lt=MOST_ATTEMPTS).values_list("pk", "kind"))
     again += list(Job.objects.filter(state=JobState.WAITING, created_at__lt=lost_since).values_list("pk", "kind"))
     for job_id, kind in again:

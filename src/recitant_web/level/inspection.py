@@ -16,7 +16,7 @@ from recitant_web.level.forms import FindRequest, ViewRequest
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
 from recitant_web.shared.caches import Cache
-from recitant_words.chains import effort_sentence, found_words, order_words
+from recitant_words.chains import effort_sentence, found_words, labelled_figures, order_words
 
 _inputs: Cache[ChainInput] = Cache("inputs of chains", 256_000_000)
 _levels: Cache[FloatArray] = Cache("detector levels of tracks", 64_000_000)
@@ -33,6 +33,7 @@ def processor_view(programme: Programme, asked: ViewRequest) -> dict[str, Any]:
     view = chain_view(chain, asked.index, _input(snapshot, asked, chain))
     effort = view.pop("effort")
     words = effort_sentence(chain[asked.index], effort) if 0 <= asked.index < len(chain) else ""
+    view["figures"] = labelled_figures(view["figures"])
     return view | {"order": order_words(chain)} | ({"effort": words} if words else {})
 
 

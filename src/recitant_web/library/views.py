@@ -11,6 +11,7 @@ from recitant_web.library.actions import place_sound, switch_favourite, take_in
 from recitant_web.library.queries import found_sounds, sound_block, sounds_for
 from recitant_web.programme.queries import programmes_of
 from recitant_web.shared.shapes import whole_number
+from recitant_words.notices import notice
 
 
 @login_required
@@ -21,7 +22,7 @@ def library(request: HttpRequest, programme_id: int) -> HttpResponse:
     if request.method == "POST":
         file = request.FILES.get("file")
         if file is None:
-            return JsonResponse({"sentence": "No file arrived. Choose one and send it again."}, status=422)
+            return JsonResponse({"sentence": notice("no_sound_file")}, status=422)
         made = take_in(programme.workspace, file.name, file.size, file.chunks(), request.POST.get("tags", ""))
         return JsonResponse({"id": made.pk, "name": made.name})
     is_only = bool(request.GET.get("favourites"))
@@ -61,6 +62,6 @@ def place(request: HttpRequest, programme_id: int, sound_id: int) -> HttpRespons
         data = json.loads(request.body)
         at_sample, revision = int(data["at_sample"]), int(data["revision"])
     except (ValueError, KeyError, TypeError):
-        return JsonResponse({"sentence": "That is no place in the programme."}, status=422)
+        return JsonResponse({"sentence": notice("no_place")}, status=422)
     place_sound(programme, request.user, found, at_sample, revision)
     return JsonResponse({})

@@ -23,6 +23,7 @@ from recitant_web.jobs.queries import is_under_way
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.listening.stored import stem_levels_folder
 from recitant_web.programme.models import Programme
+from recitant_words.notices import notice
 from recitant_words.sentences import fit_sentence
 
 _CHAINS_SHARE = 0.4  # of the work, where there are chains to render
@@ -68,7 +69,7 @@ def examine(programme_id: int, revision: int, progress: Progress) -> str:
         _measure(snapshot, partial(still, begin, middle))
     if snapshot.spec.spec_id not in snapshot.fits:
         _fit(snapshot, partial(still, middle, 1.0))
-    return "Measured."
+    return notice("measured")
 
 
 def _measure(snapshot: Snapshot, progress: Progress) -> None:

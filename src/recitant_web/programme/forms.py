@@ -3,12 +3,13 @@
 from django import forms
 
 from recitant_web.programme.queries import frame_rates, specs
+from recitant_words.notices import notice
 
 
 class ProgrammeForm(forms.Form):
     """A new programme."""
 
-    title = forms.CharField(max_length=200, error_messages={"required": "Give it a title."})
+    title = forms.CharField(max_length=200, error_messages={"required": notice("no_title")})
     spec_id = forms.ChoiceField(label="Deliver to")
     frame_rate = forms.ChoiceField(initial="25")
 

@@ -30,6 +30,7 @@ from recitant_web.programme.models import Picture, Programme, Source, SourceStat
 from recitant_web.programme.queries import conformed_folder, stored_source
 from recitant_web.programme.signals import source_heard, source_ready
 from recitant_words.findings import finding_data, role_reasons
+from recitant_words.notices import notice
 
 LISTEN = "programme.listen"
 LIGHTEN = "programme.lighten"
@@ -46,7 +47,7 @@ def ingest(source_id: int, progress: Progress) -> str:
     """
     source = Source.objects.select_related("programme").get(pk=source_id)
     if source.state != SourceState.WAITING:
-        return f"{source.name} is ready."
+        return notice("source_ready", file=source.name)
     original = Path(settings.MEDIA_ROOT) / source.original_file
     # Sentences name the file as the user knows it, so it is read under that name.
     with shown_as(original, source.name) as path:
@@ -56,9 +57,9 @@ def ingest(source_id: int, progress: Progress) -> str:
             _take_picture(source, facts)
             if not facts.sound_tracks:
                 Source.objects.filter(pk=source.pk).update(
-                    state=SourceState.PICTURE, sentence="The picture of the programme. It brings no sound."
+                    state=SourceState.PICTURE, sentence=notice("picture_without_sound")
                 )
-                return f"{source.name} is the picture."
+                return notice("source_is_picture", file=source.name)
         sha256 = file_hash(path)
         if source.sound_track:
             sha256 = hashlib.sha256(f"{sha256} sound track {source.sound_track}".encode()).hexdigest()
@@ -79,7 +80,7 @@ def ingest(source_id: int, progress: Progress) -> str:
             source_ready.send(sender=Source, source=source)
         if not source.is_listened:
             start_job(source.programme.workspace, LISTEN, {"source_id": source.pk})
-    return f"{source.name} is ready."
+    return notice("source_ready", file=source.name)
 
 
 def use_picture(source: Source) -> None:
@@ -101,7 +102,7 @@ def listen(source_id: int, progress: Progress) -> str:
     """Hear the whole of a source for speech, and look at the faults again that speech has a part in."""
     source = Source.objects.get(pk=source_id)
     if source.is_listened or source.state != SourceState.READY:
-        return "Heard."
+        return notice("listened")
     recording = stored_source(source.sha256, source.n_channels)
     speech = speech_spans(recording, stored_total_energy(conformed_folder(source.sha256)), progress)
     evidence = gather(recording)
@@ -109,7 +110,7 @@ def listen(source_id: int, progress: Progress) -> str:
     source.is_listened = True
     source.save(update_fields=["findings", "speech", "noise", "is_listened"])
     source_heard.send(sender=Source, source=source)
-    return "Heard."
+    return notice("listened")
 
 
 def listen_to_the_unheard() -> int:
@@ -129,7 +130,7 @@ def lighten(picture_id: int, progress: Progress) -> str:
     """
     picture = Picture.objects.select_related("programme").get(pk=picture_id)
     if picture.proxy_file:
-        return "The light copy is there."
+        return notice("light_copy")
     relative = f"pictures/{picture.pk}-{Path(picture.original_file).name}.mp4"
     target = Path(settings.MEDIA_ROOT) / relative
     with storage_errors():
@@ -138,7 +139,7 @@ def lighten(picture_id: int, progress: Progress) -> str:
     with shown_as(Path(settings.MEDIA_ROOT) / picture.original_file, picture.name) as path:
         make_proxy(path, target, rate, progress)
     Picture.objects.filter(pk=picture.pk).update(proxy_file=relative)
-    return "The light copy is there."
+    return notice("light_copy")
 
 
 @contextlib.contextmanager

@@ -9,6 +9,7 @@ from recitant_web.accounts.queries import workspaces_of
 from recitant_web.programme.actions import create_programme
 from recitant_web.programme.forms import ProgrammeForm
 from recitant_web.programme.queries import programmes_of
+from recitant_words.notices import notice
 
 
 @login_required
@@ -19,7 +20,7 @@ def programmes(request: HttpRequest) -> HttpResponse:
     if request.method == "POST" and form.is_valid():
         workspace = workspaces_of(request.user).first()
         if workspace is None:
-            form.add_error(None, "You belong to no workspace yet; ask who runs this Recitant to add you.")
+            form.add_error(None, notice("no_workspace"))
         else:
             made = create_programme(workspace, **form.cleaned_data)
             return redirect("intake", programme_id=made.pk)

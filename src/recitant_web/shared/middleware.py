@@ -10,6 +10,7 @@ from django.shortcuts import render
 
 from recitant_core.errors import ContractError, EditRefused, RecitantError, StorageFull
 from recitant_io.conform import require_room
+from recitant_words.notices import notice
 from recitant_words.sentences import sentence
 
 View = TypeVar("View", bound=Callable[..., Any])
@@ -32,7 +33,7 @@ class CoreErrors:
         length = request.META.get("CONTENT_LENGTH") or "0"
         if length.isdecimal() and int(length) > settings.DATA_UPLOAD_MAX_MEMORY_SIZE:
             try:
-                require_room(Path(settings.FILE_UPLOAD_TEMP_DIR), "What you send", int(length))
+                require_room(Path(settings.FILE_UPLOAD_TEMP_DIR), notice("the_request"), int(length))
             except StorageFull as error:
                 return self._answer(request, error, 507)
         return self.get_response(request)
@@ -53,7 +54,9 @@ class CoreErrors:
         words = sentence(error)
         if request.headers.get("Accept", "").startswith("application/json"):
             return JsonResponse({"error": error.code, "sentence": words}, status=status)
-        return render(request, "shared/sentence.html", {"title": "That did not work", "words": words}, status=status)
+        return render(
+            request, "shared/sentence.html", {"title": notice("refused_title"), "words": words}, status=status
+        )
 
 
 def _is_read(request: HttpRequest) -> bool:
