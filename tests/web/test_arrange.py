@@ -271,6 +271,8 @@ def test_a_gap_is_covered_with_room_tone(desk, after_commit):
     made = stored_source(tone.source.sha256, 1).read(0, 5 * SECOND)
     words = stored_source(first.source.sha256, 1).read(SECOND, SECOND)
     assert np.abs(made).max() < 0.5 * np.abs(words).max()
+    # Nobody brought it in, so it does not stand among the files of Intake.
+    assert tone.source.name not in desk.get("sources").content.decode()
     rows = desk.get("level/state").json()["clips"]
     assert [row["advised_db"] for row in rows if row["name"] == "room tone"] == [None]
     even = {"ids": [str(tone.pk)], "options": {"goal": -23, "by": "loudness", "strength_percent": 100}}

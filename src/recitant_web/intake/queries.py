@@ -9,6 +9,9 @@ from recitant_core.units.timecode import timecode_from_samples
 from recitant_web.desk.models import Clip, EditState
 from recitant_web.programme.models import Picture, Programme, Source, SourceKind, SourceState
 
+# Nobody brought these in: the program made them, or they came out of the library.
+_MADE_HERE = (SourceKind.VARIED, SourceKind.TONE, SourceKind.LIBRARY)
+
 
 @dataclass(frozen=True)
 class Row:
@@ -23,7 +26,7 @@ class Row:
 
 def rows(programme: Programme) -> list[Row]:
     """Every source in the order it came, with its clips' settings: three queries however many there are."""
-    found = programme.sources.exclude(kind__in=(SourceKind.VARIED, SourceKind.LIBRARY)).select_related("job")
+    found = programme.sources.exclude(kind__in=_MADE_HERE).select_related("job")
     mended: dict[int, set[str]] = {}
     n_clips: dict[int, int] = {}
     for source_id, codes in Clip.objects.filter(track__programme=programme).values_list("source_id", "mended"):
