@@ -1,6 +1,7 @@
 // What tests/browser/test_arrange_modules.py asks of the page's own modules; each case gets its argument and returns data.
 
-import * as layout from "/static/js/arrange/layout.js";
+import * as curve from "/static/js/arrange/marks/curve.js";
+import * as timeline from "/static/js/arrange/scene.js";
 import * as model from "/static/js/arrange/model.js";
 import { levelFor } from "/static/js/lib/waves.js";
 
@@ -92,12 +93,12 @@ export const cases = {
   },
   gains: (levels) => {
     const row = { y: 100, height: 64 };
-    return levels.map((db) => layout.curveDb(layout.curveY(db, row), row));
+    return levels.map((db) => curve.curveDb(curve.curveY(db, row), row));
   },
   hits: () => {
     const page = model.newModel(state([clip("1", 0, 960000, { curve: [[240000, 0]] }), clip("2", 480000, 960000)]));
     page.view = { start: 0, end: 2880000 };
-    const scene = layout.layoutScene(page, { width: 600, height: 400, scrollTop: 0 });
+    const scene = timeline.layoutScene(page, { width: 600, height: 400, scrollTop: 0 });
     const point = scene.rows[0].clips[0].curve[0];
     const places = {
       ruler: [50, 10],
@@ -111,7 +112,7 @@ export const cases = {
     };
     return Object.fromEntries(
       Object.entries(places).map(([name, [x, y]]) => {
-        const hit = layout.hitTest(page, scene, x, y);
+        const hit = timeline.hitTest(page, scene, x, y);
         return [name, [hit.kind, hit.shape ? hit.shape.clip.id : null]];
       }),
     );

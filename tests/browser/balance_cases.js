@@ -1,7 +1,8 @@
 // What tests/browser/test_balance_modules.py asks of the Balance page's own modules; each case returns data.
 
 import { moveEdge } from "/static/js/balance/clearance.js";
-import * as layout from "/static/js/balance/layout.js";
+import * as scale from "/static/js/balance/scale.js";
+import * as layout from "/static/js/balance/score.js";
 import * as model from "/static/js/balance/model.js";
 
 const WIDTH = 834; // 800 pixels of time beside the gutter
@@ -131,7 +132,7 @@ export const cases = {
     const voice = whole.rows[0];
     const foot = voice.top + voice.height - 3;
     const music = whole.rows[1];
-    const x = (second) => layout.xOf(second * SECOND, made.view, WIDTH);
+    const x = (second) => scale.xOf(second * SECOND, made.view, WIDTH);
     const at = (px, py) => layout.hitTest(whole, px, py).kind;
     return [
       at(x(14), foot),
@@ -150,7 +151,7 @@ export const cases = {
     const made = page({ passages: [{ start_sample: 12 * SECOND, length_samples: 4 * SECOND }] });
     const whole = score(made);
     const find = (second) =>
-      Boolean(layout.hitTest(whole, layout.xOf(second * SECOND, made.view, WIDTH), whole.lane.top + 9).passage);
+      Boolean(layout.hitTest(whole, scale.xOf(second * SECOND, made.view, WIDTH), whole.lane.top + 9).passage);
     return [find(13), find(60)];
   },
   edges: (wanted) =>

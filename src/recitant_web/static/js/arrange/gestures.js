@@ -1,7 +1,9 @@
 // Pointer to intentions on the canvas: what is grabbed, how far, where it snaps. The server decides when it is let go.
 
 import { gainText } from "../lib/units.js";
-import { curveDb, hitTest, sampleAt } from "./layout.js";
+import { curveDb } from "./marks/curve.js";
+import { sampleAt } from "./scale.js";
+import { hitTest } from "./scene.js";
 import { shownTracks, snapPlaces, snapped, withGroup } from "./model.js";
 
 const CLICK_PX = 3;

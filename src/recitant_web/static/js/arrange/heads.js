@@ -1,6 +1,7 @@
 // The heads of the tracks: name, role, mute and solo, height. Plain elements beside the canvas.
 
-import { layoutRows, RULER } from "./layout.js";
+import { RULER } from "./scale.js";
+import { layoutRows } from "./scene.js";
 
 export function showHeads(box, model, scrollTop, actions) {
   const { rows } = layoutRows(model);

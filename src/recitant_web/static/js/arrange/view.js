@@ -14,11 +14,11 @@ import { applyEdit } from "./drawn.js";
 import { bindCanvas } from "./gestures.js";
 import { moveHeads, showHeads } from "./heads.js";
 import { bindKeys, keysPage } from "./keys.js";
-import { layoutScene, RULER, xOf } from "./layout.js";
 import { bindLibrary } from "./library.js";
 import { heardParameters, newModel, scrolled, shown, shownTracks, takeDelta, takeState } from "./model.js";
 import { bindNarration } from "./narration.js";
-import { paintScene } from "./paint.js";
+import { RULER, xOf } from "./scale.js";
+import { layoutScene, paintScene } from "./scene.js";
 import { showClip, showHistory, showMarkers, showTable } from "./panel.js";
 import { Picture } from "./picture.js";
 

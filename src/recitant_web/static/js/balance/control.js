@@ -1,6 +1,7 @@
 // Pointer and keys to intentions. Knows what a gesture means; leaves to view.js what then happens.
 
-import { GUTTER_WIDTH, hitTest, RULER_HEIGHT, sampleAt } from "./layout.js";
+import { GUTTER_WIDTH, RULER_HEIGHT, sampleAt } from "./scale.js";
+import { hitTest } from "./score.js";
 
 const CLICK_PX = 3;
 

@@ -10,13 +10,14 @@ import { newNotice, showLoudness, showPlaying, showSteps } from "../lib/page.js"
 import { Player } from "../lib/player.js";
 import { showVerdict } from "../lib/verdict.js";
 import { bindHorizon, bindKeys, bindScore } from "./control.js";
-import { layoutHorizon, layoutScore, xOf } from "./layout.js";
+import { paintHorizon, shapeOfHorizon } from "./marks/horizon.js";
 import { moveEdge, showCloseList, showFigures, showNote, showSpeech } from "./clearance.js";
 import { applyEdit, gainOf, pointIndex } from "./drawn.js";
 import { newFirstBalance } from "./firstbalance.js";
 import { showGiveWay } from "./giveway.js";
 import { heardParameters, neighbourClip, newModel, passageAt, scrolled, selectedClip, zoomed } from "./model.js";
-import { paintHorizon, paintScore } from "./paint.js";
+import { xOf } from "./scale.js";
+import { layoutScore, paintScore } from "./score.js";
 import { newLevelPath } from "./path.js";
 import { showClipTable, showHeads } from "./side.js";
 
@@ -47,7 +48,7 @@ const queue = newEditQueue({
 });
 const edit = queue.add;
 let score = layoutScore(model, 800, 600);
-let horizon = layoutHorizon(model, 1280, 72);
+let horizon = shapeOfHorizon(model, 1280, 72);
 let hear = "mix";
 const NUDGE_WAIT_MS = 300;
 
@@ -64,7 +65,7 @@ function draw() {
   scoreCanvas.style.height = `${score.height}px`;
   paintScore(fitCanvas(scoreCanvas, width, score.height), score, theme, silentRoles());
   const box = horizonCanvas.getBoundingClientRect();
-  horizon = layoutHorizon(model, box.width, box.height);
+  horizon = shapeOfHorizon(model, box.width, box.height);
   const words = ["Whole programme", clock(model.state.length_samples), "short-term, LUFS"];
   words.target = signed(model.state.spec.target_lufs, 0);
   paintHorizon(fitCanvas(horizonCanvas, box.width, box.height), horizon, theme, words);

@@ -1,0 +1,121 @@
+// A clip on its track: waveform, name, edges, and where it lies over another one.
+
+import { gainText } from "../../lib/units.js";
+import { drawOutline } from "../../lib/waves.js";
+import { xOf } from "../scale.js";
+import { curveUnder, paintCurve, shapeOfCurve } from "./curve.js";
+import { fadeUnder, paintFades, shapeOfFades } from "./fades.js";
+import { MONO, TEXT } from "./ink.js";
+
+export const EDGE_PX = 6;
+const SMALLEST_NAMED = 30;
+
+export function shapeOfClip(model, clip, row, width) {
+  const x = xOf(clip.start, model.view, width);
+  const w = Math.max(1, (clip.length / (model.view.end - model.view.start)) * width);
+  const y = row.y;
+  return {
+    clip,
+    x,
+    w,
+    y,
+    h: row.height,
+    role: row.track.role,
+    isSelected: model.selected.has(clip.id),
+    ...shapeOfFades(clip, w),
+    curve: shapeOfCurve(clip, row, x, w),
+  };
+}
+
+// A clip of a row, or the part of it that can be dragged by itself; null where there is none.
+export function clipUnder(model, row, x, y) {
+  const over = row.clips.filter((shape) => x >= shape.x - 2 && x <= shape.x + shape.w + 2);
+  // Later clips lie on top; a chosen one comes first, so that its handles can be reached.
+  const shape = over.findLast((one) => one.isSelected) || over.at(-1);
+  if (!shape) return null;
+  const part = fadeUnder(row, shape, x, y) || curveUnder(model, row, shape, x, y);
+  if (part) return part;
+  const inside = x - shape.x;
+  if (shape.w > 14 && inside < EDGE_PX) return { kind: "trim-start", row, shape };
+  if (shape.w > 14 && shape.w - inside < EDGE_PX) return { kind: "trim-end", row, shape };
+  return { kind: "clip", row, shape };
+}
+
+export function paintClip(context, shape, { row, scene, model, theme, waves, colour, alpha }) {
+  const { clip, x, w, y, h } = shape;
+  const left = Math.max(0, x);
+  const right = Math.min(scene.width, x + w);
+  context.globalAlpha = alpha * (shape.isSelected ? 1 : 0.82);
+  context.fillStyle = theme.raised;
+  context.fillRect(left, y + 1, right - left, h - 2);
+  const source = model.state.sources[clip.source];
+  if (source && w >= 2 && h >= 16) {
+    context.globalAlpha = alpha * 0.85;
+    context.fillStyle = colour;
+    const from = clip.in + (left - x) * scene.samplesPerPixel;
+    const gain = 10 ** (clip.gain_db / 20);
+    const box = { from, samplesPerPixel: scene.samplesPerPixel, left, right, zoom: model.zoom * gain };
+    const lanes = model.isSplit ? Math.min(2, source.n_channels) : 1;
+    const head = h > 40 && w > SMALLEST_NAMED ? 14 : 3;
+    const room = (h - head - 3) / lanes;
+    for (let lane = 0; lane < lanes; lane += 1)
+      drawOutline(context, waves, source, {
+        ...box,
+        top: y + head + lane * room,
+        height: room,
+        channel: lanes > 1 ? lane : null,
+      });
+  }
+  context.globalAlpha = alpha;
+  paintFades(context, shape, theme);
+  if (shape.curve?.length || (model.isCurves && shape.isSelected)) paintCurve(context, shape, row, theme);
+  if (w > SMALLEST_NAMED && h > 30) paintName(context, shape, theme, colour);
+  context.strokeStyle = shape.isSelected ? theme.ink : colour;
+  context.globalAlpha = alpha * (shape.isSelected ? 1 : 0.55);
+  context.lineWidth = shape.isSelected ? 2 : 1;
+  context.strokeRect(left + 0.5, y + 1.5, Math.max(1, right - left - 1), h - 3);
+  context.globalAlpha = 1;
+}
+
+function paintName(context, shape, theme, colour) {
+  const { clip, x, w, y } = shape;
+  const textX = Math.max(0, x) + 6;
+  context.save();
+  context.beginPath();
+  context.rect(Math.max(0, x), y, w - Math.max(0, -x) - 4, 16);
+  context.clip();
+  context.font = TEXT;
+  context.fillStyle = colour;
+  const words = clip.group ? `• ${clip.name}` : clip.name;
+  context.fillText(words, textX, y + 13);
+  const after = textX + context.measureText(words).width + 6;
+  const notes = [];
+  if (clip.gain_db) notes.push(gainText(clip.gain_db));
+  if (clip.routing)
+    notes.push({ first: "left only", second: "right only", sum: "mono", swapped: "sides swapped" }[clip.routing]);
+  if (clip.mended?.length) notes.push("✓ mended");
+  context.font = MONO;
+  context.fillStyle = theme.soft;
+  context.fillText(notes.join(" · "), after, y + 13);
+  context.restore();
+}
+
+export function paintOverlaps(context, row, theme) {
+  row.clips.forEach((shape, i) => {
+    const next = row.clips[i + 1];
+    if (!next || next.x >= shape.x + shape.w) return;
+    const right = Math.min(shape.x + shape.w, next.x + next.w);
+    context.strokeStyle = theme.ink;
+    context.globalAlpha = 0.5;
+    context.setLineDash([2, 3]);
+    context.strokeRect(next.x + 0.5, row.y + 3.5, right - next.x - 1, row.height - 7);
+    context.setLineDash([]);
+    context.globalAlpha = 1;
+    if (right - next.x > 34) {
+      context.font = MONO;
+      context.fillStyle = theme.soft;
+      const words = { "equal-power": "power", "equal-gain": "gain", smooth: "smooth" }[next.clip.fade_in[1]];
+      context.fillText(`× ${words}`, next.x + 4, row.y + row.height - 6);
+    }
+  });
+}

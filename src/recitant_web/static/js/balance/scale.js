@@ -1,0 +1,23 @@
+// Where a sample stands on the score, in CSS pixels.
+
+export const RULER_HEIGHT = 26;
+export const GUTTER_WIDTH = 34;
+
+export function xOf(sample, view, width) {
+  return GUTTER_WIDTH + ((sample - view.start) / (view.end - view.start)) * (width - GUTTER_WIDTH);
+}
+
+export function sampleAt(x, view, width) {
+  return view.start + ((x - GUTTER_WIDTH) / (width - GUTTER_WIDTH)) * (view.end - view.start);
+}
+
+export function ticksOf(view, width) {
+  const steps = [1, 2, 5, 10, 20, 30, 60, 120, 300, 600, 1200, 1800, 3600];
+  const seconds = (view.end - view.start) / 48000;
+  const step = steps.find((s) => seconds / s <= 9) || 7200;
+  const ticks = [];
+  for (let s = Math.ceil(view.start / 48000 / step) * step; s * 48000 <= view.end; s += step) {
+    ticks.push({ x: Math.round(xOf(s * 48000, view, width)) + 0.5, sample: s * 48000 });
+  }
+  return ticks;
+}

@@ -1,0 +1,140 @@
+// The score: staves over each other, clearance under them. Model and size in, shapes out; paint draws them, the hit test
+// reads them. Each mark stands in a file of its own: its shape, what draws it and what finds it under the pointer.
+
+import { gainText, clock, signed } from "../lib/units.js";
+import { clipUnder, paintClip, shapeOfClip } from "./marks/clip.js";
+import { handleUnder, paintHandles, shapesOfHandles } from "./marks/handle.js";
+import { label, MONO } from "./marks/ink.js";
+import { LANE_HEIGHT, paintLane, passageUnder, shapeOfLane } from "./marks/lane.js";
+import { paintSpeech, shapesOfSpeech, SPEECH_HEIGHT, speechUnder } from "./marks/speech.js";
+import { duckOf, pointsOf } from "./model.js";
+import { GUTTER_WIDTH, RULER_HEIGHT, ticksOf } from "./scale.js";
+
+const GAP = 8;
+const LEAST_STAVE = 94;
+const LINES = 5;
+const STEP_LU = 6;
+const ABOVE_AIM_LU = 12;
+const WEIGHT = { dialogue: 1.45, music: 1.25, effects: 1.0, ambience: 0.9 };
+
+export function layoutScore(model, width, availableHeight) {
+  const staves = model.state.staves;
+  const total = staves.reduce((sum, stave) => sum + WEIGHT[stave.role], 0) || 1;
+  const room = availableHeight - RULER_HEIGHT - GAP * (staves.length + 2) - LANE_HEIGHT;
+  let top = RULER_HEIGHT + GAP;
+  const rows = staves.map((stave) => {
+    const height = Math.max(LEAST_STAVE, Math.min(230, Math.floor((room * WEIGHT[stave.role]) / total)));
+    const row = layoutStave(model, stave, top, height, width);
+    top += height + GAP;
+    return row;
+  });
+  const lane = shapeOfLane(model, Math.max(top, availableHeight - LANE_HEIGHT - GAP), width);
+  return {
+    width,
+    height: Math.max(top + LANE_HEIGHT + GAP, availableHeight),
+    rows,
+    lane,
+    ticks: ticksOf(model.view, width),
+  };
+}
+
+function layoutStave(model, stave, top, height, width) {
+  const pxPerDb = height / (LINES * STEP_LU);
+  const topLufs = stave.aim_lufs + ABOVE_AIM_LU;
+  const yOf = (lufs) => top + Math.min(Math.max((topLufs - lufs) * pxPerDb, 0), height);
+  const stemShift = model.drag && model.drag.target === "stem" && model.drag.id === stave.role ? model.drag.deltaDb : 0;
+  const lines = [];
+  for (let i = 1; i < LINES; i += 1) {
+    const lufs = topLufs - i * STEP_LU;
+    lines.push({
+      y: Math.round(top + i * STEP_LU * pxPerDb) + 0.5,
+      lufs,
+      isAim: Math.abs(lufs - stave.aim_lufs) < 0.01,
+    });
+  }
+  const duck = duckOf(model, stave.role);
+  const dragged =
+    duck && model.drag && model.drag.target === "duck" && model.drag.id === duck.id ? pointsOf(model, duck) : null;
+  const at = { yOf, top, height, width, stemShift, aim: stave.aim_lufs, duck, dragged };
+  const clips = stave.clips
+    .map((clip) => shapeOfClip(model, clip, at))
+    .filter((shape) => shape.x + shape.width > GUTTER_WIDTH && shape.x < width);
+  const handles = duck ? shapesOfHandles(model, duck, clips, at) : [];
+  const speechTop = top + height - SPEECH_HEIGHT;
+  const speech = stave.role === "dialogue" ? shapesOfSpeech(model, width) : [];
+  return {
+    role: stave.role,
+    letter: stave.letter,
+    top,
+    height,
+    lines,
+    clips,
+    handles,
+    speech,
+    speechTop,
+    speechHeight: SPEECH_HEIGHT,
+    duck,
+    pxPerDb,
+    stemDb: stave.gain_db + stemShift,
+    isDragged: stemShift !== 0,
+  };
+}
+
+// What lies under the pointer.
+export function hitTest(score, x, y) {
+  if (y < RULER_HEIGHT) return { kind: "ruler" };
+  if (y >= score.lane.top) return { kind: "lane", passage: passageUnder(score.lane, x) };
+  const row = score.rows.find((r) => y >= r.top && y < r.top + r.height);
+  if (!row) return { kind: "nothing" };
+  if (x < GUTTER_WIDTH) return { kind: "stem", row };
+  const handle = handleUnder(row, x, y);
+  if (handle) return { kind: "duck-point", row, handle };
+  const speech = speechUnder(row, x, y);
+  if (speech) return speech;
+  const clip = clipUnder(row, x, y);
+  return clip ? { kind: "clip", row, clip } : { kind: "stave", row };
+}
+
+export function paintScore(context, score, theme, silentRoles) {
+  context.fillStyle = theme.paper;
+  context.fillRect(0, 0, score.width, score.height);
+  context.font = MONO;
+  for (const tick of score.ticks) {
+    context.fillStyle = theme.edge;
+    context.fillRect(tick.x, 0, 1, score.height);
+    context.fillStyle = theme.soft;
+    context.fillText(clock(tick.sample), tick.x + 4, 16);
+  }
+  for (const row of score.rows) {
+    context.globalAlpha = silentRoles.has(row.role) ? 0.35 : 1;
+    paintStave(context, row, score, theme);
+    context.globalAlpha = 1;
+  }
+  paintLane(context, score, theme);
+}
+
+function paintStave(context, row, score, theme) {
+  const alpha = context.globalAlpha;
+  const colour = theme[row.role];
+  context.fillStyle = theme.sheet;
+  context.fillRect(0, row.top, score.width, row.height);
+  for (const line of row.lines) {
+    context.fillStyle = line.isAim ? colour : theme.rule;
+    context.globalAlpha = alpha * (line.isAim ? 0.6 : 1);
+    context.fillRect(GUTTER_WIDTH, line.y - 0.5, score.width, 1);
+  }
+  context.globalAlpha = alpha;
+  for (const clip of row.clips) paintClip(context, clip, colour, theme, alpha);
+  paintSpeech(context, row, colour, theme, alpha);
+  paintHandles(context, row, colour, theme);
+  context.fillStyle = theme.paper;
+  context.fillRect(0, row.top, GUTTER_WIDTH, row.height);
+  context.font = MONO;
+  context.fillStyle = theme.faint;
+  for (const line of row.lines) context.fillText(signed(line.lufs, 0), 6, line.y + 3.5);
+  // The grip of the whole stem, on its aim line: drag it up or down.
+  const grip = row.lines.find((line) => line.isAim);
+  context.fillStyle = colour;
+  context.fillRect(GUTTER_WIDTH - 5, row.top, 3, row.height);
+  if (row.isDragged && grip) label(context, gainText(row.stemDb), GUTTER_WIDTH + 26, grip.y, theme);
+}
