@@ -13,11 +13,15 @@ from recitant_core.measure.clearance import close_passages
 from recitant_core.render.mix import render_stems
 from recitant_core.timeline.model import Role
 from recitant_web.balance import first_balance as balancing
+from recitant_web.balance import queries
+from recitant_web.balance.first_balance import run_first_balance
 from recitant_web.delivery.actions import hand_over
 from recitant_web.desk.bridge.plans import plan_key, plan_of, sources_of_plan
 from recitant_web.desk.ducking import follow_speech
 from recitant_web.desk.models import BalanceRun, Clip, Duck, Edit, Track
 from recitant_web.desk.versions import return_to_version, save_version
+from recitant_web.jobs.actions import run_job
+from recitant_web.jobs.models import Job
 from recitant_web.listening.stored import rendered_stems
 from recitant_web.programme.ingesting import listen
 from recitant_web.programme.models import Source
@@ -421,3 +425,48 @@ def test_rules_of_a_first_balance_follow_what_the_programme_asks_for(desk):
     assert [duck["points"] for duck in asked["ducks"]] != before
     desk.edit("undo")
     assert [duck["points"] for duck in desk.state()["ducks"]] == before
+
+
+@pytest.fixture
+def queued(desk, monkeypatch):
+    """A first balance that waits; to be called to carry it out."""
+    monkeypatch.setattr(
+        balancing, "start_job", lambda workspace, kind, _payload: Job.objects.create(workspace=workspace, kind=kind)
+    )
+    choices = {"music": "medium", "effects": "medium", "ducking": "clear", "steps": ["even-out", "stems"]}
+    assert desk.post("first-balance", **choices)["balance_run"]["is_open"]
+    run = BalanceRun.objects.get()
+    return lambda: run_job(run.job_id, lambda _job, progress: run_first_balance(run.pk, progress))
+
+
+def test_a_page_that_asks_while_a_first_balance_ends_asks_once_more(desk, queued, monkeypatch):
+    real = queries.levels_in_mix
+    pending = [queued]
+
+    def levels_late(*given):
+        # The balance ends after the page's revision was read and before the answer is complete.
+        if pending:
+            pending.pop()()
+        return real(*given)
+
+    monkeypatch.setattr(queries, "levels_in_mix", levels_late)
+    before = desk.state()
+    assert before["balance_run"]["is_open"]
+    after = desk.state()
+    assert after["revision"] > before["revision"]
+    assert not after["balance_run"]["is_open"] and after["balance_run"]["steps"]
+
+
+def test_a_page_never_shows_an_older_revision_than_the_work_it_saw_ended(desk, queued, monkeypatch):
+    real = queries.work_under_way
+    pending = [queued]
+
+    def ended_first(programme):
+        if pending:
+            pending.pop()()
+        return real(programme)
+
+    monkeypatch.setattr(queries, "work_under_way", ended_first)
+    state = desk.state()
+    desk.film.refresh_from_db()
+    assert not state["balance_run"]["is_open"] and state["revision"] == desk.film.revision

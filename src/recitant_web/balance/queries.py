@@ -1,6 +1,6 @@
 """The state of the Balance page."""
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 from recitant_core.balance.speech_figures import speech_figures
@@ -20,7 +20,7 @@ from recitant_web.desk.bridge.ducks import duck_name, points_data, rule_data
 from recitant_web.desk.bridge.plans import sources_of_plan
 from recitant_web.desk.levels import levels_in_mix
 from recitant_web.desk.log import steps_beside
-from recitant_web.listening.balance_runs import run_data
+from recitant_web.listening.balance_runs import is_run_open, run_data
 from recitant_web.listening.figures import figures_of, likely_master
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
@@ -29,6 +29,10 @@ from recitant_words.balance import comfort_words, live_words, path_words, starti
 
 def desk_state(programme: Programme) -> dict[str, Any]:
     """Everything the Balance page shows but contours, as JSON data; its queries do not grow with the programme."""
+    # Asked before anything else is read: what ends meanwhile counts as under way, so that the page asks once more and
+    # never takes what stood before the end for the last word.
+    under_way = work_under_way(programme)
+    programme.refresh_from_db()
     snapshot = Snapshot(programme)
     plan, spec = snapshot.plan, snapshot.spec
     levels = levels_in_mix(plan, snapshot.energies, snapshot.speech)
@@ -55,7 +59,7 @@ def desk_state(programme: Programme) -> dict[str, Any]:
         "staves": staves,
         **steps_beside(programme),
         **figures_of(snapshot),
-        **balance_state(snapshot),
+        **balance_state(snapshot, under_way),
     }
 
 
@@ -74,10 +78,29 @@ def _clip_data(clip: Clip, track: Track, stem_gain_db: float, level: ClipLevel |
     }
 
 
-def balance_state(snapshot: Snapshot) -> dict[str, Any]:
-    """Speech, ducking and clearance as the page shows them: estimated at once, measured once the stems are known."""
+@dataclass(frozen=True)
+class UnderWay:
+    """Work in the background that changes what the page shows."""
+
+    is_listening: bool
+    """Whether speech is looked for in dialogue."""
+    is_balancing: bool
+
+
+def work_under_way(programme: Programme) -> UnderWay:
+    """What is under way at this moment."""
+    unheard = programme.sources.filter(role="dialogue", is_listened=False, state="ready")
+    return UnderWay(unheard.exists(), is_run_open(programme))
+
+
+def balance_state(snapshot: Snapshot, under_way: UnderWay) -> dict[str, Any]:
+    """Speech, ducking and clearance as the page shows them: estimated at once, measured once the stems are known.
+
+    Args:
+        under_way: before the snapshot was taken.
+    """
     programme, plan, scene = snapshot.programme, snapshot.plan, snapshot.scene
-    waiting = programme.sources.filter(role="dialogue", is_listened=False, state="ready").count()
+    run = run_data(programme)
     return {
         "ducks": [_duck_data(duck, plan, scene) for duck in plan.ducks],
         "starting_points": starting_points_data(),
@@ -96,10 +119,10 @@ def balance_state(snapshot: Snapshot) -> dict[str, Any]:
             "passages": passages(snapshot),
             "is_exact": snapshot.stems is not None,
             "has_speech": bool(scene.speech),
-            "is_listening": waiting > 0,
+            "is_listening": under_way.is_listening,
             **figures_data(speech_figures(snapshot.stems or scene.stems, scene.is_speech)),
         },
-        "balance_run": run_data(programme),
+        "balance_run": run and run | {"is_open": run["is_open"] or under_way.is_balancing},
     }
 
 

@@ -3,7 +3,13 @@
 from typing import Any
 
 from recitant_web.desk.models import BalanceRun
+from recitant_web.jobs.models import JobState
 from recitant_web.programme.models import Programme
+
+
+def is_run_open(programme: Programme) -> bool:
+    """Whether a first balance waits or works."""
+    return BalanceRun.objects.filter(programme=programme, job__state__in=(JobState.WAITING, JobState.WORKING)).exists()
 
 
 def run_data(programme: Programme) -> dict[str, Any] | None:

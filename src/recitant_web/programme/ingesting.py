@@ -108,8 +108,10 @@ def listen(source_id: int, progress: Progress) -> str:
     evidence = gather(recording)
     _store_findings(source, evidence, speech, recording)
     source.is_listened = True
-    source.save(update_fields=["findings", "speech", "noise", "is_listened"])
-    source_heard.send(sender=Source, source=source)
+    # At once: whoever sees that it was heard sees what follows from it.
+    with transaction.atomic():
+        source.save(update_fields=["findings", "speech", "noise", "is_listened"])
+        source_heard.send(sender=Source, source=source)
     return notice("listened")
 
 
