@@ -16,7 +16,7 @@ from recitant_web.desk.edits.labels import clip_count, clip_name, clip_names, ta
 from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.desk.energies import known_source
 from recitant_web.programme.models import Programme
-from recitant_web.shared.shapes import Id, Ids, Name, Samples, Text
+from recitant_web.shared.shapes import Id, Ids, Name, Place, Samples, Text
 
 Shape = Literal["equal-power", "equal-gain", "smooth"]
 
@@ -80,7 +80,7 @@ class Split(PlanEdit, frozen=True, kw_only=True, tag="split"):
     """Clips cut in two at a place."""
 
     ids: Ids
-    at_sample: Samples
+    at_sample: Place
 
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
         """See PlanEdit."""

@@ -99,7 +99,7 @@ class ClearCurve(PlanEdit, frozen=True, kw_only=True, tag="curve-clear"):
         """See PlanEdit."""
 
         def cleared(clip: Clip) -> Clip:
-            span = SampleSpan(self.from_sample - clip.start_sample, self.to_sample - self.from_sample)
+            span = SampleSpan(self.from_sample - clip.start_sample, max(0, self.to_sample - self.from_sample))
             return curve_edits.curve_cleared(clip, span)
 
         return edits.set_clips(plan, self.ids, cleared), f"gain curve cleared in {clip_names(plan, self.ids)}"
