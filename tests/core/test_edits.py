@@ -222,3 +222,29 @@ def test_a_crossfade_of_one_sound_with_itself_keeps_its_level():
     joined = edits.crossfaded(plan(first, second), {"2"}, lambda _a, _b: FadeShape.EQUAL_GAIN)
     out = render_mix(joined, {"a": MemorySource("a", audio)}, SampleSpan(0, 7 * SECOND))
     assert np.abs(out - audio[: 7 * SECOND]).max() < 1e-4
+
+
+@given(st.integers(0, 9_000), st.integers(48, 9_000), st.integers(0, 9_000), st.integers(0, 9_000))
+def test_no_fade_is_longer_than_what_is_left_of_its_clip(first, length, fade_in, fade_out):
+    whole = Clip("1", "a", 0, 0, 18_000, fade_in_samples=fade_in, fade_out_samples=fade_out)
+    cut = edits.cut_clip(whole, first, first + length)
+    assert cut.length_samples == length
+    assert cut.fade_in_samples == min(fade_in, length) and cut.fade_out_samples == min(fade_out, length)
+
+
+@given(st.lists(st.tuples(st.integers(0, 60), st.integers(1, 20), st.booleans()), min_size=2, max_size=8))
+def test_closing_a_gap_never_pushes_clips_over_each_other(laid):
+    clips = [Clip(str(i), "a", at, 0, length) for i, (at, length, _) in enumerate(laid)]
+    gone = [c.clip_id for c, (_, _, is_gone) in zip(clips, laid, strict=True) if is_gone]
+    before = Plan("p", "25", (Track("1", "one", Role.DIALOGUE, clips=tuple(clips)),))
+    if not gone:
+        return
+    after = {c.clip_id: c for c in edits.delete_clips(before, gone, close_gap=True).tracks[0].clips}
+    kept = [c for c in clips if c.clip_id not in gone]
+    assert after.keys() == {c.clip_id for c in kept}
+    for one in kept:
+        assert 0 <= after[one.clip_id].start_sample <= one.start_sample
+        for other in kept:
+            # Two that did not lie over each other do not afterwards.
+            if one.span.end_sample <= other.start_sample:
+                assert after[one.clip_id].span.end_sample <= after[other.clip_id].start_sample

@@ -14,6 +14,8 @@ from recitant_core.errors import RangeError
 from recitant_core.gain.duck_rule import DuckKind, DuckRule, LiveKey, Room
 from recitant_core.gain.ducking import DuckPoint, points_db
 from recitant_core.gain.keyed import key_window, keyed_factors, keyed_hop_gains_db
+from recitant_core.processors.model import Processor
+from recitant_core.render.chains import forget_segments
 from recitant_core.render.estimate import duck_gains_db, stem_energies, track_energies
 from recitant_core.render.mix import Heard, render_mix, render_output, render_segments, render_stems
 from recitant_core.timeline.model import Clip, Duck, Master, Plan, Role, Track
@@ -170,3 +172,24 @@ def test_estimates_give_way_too():
     assert stem_energies(plan, energies)[Role.MUSIC] == pytest.approx(plain * 10 ** (gains / 10))
     off = replace(DUCKS["curve"], rule=DuckRule(uses_level=False))
     assert not duck_gains_db(plan_with(off), track_energies(plan, energies))["1"].any()
+
+
+def test_a_kept_stretch_of_a_stem_does_not_outlive_an_edit_of_its_key():
+    # The voice ends long before the second segment of a chain; its live key still holds the music there.
+    long = MemorySource("music", programme(4, 40.0))
+    key = MemorySource("voice", np.concatenate([VOICE, np.zeros((34 * 48_000, 1), np.float32)]))
+    live = Duck("1", Role.MUSIC, "", DuckRule(kind=DuckKind.LIVE, live=LiveKey(hold_ms=800.0, release_ms=4_000.0)))
+    music = Track("2", "music", Role.MUSIC, clips=(Clip("b", "music", 0, 0, 40 * 48_000),))
+
+    def heard(voice_at):
+        voice = Track("1", "voice", Role.DIALOGUE, clips=(Clip("a", "voice", voice_at, 0, 4 * 48_000),))
+        chain = {Role.MUSIC: (Processor("gain", (("gain_db", -1.0),)),)}
+        plan = Plan("t", "25", (voice, music), {}, Master(), (live,), stem_chains=chain)
+        span = SampleSpan(16 * 48_000, 2 * 48_000)
+        return render_mix(plan, {"music": long, "voice": key}, span, Heard(frozenset({"2"})))
+
+    near = heard(12 * 48_000)  # speaks from 14 to 16 s at the most: just before the segment that begins at 16 s
+    far = heard(1 * 48_000)
+    assert not np.array_equal(near, far)
+    forget_segments()
+    assert np.array_equal(heard(1 * 48_000), far)

@@ -1,4 +1,7 @@
-"""A remedy applied to a clip, and taken back."""
+"""A remedy applied to a clip, and taken back.
+
+Held to: tests/core/test_mending.py
+"""
 
 from dataclasses import replace
 from typing import Any

@@ -154,17 +154,24 @@ def delete_clips(plan: Plan, clip_ids: Collection[str], *, close_gap: bool) -> P
         removed = [clip for clip in track.clips if clip.clip_id in gone]
         kept = [clip for clip in track.clips if clip.clip_id not in gone]
         if close_gap and removed:
-            kept = [_closed_up(clip, removed, kept) for clip in kept]
+            kept = _closed_up(removed, kept)
         tracks.append(_with_clips(track, kept))
     return replace(plan, tracks=tuple(tracks))
 
 
-def _closed_up(clip: Clip, removed: list[Clip], kept: list[Clip]) -> Clip:
-    shift = sum(gap.length_samples for gap in removed if gap.span.end_sample <= clip.start_sample)
-    # Never over a clip that stays where it is.
-    before = [k.span.end_sample for k in kept if k.span.end_sample <= clip.start_sample]
-    ends = [e - sum(g.length_samples for g in removed if g.span.end_sample <= e) for e in before]
-    return replace(clip, start_sample=max(clip.start_sample - shift, *ends, 0))
+def _closed_up(removed: list[Clip], kept: list[Clip]) -> list[Clip]:
+    starts: dict[str, int] = {}
+    by_end = sorted(kept, key=lambda clip: clip.span.end_sample)
+    n_before, last_end = 0, 0
+    for clip in sorted(kept, key=lambda clip: clip.start_sample):
+        shift = sum(gap.length_samples for gap in removed if gap.span.end_sample <= clip.start_sample)
+        # Never over a clip that lay before it, wherever that one has gone.
+        while n_before < len(by_end) and by_end[n_before].span.end_sample <= clip.start_sample:
+            before = by_end[n_before]
+            last_end = max(last_end, starts[before.clip_id] + before.length_samples)
+            n_before += 1
+        starts[clip.clip_id] = max(clip.start_sample - shift, last_end)
+    return [replace(clip, start_sample=starts[clip.clip_id]) for clip in kept]
 
 
 def copy_clips(plan: Plan, clips: Iterable[tuple[str, Clip]], at_sample: int) -> Plan:

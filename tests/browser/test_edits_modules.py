@@ -1,0 +1,144 @@
+"""The edit queue by itself, and what pages draw before an answer against what the server then answers."""
+
+from pathlib import Path
+
+import pytest
+
+pytestmark = pytest.mark.django_db(transaction=True)
+SECOND = 48_000
+CASES = Path(__file__).with_name("edits_cases.js").read_text(encoding="utf-8")
+
+
+def runner(page):
+    page.context.route(
+        "**/cases.js", lambda route: route.fulfill(body=CASES, headers={"content-type": "text/javascript"})
+    )
+    return lambda name, argument=None: page.evaluate(
+        "async ([name, argument]) => (await import('/cases.js')).cases[name](argument)", [name, argument]
+    )
+
+
+@pytest.fixture
+def run(arrange):
+    """Runs a case of edits_cases.js in the page."""
+    return runner(arrange)
+
+
+def test_presses_are_carried_out_in_order_each_from_what_stands_there(run):
+    found = run("pressed", 7)
+    assert found["first"] == 7  # drawn at once, before any answer
+    assert (found["value"], found["posts"], found["shown"]) == (7, 7, 7)
+    assert found["ends"] and found["isIdle"] and found["refused"] == []
+
+
+def test_presses_of_one_control_are_joined_and_none_is_lost(run):
+    found = run("joined", 10)
+    assert (found["value"], found["shown"]) == (10, 10)
+    assert 1 <= found["posts"] <= 3
+
+
+def test_a_press_and_its_opposite_are_nothing(run):
+    assert run("thereAndBack") == {"end": None, "value": 0, "posts": 0, "shown": 0, "refused": []}
+
+
+def test_a_press_is_computed_again_where_somebody_was_faster(run):
+    assert run("overtaken") == {"value": 11, "posts": 2, "shown": 11, "refused": []}
+
+
+def test_after_four_times_it_is_said_and_what_stands_there_is_shown(run):
+    found = run("overtakenTooOften")
+    assert found == {"end": False, "value": 40, "posts": 4, "shown": 40, "refused": ["stale_revision"]}
+
+
+def test_what_was_typed_on_sight_of_an_older_state_is_not_forced_on_a_newer_one(run):
+    assert run("typedOnSight") == {"end": False, "value": 10, "posts": 1, "shown": 10, "refused": ["stale_revision"]}
+
+
+def test_a_refusal_takes_only_itself_away(run):
+    found = run("refusedInTheMiddle")
+    assert found["ends"] == [True, False, True]
+    assert (found["value"], found["shown"], found["refused"]) == (2, 2, ["not_a_number"])
+
+
+def test_nothing_to_do_is_nothing_sent(run):
+    assert run("nothingToDo") == {"end": None, "value": 0, "posts": 0, "shown": 0, "refused": []}
+
+
+ON_ARRANGE = [
+    ("move", {"ids": ["voice"], "by_samples": 3 * SECOND}),
+    ("move", {"ids": ["voice"], "by_samples": 0, "by_tracks": 1}),
+    ("place", {"ids": ["bang"], "at_sample": 20 * SECOND}),
+    ("trim", {"id": "voice", "edge": "start", "by_samples": SECOND}),
+    ("trim", {"id": "voice", "edge": "end", "by_samples": -SECOND}),
+    ("trim", {"id": "voice", "edge": "end", "by_samples": 900 * SECOND}),
+    ("slip", {"id": "voice", "by_samples": -SECOND}),
+    ("level", {"ids": ["voice"], "by_db": "−2,5"}),
+    ("fade", {"ids": ["voice"], "edge": "out", "length_samples": SECOND, "shape": "smooth"}),
+    ("curve", {"ids": ["voice"], "points": [[0, 0], [SECOND, -6]]}),
+    ("name", {"ids": ["voice"], "name": "The founder"}),
+    ("delete", {"ids": ["bang"], "close_gap": False}),
+    ("lock", {"is_locked": True}),
+]
+
+
+def state_of(page, address):
+    return page.evaluate(
+        "(address) => fetch(location.pathname.replace(/[a-z]+$/, address)).then((answer) => answer.json())", address
+    )
+
+
+def post(page, kind, data, revision):
+    return page.evaluate(
+        """async ([kind, data, revision]) => {
+          const token = JSON.parse(document.body.getAttribute("hx-headers"));
+          const answer = await fetch(location.pathname.replace(/[a-z]+$/, "arrange/edits"), {
+            method: "POST",
+            headers: { "content-type": "application/json", accept: "application/json", ...token },
+            body: JSON.stringify({ kind, revision, ...data }),
+          });
+          return answer.status;
+        }""",
+        [kind, data, revision],
+    )
+
+
+@pytest.mark.parametrize(("kind", "data"), ON_ARRANGE)
+def test_arrange_draws_what_the_server_will_answer(arrange, run, kind, data):
+    before = state_of(arrange, "arrange/state")
+    ids = {clip["name"]: clip["id"] for clip in before["clips"]}
+    data = data | ({"ids": [ids[one] for one in data["ids"]]} if "ids" in data else {})
+    data = data | ({"id": ids[data["id"]]} if "id" in data else {})
+    drawn = run("arrangeDraws", [before, [{"kind": kind, **data}]])
+    assert post(arrange, kind, data, before["revision"]) == 200
+    after = state_of(arrange, "arrange/state")
+    shown = {clip["id"]: clip for clip in drawn["clips"]}
+    kept = {clip["id"]: clip for clip in after["clips"]}
+    assert shown.keys() == kept.keys()
+    for clip_id, clip in kept.items():
+        for field in ("start", "in", "length", "track", "gain_db", "fade_in", "fade_out", "curve", "name"):
+            assert (shown[clip_id].get(field) or None) == (clip.get(field) or None), (field, clip["name"])
+    assert drawn["is_picture_locked"] == after["is_picture_locked"]
+
+
+@pytest.mark.parametrize(
+    ("kind", "data"),
+    [
+        ("gain", {"target": "stem", "id": "music", "gain_db": "−4,5"}),
+        ("gain", {"target": "clip", "id": "voice", "gain_db": 3}),
+        ("clearance", {"asked_lu": "9,5", "least_s": "0,7"}),
+    ],
+)
+def test_balance_draws_what_the_server_will_answer(balance, kind, data):
+    before = state_of(balance, "state")
+    ids = {clip["name"]: clip["id"] for stave in before["staves"] for clip in stave["clips"]}
+    data = data | ({"id": ids[data["id"]]} if data.get("target") == "clip" else {})
+    drawn = runner(balance)("balanceDraws", [before, [{"kind": kind, **data}]])
+    assert post(balance, kind, data, before["revision"]) == 200
+    after = state_of(balance, "state")
+    assert drawn["clearance"]["asked_lu"] == after["clearance"]["asked_lu"]
+    assert drawn["clearance"]["least_s"] == after["clearance"]["least_s"]
+    for shown, kept in zip(drawn["staves"], after["staves"], strict=True):
+        assert shown["gain_db"] == pytest.approx(kept["gain_db"])
+        for shown_clip, kept_clip in zip(shown["clips"], kept["clips"], strict=True):
+            assert shown_clip["gain_db"] == pytest.approx(kept_clip["gain_db"])
+            assert shown_clip["in_mix_lufs"] == pytest.approx(kept_clip["in_mix_lufs"], abs=0.05)
