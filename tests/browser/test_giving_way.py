@@ -49,6 +49,7 @@ def let_music_give_way(page):
     page.wait_for_selector("#give-way >> text=bridge gaps under")
     page.select_option('#give-way [data-key="How deep"]', "depth")
     page.wait_for_selector('#give-way [aria-label="depth, dB"]')
+    settled(page)  # it is drawn before the server has it
 
 
 def test_music_gives_way_and_its_curve_is_dragged_and_released(desk):
