@@ -66,7 +66,7 @@ def test_nothing_to_do_is_nothing_sent(run):
 
 ON_ARRANGE = [
     ("move", {"ids": ["voice"], "by_samples": 3 * SECOND}),
-    ("move", {"ids": ["voice"], "by_samples": 0, "by_tracks": 1}),
+    ("move", {"ids": ["voice"], "by_samples": 30 * SECOND, "by_tracks": 1}),
     ("place", {"ids": ["bang"], "at_sample": 20 * SECOND}),
     ("trim", {"id": "voice", "edge": "start", "by_samples": SECOND}),
     ("trim", {"id": "voice", "edge": "end", "by_samples": -SECOND}),
