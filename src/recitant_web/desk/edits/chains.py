@@ -29,9 +29,8 @@ class SetChain(PlanEdit, frozen=True, kw_only=True, tag="chain"):
         target, ids = self.target, self.ids
         before = target_chain(plan, target, ids[0])
         chain = chain_from_data(self.chain)
-        return with_chain(
-            plan, target, ids, chain
-        ), f"{target_name(plan, target, ids)}: {difference_words(before, chain)}"[:200]
+        label = f"{target_name(plan, target, ids)}: {difference_words(before, chain)}"[:200]
+        return with_chain(plan, target, ids, chain), label
 
 
 class SetRide(PlanEdit, frozen=True, kw_only=True, tag="ride"):

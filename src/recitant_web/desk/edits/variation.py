@@ -10,7 +10,7 @@ from recitant_web.shared.shapes import Db, Id
 
 
 class Vary(Edit, frozen=True, kw_only=True, tag="vary"):
-    """Another speed or pitch; see desk.time_stretch."""
+    """Another speed or pitch; rendered by arrange.time_stretch."""
 
     id: Id
     speed: Db
