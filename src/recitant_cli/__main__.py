@@ -8,12 +8,13 @@ from dataclasses import replace
 from pathlib import Path
 
 from recitant_cli.intake_data import examined_data
-from recitant_core.balance.first_balance import AROUND_AIM_LU, DUCKING, first_balance
-from recitant_core.balance.first_balance_values import STEPS, Choices
+from recitant_core.balance.first_balance import first_balance
+from recitant_core.balance.first_balance_values import LEADS, NEARER_LU, STEPS, Choices
 from recitant_core.delivery.catalogue import CATALOGUE, DEFAULT_SPEC_ID, spec_by_id
 from recitant_core.delivery.figures import Delivered, readings_data, verdict_data
 from recitant_core.delivery.judge import judge
 from recitant_core.errors import RecitantError
+from recitant_core.gain.duck_rule import MOST_DEPTH_DB
 from recitant_core.intake.findings import Severity
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU
 from recitant_core.measure.meter import MeterState, Readings, feed_meter, read_meter
@@ -73,9 +74,10 @@ def _parser() -> argparse.ArgumentParser:
         action="store_true",
         help="prepare the whole mix first, for the first specification, and say how",
     )
-    mix.add_argument("--music", default="medium", choices=list(AROUND_AIM_LU), help="with --first-balance")
-    mix.add_argument("--effects", default="medium", choices=list(AROUND_AIM_LU), help="with --first-balance")
-    mix.add_argument("--ducking", default="clear", choices=list(DUCKING), help="with --first-balance")
+    mix.add_argument("--music", default="middle", choices=list(NEARER_LU), help="how near, with --first-balance")
+    mix.add_argument("--effects", default="middle", choices=list(NEARER_LU), help="how near, with --first-balance")
+    mix.add_argument("--ducking", default="clear", choices=list(MOST_DEPTH_DB), help="how deep, with --first-balance")
+    mix.add_argument("--leads", default=LEADS[0], choices=LEADS, help="what leads, with --first-balance")
     mix.add_argument("--skip", action="append", default=[], choices=STEPS, help="a step to leave out; several times")
     mix.add_argument(
         "--clearance", type=_clearance, default=DEFAULT_ASKED_LU, metavar="LU", help="asked for; 7 unless told"
@@ -181,7 +183,7 @@ def _mix(chosen: argparse.Namespace) -> int:
         tell = _progress_line if sys.stderr.isatty() else (lambda _share: None)
         if chosen.first_balance:
             steps = tuple(step for step in STEPS if step not in chosen.skip)
-            choices = Choices(chosen.music, chosen.effects, chosen.ducking, steps)
+            choices = Choices(chosen.music, chosen.effects, chosen.ducking, chosen.leads, steps)
             material = material_of(found, specs[0], chosen.clearance)
             balanced = first_balance(material, choices, tell)
             loaded, more = replace(found, plan=balanced.plan), balance_data(balanced, material)

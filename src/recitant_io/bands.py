@@ -1,6 +1,8 @@
 """Energies of recordings in the voice's range, kept beside the conformed recording once they were asked for."""
 
 import uuid
+from collections.abc import Callable, Mapping
+from functools import cache
 from pathlib import Path
 
 import numpy as np
@@ -9,6 +11,16 @@ from recitant_core.dsp.bell import band_hop_energies
 from recitant_core.ports import SampleSource
 from recitant_core.units.arrays import FloatArray
 from recitant_io.conform import storage_errors
+
+
+def band_energies(sources: Mapping[str, SampleSource]) -> Callable[[str, float, float], FloatArray]:
+    """Energies of any of these recordings in a band, kept while what is returned is; see following.BandEnergies."""
+
+    @cache
+    def found(key: str, centre_hz: float, width_octaves: float) -> FloatArray:
+        return band_hop_energies(sources[key], centre_hz, width_octaves)
+
+    return found
 
 
 def stored_band_energy(folder: Path, source: SampleSource, centre_hz: float, width_octaves: float) -> FloatArray:

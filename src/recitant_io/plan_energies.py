@@ -22,6 +22,7 @@ from recitant_core.timeline.model import Clip, Plan, Role
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ
+from recitant_io.bands import band_energies
 from recitant_io.chained import Budget, chained_energy, chained_track_energy
 from recitant_io.conform import folded
 from recitant_io.plan_file import LoadedPlan
@@ -80,7 +81,7 @@ def chained_tracks(
     if not through_chains:
         return {}
     tracks = tuple(replace(t, gain_db=0.0, chain=()) if t in through_chains else t for t in plan.tracks)
-    estimated = track_energies(replace(plan, tracks=tracks, stem_gains_db={}, stem_rides={}), energies)
+    estimated = track_energies(replace(plan, tracks=tracks, stem_gains_db={}, stem_rides={}, stem_trims={}), energies)
     return {
         chained_track_key(track.track_id): chained_track_energy(
             folder, track, sources, estimated[track.track_id], budget
@@ -96,7 +97,8 @@ def material_of(loaded: LoadedPlan, spec: Spec, asked_lu: float = DEFAULT_ASKED_
     findings: dict[str, list[Finding]] = {}
     for key, source in loaded.sources.items():
         findings[key] = findings_of(gather(source), speech.get(key, []), source, "", RATE_HZ)
-    return Material(loaded.plan, loaded.sources, energies, speech, findings, spec, asked_lu)
+    bands = band_energies(loaded.sources)
+    return Material(loaded.plan, loaded.sources, energies, speech, findings, spec, asked_lu, bands=bands)
 
 
 def with_rules_followed(loaded: LoadedPlan, asked_lu: float = DEFAULT_ASKED_LU) -> LoadedPlan:
@@ -106,7 +108,7 @@ def with_rules_followed(loaded: LoadedPlan, asked_lu: float = DEFAULT_ASKED_LU) 
         return loaded
     energies = plan_energies(loaded)
     speech = dialogue_speech(loaded, energies)
-    made = follow(scene_of(loaded.plan, energies, speech), speech, asked_lu)
+    made = follow(scene_of(loaded.plan, energies, speech), speech, asked_lu, band_energies(loaded.sources))
     # What stands in the plan with points stays as it stands.
     ducks = tuple(
         new if new.duck_id in waiting else old for new, old in zip(made.ducks, loaded.plan.ducks, strict=True)

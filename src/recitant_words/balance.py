@@ -1,59 +1,27 @@
-"""Words of the first balance, of close passages and of ducking that was remade."""
+"""Words of close passages, of the level path and of ducking that was remade."""
 
 import math
 from collections.abc import Sequence
 from typing import Any, Final
 
 from recitant_core.balance.closeness import Cure, Diagnosis
-from recitant_core.balance.first_balance_values import Step
 from recitant_core.gain.duck_rule import STARTING_POINTS
 from recitant_core.gain.ducking import Comfort, CurveChange, Dip
 from recitant_core.measure.clearance import ClosePassage
 from recitant_core.units.clock import RATE_HZ
-from recitant_words.findings import REMEDY_WORDS
-from recitant_words.sentences import gain_text, signed
+from recitant_words.sentences import signed
 
-TITLES: Final = {
-    "mend": "Mend what intake found",
-    "even-out": "Even out the dialogue",
-    "stems": "Set the stems to their aims",
-    "duck": "Make the rest give way to speech",
-    "check": "Check the clearance",
-    "fit": "Fit to the specification",
-}
-WHY: Final = {
-    "mend": "Faults are mended before levels are set; only remedies that can do no harm are applied.",
-    "even-out": "Speech is the anchor of the mix. A fifth of a clip's difference stays, so that the performance lives.",
-    "stems": "Each stem starts at the distance from speech that its role usually has.",
-    "duck": "Words stay clear, no further than they need: the rest comes up only in pauses longer than the bridge.",
-    "check": "The stems were rendered and speech measured against all the rest, moment by moment.",
-    "fit": "One gain for everything keeps the balance; what is left to the target is made up when it is handed over.",
-}
-_SEEN_LU: Final = 0.05
 _CAUSES: Final = {
     "music": "the music",
     "effects": "the effects",
     "ambience": "the ambience",
 }
 _IN_THE_WAY: Final = {
-    "floor": "{name} is at the floor of its rule already; a deeper floor, or a lower {name}, would help.",
-    "frozen": "The curve of {name} is frozen; let it follow again.",
-    "live-key": "{name} gives way by a live key; a lower threshold or a higher ratio would help.",
+    "floor": "The loudest of them dips as deep as its rule lets it; lower its scene, or accept the passage.",
+    "frozen": "The curve of the loudest of them is frozen; let it follow again.",
+    "live-key": "The loudest of them gives way by a live key; a lower threshold or a higher ratio would help.",
     "several": "Several sounds share the blame, so no single one is enough.",
 }
-
-
-def step_data(step: Step) -> dict[str, Any]:
-    """A step of the first balance as JSON data, with its words."""
-    return {
-        "step": step.code,
-        "title": TITLES[step.code],
-        "measured": step.measured,
-        "measured_words": _measured(step),
-        "changes": [dict(change) for change in step.changes],
-        "changed_words": [_change(change) for change in step.changes],
-        "why": WHY[step.code],
-    }
 
 
 def diagnosis_data(found: Diagnosis) -> dict[str, Any]:
@@ -102,6 +70,8 @@ _PATH: Final = {
     "stem-room": "stem makes room",
     "master-gain": "fit, gain",
     "limiter": "fit, limiter",
+    "stem-trim": "stem's trim",
+    "programme-gain": "programme gain",
     "silent-outside": "The playhead is not in this clip.",
     "silent-recording": "The recording itself is silent here.",
     "silent-edges": "Only what lies beyond the clip's edge sounds here.",
@@ -122,6 +92,8 @@ _PATH: Final = {
     "silent-master-chain": "The master's processors take it down out of hearing.",
     "silent-stem-duck": "The stem gives way so far here that it is not heard.",
     "silent-stem-room": "The stem makes so much room here that it is not heard.",
+    "silent-stem-trim": "The trim of its stem takes it down out of hearing here.",
+    "silent-programme-gain": "The programme gain takes it down out of hearing.",
     "silent-master-gain": "The fit takes it down out of hearing.",
     "silent-limiter": "The limiter takes it down out of hearing.",
 }
@@ -190,77 +162,23 @@ def _sentence(found: Diagnosis) -> str:
     else:
         words += f" {found.cause_name} makes {100 * found.cause_share:.0f} % of what stands against it."
     if found.stands_in_the_way:
-        name = found.cause_name if found.cause != "clip-under-aim" else "What stands against it"
-        words += f" {signed(found.short_lu)} LU are missing. " + _IN_THE_WAY[found.stands_in_the_way].format(name=name)
+        words += f" {signed(found.short_lu)} LU are missing. " + _IN_THE_WAY[found.stands_in_the_way]
     return words
 
 
+_CURE_WORDS: Final = {
+    "raise-clip": "Raise {name} by {by} dB",
+    "raise-phrase": "Raise the phrase in {name} by {by} dB",
+    "lower-clip": "Lower {name} by {by} dB",
+    "make-room": "Make room for the voice in {name}",
+    "trim-scene": "Lower the scene of the {name} by {by} dB",
+    "add-duck": "Let the {name} give way to speech",
+    "deepen": "Dip {name} {by} dB further here",
+}
+
+
 def _cure_words(cure: Cure) -> str:
-    match cure.code:
-        case "raise-clip":
-            return f"Raise {cure.name} by {signed(cure.by_db)} dB"
-        case "lower-clip":
-            return f"Lower {cure.name} by {signed(cure.by_db)} dB"
-        case "add-duck":
-            return f"Let the {cure.name} give way to speech"
-        case _:
-            return f"Dip {cure.name} {signed(cure.by_db)} dB further here"
-
-
-def _measured(step: Step) -> str:  # noqa: PLR0911 (one sentence a step)
-    m = step.measured
-    match step.code:
-        case "mend":
-            return f"{_count(m['findings'], 'finding')} of intake looked at."
-        case "even-out":
-            if not m["clips"]:
-                return "No clip of dialogue that can be measured."
-            return (
-                f"{_count(m['clips'], 'clip')}, from {signed(m['quietest_lufs'])} to {signed(m['loudest_lufs'])} LUFS; "
-                f"their aim is {signed(m['aim_lufs'])}."
-            )
-        case "stems":
-            found = [f"{name.removesuffix('_lufs')} {signed(level)} LUFS" for name, level in m.items()]
-            words = ", ".join(found)
-            return (words[0].upper() + words[1:] + ".") if found else "No stem but dialogue."
-        case "duck":
-            return f"{_count(m['close_before'], 'passage')} with less clearance than asked for before."
-        case "check":
-            if not m["close"]:
-                return f"Speech stands {m['asked_lu']:g} LU clear everywhere."
-            n_left, least = _count(m["close"], "passage"), signed(m["least_lu"])
-            return f"{n_left} left under {m['asked_lu']:g} LU, the closest at {least} LU."
-        case _:
-            if m["before_lufs"] is None:
-                return "The mix is silent or too short to fit."
-            words = (
-                f"{signed(m['before_lufs'])} LUFS before, {signed(m['reached_lufs'])} now; "
-                f"the target is {signed(m['target_lufs'])}."
-            )
-            left = m["target_lufs"] - (m["reached_lufs"] or m["target_lufs"])
-            if abs(left) >= _SEEN_LU:
-                words += f" {gain_text(left)} LU are left for hand-over: more would move speech too far from its aim."
-            return words
-
-
-def _change(change: dict[str, Any]) -> str:
-    name = change["name"]
-    if "remedy" in change:
-        return f"{name}: {REMEDY_WORDS[change['remedy']].format(gain_change_db='')}".strip()
-    if change["what"] == "clip":
-        levels = f"{signed(change['from_lufs'])} to {signed(change['to_lufs'])} LUFS"
-        return f"{name} {gain_text(change['by_db'])} dB ({levels})"
-    if change["what"] == "stem":
-        return f"{name.capitalize()} stem {gain_text(change['from_db'])} to {gain_text(change['to_db'])} dB"
-    if change["what"] == "rule":
-        return f"Asked the rules for {signed(change['by_lu'])} LU more"
-    if not change["dips"]:
-        return f"{name.capitalize()}: no dip needed"
-    return (
-        f"{name.capitalize()}: {_dips(change['dips'])}, down to {signed(change['deepest_db'])} dB; "
-        f"{signed(change['rises_per_minute'])} rises a minute of talk, {change['comfort']}; "
-        f"pauses under {change['bridge_s']:g} s bridged"
-    )
+    return _CURE_WORDS[cure.code].format(name=cure.name, by=signed(cure.by_db))
 
 
 def plain_passage_data(passage: ClosePassage, asked_lu: float) -> dict[str, Any]:

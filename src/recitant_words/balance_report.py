@@ -13,7 +13,8 @@ from recitant_core.timeline.speaking import SpeechOfSources, speech_in_programme
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import s_from_samples
 from recitant_core.units.level import finite
-from recitant_words.balance import diagnosis_data, step_data
+from recitant_words.balance import diagnosis_data
+from recitant_words.first_balance import judgement_data, step_data
 
 
 def ducking_data(plan: Plan) -> list[dict[str, Any]]:
@@ -30,8 +31,11 @@ def ducking_data(plan: Plan) -> list[dict[str, Any]]:
 def balance_data(done: FirstBalance, material: Material) -> dict[str, Any]:
     """What the report says of speech, ducking, clearance and actions after a first balance."""
     steps = [step_data(step) for step in done.steps]
-    data = speech_data(done.plan, material.speech, done.stems, material.asked_lu, material.least_s, steps)
+    turned = 10.0 ** (done.plan.programme_gain_db / 10.0)
+    stems = {role: energy * turned for role, energy in done.stems.items()}
+    data = speech_data(done.plan, material.speech, stems, material.asked_lu, material.least_s, steps)
     data["clearance"]["left"] = [diagnosis_data(found) for found in done.left]
+    data["judgement"] = judgement_data(done.judgement)
     return data
 
 

@@ -47,6 +47,7 @@ def report_data(plan: Plan, done: Sequence[Delivered]) -> dict[str, Any]:
         "duration_s": s_from_samples(plan.span.length_samples),
         "frame_rate": plan.frame_rate,
         "before": readings_data(untouched.readings),
+        "programme_gain_db": plan.programme_gain_db,
         "stems": [role.value for role in plan.roles],
         "deliveries": [_delivery_data(delivered) for delivered in done],
     }

@@ -3,6 +3,7 @@
 from recitant_core.delivery.fit import MOST_LIMITING_DB, Fit, FitState
 from recitant_core.delivery.predict import Prediction
 from recitant_core.errors import RecitantError
+from recitant_core.units.clock import RATE_HZ
 from recitant_words.processors import KIND_LABELS, parameter_label
 
 _SENTENCES = {
@@ -149,6 +150,12 @@ def gain_text(gain_db: float | None) -> str:
     """A gain with its sign always shown: +3.0, −2.5, 0.0."""
     text = signed(gain_db)
     return f"+{text}" if gain_db is not None and gain_db > 0 and text != "0.0" else text
+
+
+def clock_text(at_sample: int) -> str:
+    """A place as minutes and seconds."""
+    minutes, seconds = divmod(at_sample // RATE_HZ, 60)
+    return f"{minutes}:{seconds:02d}"
 
 
 def fit_sentence(fit: Fit) -> str:

@@ -12,10 +12,13 @@ from recitant_core.errors import PlanError
 from recitant_core.gain.duck_drawing import point_moved
 from recitant_core.gain.duck_rule import DuckAim, DuckKind, DuckRule, LiveKey, Room
 from recitant_core.gain.ducking import DuckPoint, comfort, dips, hop_gains_db
+from recitant_core.gain.trim import trim_lowered
 from recitant_core.interchange.plan_json import plan_from_data, plan_to_data, rule_from_data, rule_to_data
 from recitant_core.measure.clearance import close_passages
 from recitant_core.render.following import follow, needs_db, scene_of
 from recitant_core.speech.activity import SpeechSpan
+from recitant_core.timeline.curve_edits import stretch_raised
+from recitant_core.timeline.edits import set_clips
 from recitant_core.timeline.model import Clip, Duck, Plan, Role, Track
 from recitant_core.timeline.speaking import speech_in_programme, speech_of_clip
 from recitant_core.units.clock import RATE_HZ
@@ -157,7 +160,7 @@ def test_what_cannot_be_met_says_by_how_much_and_what_stands_in_the_way():
     made, scene = followed(replace(level, ducks=(shallow,)), loud, speech)
     worst = diagnoses(scene, made, loud, speech, SPEC, 7.0)[0]
     assert (worst.cause, worst.stands_in_the_way) == ("music", "floor")
-    assert worst.cures[-1].code == "raise-clip" and worst.cures[-1].by_db == pytest.approx(14.3, abs=0.3)
+    assert worst.cures[-1].code == "raise-phrase" and worst.cures[-1].by_db == pytest.approx(14.3, abs=0.3)
 
 
 def test_every_cure_cures_what_it_promises():
@@ -165,14 +168,14 @@ def test_every_cure_cures_what_it_promises():
     scene = scene_of(plan, energies, speech)
     found = diagnoses(scene, plan, energies, speech, SPEC, 7.0)
     assert [one.cause for one in found][:2] == ["music", "music"]
-    assert [cure.code for cure in found[0].cures] == ["add-duck", "raise-clip"]
-    cure = found[0].cures[1]
-    clips = [replace(c, gain_db=cure.by_db) if c.clip_id == cure.target_id else c for c in plan.tracks[0].clips]
-    raised = replace(plan.tracks[0], clips=tuple(clips))
-    after = replace(plan, tracks=(raised, *plan.tracks[1:]))
-    first = found[0].passage.span
-    left = close_passages(scene_of(after, energies, speech).clearance(after), 7.0)
-    assert cure.cures and all(p.span.intersect(first) is None for p in left)
+    assert [cure.code for cure in found[0].cures] == ["add-duck", "trim-scene", "raise-phrase"]
+    span = found[0].passage.span
+    _, scene_lowered, phrase_raised = found[0].cures
+    trim = trim_lowered(plan.stem_trim(Role.MUSIC), span.start_sample, -scene_lowered.by_db, plan.span.end_sample)
+    raised = set_clips(plan, [phrase_raised.target_id], lambda clip: stretch_raised(clip, span, phrase_raised.by_db))
+    for cure, after in ((scene_lowered, replace(plan, stem_trims={Role.MUSIC: trim})), (phrase_raised, raised)):
+        left = close_passages(scene_of(after, energies, speech).clearance(after), 7.0)
+        assert cure.cures and all(p.span.intersect(span) is None for p in left)
 
 
 def test_an_effect_in_the_way_can_be_lowered():

@@ -21,6 +21,7 @@ from recitant_core.units.clock import RATE_HZ, SampleSpan
 
 UNDER_AIM_LU: Final = 1.5
 SHORT_EFFECT_S: Final = 15.0
+MOST_SCENE_DB: Final = 9.0  # a scene is not lowered further by one cure
 
 
 @dataclass(frozen=True)
@@ -28,7 +29,7 @@ class Cure:
     """One remedy of a close passage: what to change, and what it will probably come to."""
 
     code: str
-    """raise-clip, deepen, add-duck, lower-clip or lower-floor."""
+    """raise-clip, raise-phrase, deepen, make-room, trim-scene, add-duck or lower-clip."""
     by_db: float
     target_id: str
     """Of a clip or a duck; a role for add-duck."""
@@ -124,7 +125,7 @@ def _diagnosis(
         track, clip = speaker
         by = round(min(short, MOST_GAIN_DB - clip.gain_db), 1)
         if by > 0.0:
-            cures.append(Cure("raise-clip", by, clip.clip_id, clip.name, track.role, by >= short - MARGIN_LU))
+            cures.append(Cure("raise-phrase", by, clip.clip_id, clip.name, track.role, by >= short - MARGIN_LU))
     if passage.least_lu <= -90.0:
         cause, name, share = "silent-speech", speaker[1].name if speaker else "", 1.0
     elif under > UNDER_AIM_LU and speaker is not None:
@@ -173,10 +174,16 @@ def _against(
         if by >= 0.1:
             enough = wanted <= left and most_won >= short - MARGIN_LU
             cures.append(Cure("deepen", by, duck.duck_id, _duck_name(duck, worst), worst.role, enough))
+        if not duck.rule.room.is_on:
+            name = _duck_name(duck, worst)
+            cures.append(Cure("make-room", duck.rule.room.most_db, duck.duck_id, name, worst.role, False))
     clip = _loudest_clip(worst, passage.span, plan, energies)
     if clip is not None and worst.role is Role.EFFECTS and clip.length_samples <= SHORT_EFFECT_S * RATE_HZ:
         by = round(wanted, 1)
         cures.append(Cure("lower-clip", by, clip.clip_id, clip.name, worst.role, most_won >= short - MARGIN_LU))
+    by = round(min(wanted, MOST_SCENE_DB), 1)
+    is_enough = wanted <= MOST_SCENE_DB and most_won >= short - MARGIN_LU
+    cures.append(Cure("trim-scene", by, worst.role.value, worst.role.value, worst.role, is_enough))
     return cures
 
 

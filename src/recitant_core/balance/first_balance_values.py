@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any, Final
 
 from recitant_core.balance.closeness import Diagnosis
+from recitant_core.balance.judgement import Judgement
 from recitant_core.delivery.spec import Spec
 from recitant_core.intake.findings import Finding
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU, LEAST_PASSAGE_S
@@ -15,6 +16,9 @@ from recitant_core.timeline.speaking import SpeechOfSources
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import SampleSpan
 
+NEARER_LU: Final = {"back": -4.0, "middle": 0.0, "front": 4.0}
+"""How far a choice of nearness moves both levels of music or effects, in LU. Common practice."""
+LEADS: Final = ("found-out", "speech", "music")
 STEPS: Final = ("mend", "even-out", "stems", "duck", "check", "fit")
 
 
@@ -22,12 +26,18 @@ STEPS: Final = ("mend", "even-out", "stems", "duck", "check", "fit")
 class Choices:
     """What a person decides before."""
 
-    music: str = "medium"
-    effects: str = "medium"
+    music: str = "middle"
+    effects: str = "middle"
     ducking: str = "clear"
+    leads: str = "found-out"
+    """What the balance is built on: speech, music, or what the material says."""
     steps: tuple[str, ...] = STEPS
     part: SampleSpan | None = None
     """Only clips that sound in this stretch; the stems stay as they are then."""
+
+    def nearness(self, role: Role) -> str:
+        """Chosen for a stem; "middle" for those without a choice."""
+        return {Role.MUSIC: self.music, Role.EFFECTS: self.effects}.get(role, "middle")
 
 
 @dataclass(frozen=True)
@@ -64,4 +74,5 @@ class FirstBalance:
     left: tuple[Diagnosis, ...]
     """Close passages that are left."""
     stems: dict[Role, FloatArray]
-    """10 ms energies of the stems as rendered, float64 (hops,) each."""
+    """10 ms energies of the stems as rendered, before the programme gain, float64 (hops,) each."""
+    judgement: Judgement

@@ -19,6 +19,8 @@ class DuckAim(StrEnum):
 
     DEPTH = "depth"
     CLEARANCE = "clearance"
+    LEVELS = "levels"
+    """Its level under speech: one depth a run of talk, as much as it takes to get there."""
 
 
 @dataclass(frozen=True)
@@ -56,6 +58,12 @@ class DuckRule:
     clearance_lu: float | None = None
     """None for what the programme asks for, and over_lu more."""
     over_lu: float = 0.0
+    open_lu: float = -4.0
+    """Level in the open, where nobody speaks, against the dialogue's aim; the fader brings it there, not the curve."""
+    under_lu: float = -12.0
+    """Level under speech, against the dialogue's aim."""
+    least_confidence: float = 0.0
+    """Speech that was found with less does not count, 0 to 1."""
     lead_in_s: float = 0.3
     hold_s: float = 0.3
     recovery_s: float = 1.2
@@ -69,6 +77,8 @@ class DuckRule:
     room: Room = field(default_factory=Room)
     live: LiveKey = field(default_factory=LiveKey)
     is_frozen: bool = False
+    is_made: bool = False
+    """Whether a first balance chose it and nobody changed it since: the next one may choose again."""
 
 
 STARTING_POINTS: Final[dict[str, DuckRule]] = {
@@ -77,6 +87,30 @@ STARTING_POINTS: Final[dict[str, DuckRule]] = {
     "spot": DuckRule(lead_in_s=0.15, hold_s=0.15, recovery_s=0.5, bridge_s=1.2, slope_db_per_s=60.0),
 }
 """Rules to begin from, by kind of programme. Common practice."""
+
+
+TWO_LEVELS_LU: Final = {"music": (-4.0, -12.0), "effects": (-4.0, -10.0), "ambience": (-15.0, -15.0)}
+"""Levels in the open and under speech by role, in LU against the dialogue's aim. Common practice."""
+MOST_DEPTH_DB: Final = {"gentle": 9.0, "clear": 12.0, "strong": 15.0}
+"""How deep a dip goes at the most, by choice. Common practice: 6 to 9 dB is gentle, 12 is a lot."""
+
+
+def levels_rule(role: str, most_db: float = MOST_DEPTH_DB["clear"], nearer_lu: float = 0.0) -> DuckRule:
+    """The rule by which a stem or track of a role keeps its two levels.
+
+    Args:
+        nearer_lu: added to both levels.
+    """
+    open_lu, under_lu = TWO_LEVELS_LU[role]
+    return DuckRule(
+        aim=DuckAim.LEVELS,
+        open_lu=open_lu + nearer_lu,
+        under_lu=under_lu + nearer_lu,
+        floor_db=-most_db,
+        lead_in_s=0.4,
+        bridge_s=4.0,
+        least_change_db=2.0,
+    )
 
 
 def asked_of_rule_lu(rule: DuckRule, programme_lu: float) -> float:

@@ -12,11 +12,12 @@ from recitant_core.errors import PlanError
 from recitant_core.gain.duck_rule import DuckAim, DuckKind, DuckRule, LiveKey, Room
 from recitant_core.gain.ducking import DuckPoint, Points
 from recitant_core.gain.envelope import CurvePoint, FadeShape
+from recitant_core.gain.trim import Trim, TrimScene
 from recitant_core.ports import SampleSource
 from recitant_core.processors.model import Chain, chain_data, chain_from_data
-from recitant_core.timeline.model import Clip, Duck, Master, Plan, Ride, Role, Track
+from recitant_core.timeline.model import Balanced, Clip, Duck, Master, Plan, Ride, Role, Track
 from recitant_core.units.channels import Routing
-from recitant_core.units.clock import RATE_HZ, s_from_samples, samples_from_s
+from recitant_core.units.clock import RATE_HZ, SampleSpan, s_from_samples, samples_from_s
 from recitant_core.units.timecode import FRAME_RATES
 
 PLAN_VERSION = 1
@@ -68,6 +69,9 @@ def plan_from_data(data: Mapping[str, Any], source_of_file: Mapping[str, SampleS
         {r: _chain(stem["chain"], f"stems.{r}.chain") for r, stem in given.items() if stem.get("chain")},
         {r: _ride(stem["ride"], f"stems.{r}.ride") for r, stem in given.items() if "ride" in stem},
         _chain(master.get("chain", ()), "master.chain"),
+        {r: _trim(stem["trim"], f"stems.{r}.trim") for r, stem in given.items() if stem.get("trim")},
+        {r: _balanced(stem["balanced"]) for r, stem in given.items() if "balanced" in stem},
+        float(data.get("programme_gain_db", 0.0)),
     )
 
 
@@ -90,15 +94,16 @@ def plan_to_data(plan: Plan, file_of_source: Mapping[str, str]) -> dict[str, Any
             for track in plan.tracks
         ],
         "stems": {
-            role.value: {"gain_db": plan.stem_gain_db(role), **_strip_data(plan.stem_chain(role), plan.stem_ride(role))}
+            role.value: stem_data
             for role in Role
-            if role in plan.stem_gains_db or plan.stem_chain(role) or plan.stem_ride(role).points
+            if (stem_data := _stem_data(plan, role)) != {"gain_db": 0.0} or role in plan.stem_gains_db
         },
         "master": {
             "gain_db": plan.master.gain_db,
             "ceiling_dbtp": plan.master.ceiling_dbtp,
             **_strip_data(plan.master_chain, Ride()),
         },
+        **({"programme_gain_db": plan.programme_gain_db} if plan.programme_gain_db else {}),
         **({"ducking": [_duck_data(duck, plan) for duck in plan.ducks]} if plan.ducks else {}),
     }
 
@@ -144,6 +149,9 @@ RULE_LIMITS: tuple[tuple[str, float, float], ...] = (
     ("depth_db", 0.0, 60.0),
     ("clearance_lu", 0.0, 40.0),
     ("over_lu", 0.0, 40.0),
+    ("open_lu", -60.0, 20.0),
+    ("under_lu", -60.0, 20.0),
+    ("least_confidence", 0.0, 1.0),
     ("lead_in_s", 0.0, 10.0),
     ("hold_s", 0.0, 10.0),
     ("recovery_s", 0.0, 20.0),
@@ -236,6 +244,8 @@ def _clip(data: Mapping[str, Any], field: str, source: SampleSource) -> Clip:
         dc_offset=tuple(map(float, data.get("dc_offset", ()))),
         chain=_chain(data.get("chain", ()), f"{field}.chain"),
         is_room_tone=bool(data.get("room_tone", False)),
+        balanced=_balanced(data["balanced"]) if "balanced" in data else None,
+        accepted=_spans(data.get("accepted", ())),
         name=data["file"].replace("\\", "/").rsplit("/", 1)[-1].rsplit(".", 1)[0],
     )
 
@@ -266,7 +276,46 @@ def _clip_data(clip: Clip, file_of_source: Mapping[str, str]) -> dict[str, Any]:
         data["chain"] = _chain_data(clip.chain)
     if clip.is_room_tone:
         data["room_tone"] = True
+    if clip.balanced is not None:
+        data["balanced"] = _balanced_data(clip.balanced)
+    if clip.accepted:
+        data["accepted"] = [[s_from_samples(s.start_sample), s_from_samples(s.end_sample)] for s in clip.accepted]
     return data
+
+
+def _stem_data(plan: Plan, role: Role) -> dict[str, Any]:
+    data: dict[str, Any] = {
+        "gain_db": plan.stem_gain_db(role),
+        **_strip_data(plan.stem_chain(role), plan.stem_ride(role)),
+    }
+    if plan.stem_trim(role):
+        data["trim"] = [
+            [s_from_samples(scene.start_sample), scene.gain_db, *([True] if scene.is_kept else [])]
+            for scene in plan.stem_trim(role)
+        ]
+    if role in plan.stem_balanced:
+        data["balanced"] = _balanced_data(plan.stem_balanced[role])
+    return data
+
+
+def _trim(data: Any, field: str) -> Trim:
+    trim = tuple(TrimScene(_samples(at_s), float(gain_db), bool(kept and kept[0])) for at_s, gain_db, *kept in data)
+    if any(a.start_sample >= b.start_sample for a, b in pairwise(trim)):
+        raise PlanError("curve_out_of_order", field=field)
+    return trim
+
+
+def _balanced(data: Any) -> Balanced:
+    from_db, to_db, *made = data
+    return Balanced(float(from_db), float(to_db), bool(made and made[0]))
+
+
+def _balanced_data(balanced: Balanced) -> list[Any]:
+    return [balanced.from_db, balanced.to_db, *([True] if balanced.is_curve_made else [])]
+
+
+def _spans(data: Any) -> tuple[SampleSpan, ...]:
+    return tuple(SampleSpan(_samples(start), _samples(end) - _samples(start)) for start, end in data)
 
 
 def _chain(data: Any, field: str) -> Chain:

@@ -79,8 +79,8 @@ def clip_level(energy: FloatArray, is_speech: BoolArray, left_out: Sequence[Samp
     for span in left_out:
         energy[_hops(span)], counted[_hops(span)] = 0.0, False
     # Without speech there is no telling an outlier from the sound itself: a door slam is its clip.
-    outliers = _outliers(energy) if has_speech else []
-    for first, last in outliers:
+    bursts = outliers(energy) if has_speech else []
+    for first, last in bursts:
         energy[first:last], counted[first:last] = 0.0, False
     short = window_powers(energy, min(SHORT_TERM_HOPS, max(1, len(energy))), 10) if len(energy) else np.zeros(0)
     return ClipLevel(
@@ -88,7 +88,7 @@ def clip_level(energy: FloatArray, is_speech: BoolArray, left_out: Sequence[Samp
         lufs_from_power(float(short.max())) if len(short) and short.max() > 0 else None,
         range_lu(window_powers(energy, SHORT_TERM_HOPS, 10)) if len(energy) >= SHORT_TERM_HOPS + 100 else None,
         _noise_lufs(energy, is_speech),
-        tuple(SampleSpan(a * HOP_SAMPLES, (b - a) * HOP_SAMPLES) for a, b in outliers),
+        tuple(SampleSpan(a * HOP_SAMPLES, (b - a) * HOP_SAMPLES) for a, b in bursts),
     )
 
 
@@ -118,7 +118,7 @@ def _counted_lufs(energy: FloatArray, counted: BoolArray) -> float | None:
     return None if found is None or found == SILENCE else found
 
 
-def _outliers(energy: FloatArray) -> list[tuple[int, int]]:
+def outliers(energy: FloatArray) -> list[tuple[int, int]]:
     """First and last hop of bursts of up to 0.45 s that lie far above the loudest twentieth of the clip."""
     if len(energy) < 2 * HOPS_PER_SECOND:
         return []

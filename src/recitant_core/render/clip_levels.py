@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from recitant_core.measure.clearance import speech_mask
 from recitant_core.measure.clip_level import ClipLevel, clip_level
+from recitant_core.measure.phrases import Phrase, phrases
 from recitant_core.render.estimate import clip_energy
 from recitant_core.timeline.model import Clip, Role, Track
 from recitant_core.timeline.speaking import SpeechOfSources, speech_of_clip
@@ -30,3 +31,25 @@ def level_of_clip(
     spans = [SampleSpan(one.start_sample - clip.start_sample, one.length_samples) for one in spoken]
     left_out = [SampleSpan(span.start_sample - clip.in_sample, span.length_samples) for span in clip.left_out]
     return clip_level(energy, speech_mask(spans, len(energy)), left_out).raised(clip.gain_db + gain_db)
+
+
+def phrases_of_clip(
+    clip: Clip, track: Track, gain_db: float, source_energy: FloatArray, speech: SpeechOfSources
+) -> list[Phrase]:
+    """Phrases of a clip on its own clock, at the level they have with its gains and a gain more; fades do not count.
+
+    Args:
+        gain_db: of its track and stem together, in dB.
+        source_energy: 10 ms energies of its whole recording.
+    """
+    bare = replace(clip, gain_db=0.0, fade_in_samples=0, fade_out_samples=0)
+    _, energy = clip_energy(bare, track, 0.0, source_energy)
+    spans = [
+        SampleSpan(one.start_sample - clip.start_sample, one.length_samples) for one in speech_of_clip(clip, speech)
+    ]
+    left_out = [SampleSpan(span.start_sample - clip.in_sample, span.length_samples) for span in clip.left_out]
+    by = clip.gain_db + gain_db
+    return [
+        replace(p, level_lufs=p.level_lufs + by, noise_lufs=None if p.noise_lufs is None else p.noise_lufs + by)
+        for p in phrases(energy, spans, left_out)
+    ]

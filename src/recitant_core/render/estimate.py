@@ -13,6 +13,7 @@ from recitant_core.gain.duck_rule import DuckKind
 from recitant_core.gain.ducking import hop_gains_db
 from recitant_core.gain.envelope import curve_db
 from recitant_core.gain.keyed import keyed_hop_gains_db
+from recitant_core.gain.trim import trim_points
 from recitant_core.timeline.model import Clip, Plan, Ride, Role, Track, clip_fade_factors, clip_matrix
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import STEREO
@@ -65,17 +66,18 @@ def track_energies(plan: Plan, source_energies: Mapping[str, FloatArray]) -> dic
     for track in plan.tracks:
         total = tracks[track.track_id] = np.zeros(n_hops)
         known = source_energies.get(chained_track_key(track.track_id))
-        stem_ride = plan.stem_ride(track.role)
+        stem_ride, trimmed = plan.stem_ride(track.role), Ride(trim_points(plan.stem_trim(track.role)))
         if known is not None:
             gain = 10.0 ** ((track.gain_db + plan.stem_gain_db(track.role)) / 10.0)
-            total[: len(known)] += known[:n_hops] * gain * _ridden(stem_ride, 0, min(len(known), n_hops))
-            continue
-        for clip in track.clips:
+            n = min(len(known), n_hops)
+            total[:n] += known[:n] * gain * _ridden(stem_ride, 0, n)
+        for clip in track.clips if known is None else ():
             gain_db = track.gain_db + plan.stem_gain_db(track.role)
             first, energy = clip_energy(clip, track, gain_db, source_energies[clip.sound_key])
             end = min(n_hops, first + len(energy))
             energy = energy * _ridden(track.ride, first, len(energy)) * _ridden(stem_ride, first, len(energy))
             total[first:end] += energy[: end - first]
+        total *= _ridden(trimmed, 0, n_hops)
     return tracks
 
 

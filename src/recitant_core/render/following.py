@@ -11,7 +11,7 @@ from typing import Final
 
 import numpy as np
 
-from recitant_core.gain.duck_rule import DuckAim, DuckKind, DuckRule, asked_of_rule_lu
+from recitant_core.gain.duck_rule import DuckAim, DuckKind, DuckRule, Room, asked_of_rule_lu
 from recitant_core.gain.ducking import Points, curve_points, laid_around_pinned, levels_in_passage, passages
 from recitant_core.measure.clearance import (
     HOP_SAMPLES,
@@ -24,6 +24,7 @@ from recitant_core.measure.clearance import (
     words_power,
 )
 from recitant_core.render.estimate import duck_gains_db, given_way_db, hops_of, stems_of_tracks, track_energies
+from recitant_core.render.two_levels import with_two_levels
 from recitant_core.timeline.model import Duck, Plan, Role
 from recitant_core.timeline.speaking import SpeechOfSources, speech_in_programme
 from recitant_core.units.arrays import FloatArray
@@ -125,13 +126,12 @@ def follow(scene: Scene, speech: SpeechOfSources, asked_lu: float, bands: BandEn
         bands: for ducks that make room in the spectrum.
     """
     plan = scene.plan
-    by_keys = {duck.rule.keys: tuple(speech_in_programme(plan, speech, duck.rule.keys)) for duck in plan.ducks}
-    mine = {duck.duck_id: by_keys[duck.rule.keys] for duck in plan.ducks}
+    mine = _speech_of_ducks(plan, speech)
     made = {duck.duck_id: duck for duck in plan.ducks}
     for duck in plan.ducks:
         if _is_remade(duck) and duck.rule.aim is DuckAim.DEPTH:
             made[duck.duck_id] = replace(duck, points=_fixed_points(duck, scene, mine[duck.duck_id]))
-    plan = replace(plan, ducks=tuple(made.values()))
+    plan = _to_levels(replace(plan, ducks=tuple(made.values())), scene, mine, asked_lu, bands)
     asking = [duck for duck in plan.ducks if _is_remade(duck) and duck.rule.aim is DuckAim.CLEARANCE]
     if asking:
         plan = _to_clearance(plan, scene, asking, mine, asked_lu)
@@ -139,6 +139,41 @@ def follow(scene: Scene, speech: SpeechOfSources, asked_lu: float, bands: BandEn
         plan = _with_room(plan, scene, mine, asked_lu, bands)
     ducks = tuple(duck if duck.rule.room.is_on else replace(duck, room_points=()) for duck in plan.ducks)
     return replace(plan, ducks=ducks)
+
+
+def _speech_of_ducks(plan: Plan, speech: SpeechOfSources) -> dict[str, tuple[SampleSpan, ...]]:
+    """Speech that counts for each duck, by its id."""
+    known: dict[tuple[tuple[str, ...], float], tuple[SampleSpan, ...]] = {}
+    found = {}
+    for duck in plan.ducks:
+        key = (duck.rule.keys, duck.rule.least_confidence)
+        if key not in known:
+            sure = {
+                source: [span for span in spans if span.confidence >= duck.rule.least_confidence]
+                for source, spans in speech.items()
+            }
+            known[key] = tuple(speech_in_programme(plan, sure, duck.rule.keys))
+        found[duck.duck_id] = known[key]
+    return found
+
+
+def _to_levels(
+    plan: Plan, scene: Scene, mine: dict[str, tuple[SampleSpan, ...]], asked_lu: float, bands: BandEnergies | None
+) -> Plan:
+    asking = [duck for duck in plan.ducks if _is_remade(duck) and duck.rule.aim is DuckAim.LEVELS]
+    if not asking:
+        return plan
+    free = replace(plan, ducks=tuple(replace(d, points=()) if d in asking else d for d in plan.ducks))
+    targets = {duck.duck_id: scene.target(duck) for duck in asking}
+    # What two ducks lower at once counts with the first of them.
+    others = np.maximum(scene.rest(duck_gains_db(free, scene.tracks), free) - sum(targets.values()), 0.0)
+    in_voice = {}
+    for duck in asking:
+        if bands is not None and duck.rule.room.is_on:
+            band = _in_band(plan, scene, duck.rule.room, bands).target(duck)
+            power = momentary_power(targets[duck.duck_id])
+            in_voice[duck.duck_id] = np.minimum(momentary_power(band) / np.maximum(power, 1e-30), 1.0)
+    return with_two_levels(plan, asking, targets, others, scene.words, mine, scene.is_speech, asked_lu, in_voice)
 
 
 def needs_db(
@@ -293,14 +328,10 @@ def _with_room(
     made = []
     for duck in plan.ducks:
         room = duck.rule.room
-        if not room.is_on or duck.rule.is_frozen:
+        if not room.is_on or duck.rule.is_frozen or (_is_remade(duck) and duck.rule.aim is DuckAim.LEVELS):
             made.append(duck)
             continue
-        # In the band a chain counts as if it were not there.
-        keys = {clip.sound_key: clip.source_key for track in plan.tracks for clip in track.clips}
-        found = {sound: bands(key, room.centre_hz, room.width_octaves) for sound, key in keys.items()}
-        in_band = track_energies(plan, found)
-        voice = Scene(plan, in_band, scene.speech, scene.is_speech)
+        voice = _in_band(plan, scene, room, bands)
         gains = duck_gains_db(plan, scene.tracks)
         words = voice.words
         target = voice.target(duck) * 10.0 ** (gains[duck.duck_id] / 10.0)
@@ -311,6 +342,13 @@ def _with_room(
         need = np.where(speech_mask(mine[duck.duck_id], len(need)), need, 0.0)
         made.append(replace(duck, room_points=_room_points(duck.rule, need, mine[duck.duck_id], voice.target(duck))))
     return replace(plan, ducks=tuple(made))
+
+
+def _in_band(plan: Plan, scene: Scene, room: Room, bands: BandEnergies) -> Scene:
+    """What sounds against what in the voice's range; a chain counts there as if it were not there."""
+    keys = {clip.sound_key: clip.source_key for track in plan.tracks for clip in track.clips}
+    found = {sound: bands(key, room.centre_hz, room.width_octaves) for sound, key in keys.items()}
+    return Scene(plan, track_energies(plan, found), scene.speech, scene.is_speech)
 
 
 def _room_points(rule: DuckRule, need: FloatArray, speech: tuple[SampleSpan, ...], own: FloatArray) -> Points:

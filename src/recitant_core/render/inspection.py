@@ -117,7 +117,16 @@ def _alone(plan: Plan, target: str, target_id: str) -> tuple[Plan, Heard]:
     bare = with_chain(plan, target, [target_id], ())
     if target == "track":
         tracks = tuple(replace(t, gain_db=0.0) if t.track_id == target_id else t for t in bare.tracks)
-        bare = replace(bare, tracks=tracks, stem_gains_db={}, stem_chains={}, stem_rides={}, ducks=(), master_chain=())
+        bare = replace(
+            bare,
+            tracks=tracks,
+            stem_gains_db={},
+            stem_chains={},
+            stem_rides={},
+            stem_trims={},
+            ducks=(),
+            master_chain=(),
+        )
     elif target == "stem":
         bare = replace(bare, master_chain=())
     return bare, heard_of(plan, target, target_id)
@@ -209,7 +218,9 @@ def lowest_of(gains: FloatArray, n_points: int) -> FloatArray:
 
 def track_level_dbfs(plan: Plan, track: Track, hears: str, source_of: SourceOf) -> FloatArray:
     """Detector level of a track by itself over the whole programme, in dBFS, float64 (steps of CONTROL_SAMPLES,)."""
-    alone = replace(plan, tracks=(track,), stem_gains_db={}, stem_chains={}, stem_rides={}, ducks=(), master_chain=())
+    alone = replace(
+        plan, tracks=(track,), stem_gains_db={}, stem_chains={}, stem_rides={}, stem_trims={}, ducks=(), master_chain=()
+    )
     sources = sources_of(alone, source_of)
     memory: dict[str, FloatArray] = {}
     return np.concatenate(

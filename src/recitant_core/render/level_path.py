@@ -14,12 +14,13 @@ import numpy as np
 
 from recitant_core.dsp.kweighting import KState, k_energies
 from recitant_core.errors import RangeError
-from recitant_core.gain.envelope import FadeShape
+from recitant_core.gain.envelope import CurvePoint, FadeShape
 from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
+from recitant_core.gain.trim import trim_points
 from recitant_core.ports import SampleSource
 from recitant_core.processors.model import Chain, active
-from recitant_core.render.giving_way import ducked
-from recitant_core.render.mix import Keys, Sources, add_track, render_mix, render_stems
+from recitant_core.render.giving_way import ducked, ridden
+from recitant_core.render.mix import Keys, Sources, add_track, output_gain_db, render_mix, render_stems
 from recitant_core.timeline.model import Clip, Duck, Plan, Ride, Track
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import STEREO, ChannelLayout, Routing
@@ -94,6 +95,9 @@ def level_path(plan: Plan, sources: Sources, clip_id: str, at_sample: int) -> Le
     if stem is not None:
         signal = _through(signal, stem, keys, path, "stem", middle)
 
+    trimmed = trim_points(plan.stem_trim(track.role))
+    if trimmed:
+        path.to("stem-trim", _lufs(_with_points(signal, trimmed), middle))
     _after_stem(path, plan, track, sources, middle)
     return path.done()
 
@@ -153,6 +157,8 @@ def _after_stem(path: "_Path", plan: Plan, track: Track, sources: Sources, middl
         )
         after = _lufs(lambda span: render_mix(plan, sources, span).astype(np.float64), middle)
         path.by("master-chain", after - before if math.isfinite(before) else 0.0)
+    if plan.programme_gain_db:
+        path.by("programme-gain", plan.programme_gain_db)
     if plan.master.gain_db:
         path.by("master-gain", plan.master.gain_db)
     if plan.master.ceiling_dbtp is not None:
@@ -233,6 +239,15 @@ def _scaled(signal: Rendered, factor: float) -> Rendered:
     return lambda span: signal(span) * factor
 
 
+def _with_points(signal: Rendered, points: tuple[CurvePoint, ...]) -> Rendered:
+    def moved(span: SampleSpan) -> FloatArray:
+        out = signal(span)
+        ridden(out, span.start_sample, points)
+        return out
+
+    return moved
+
+
 def _through(signal: Rendered, duck: Duck, keys: Keys, path: _Path, name: str, middle: SampleSpan) -> Rendered:
     closed = replace(duck, room_points=())
 
@@ -272,7 +287,7 @@ def _recorded_lufs(source: SampleSource, clip: Clip, middle: SampleSpan) -> floa
 
 def _limiting_db(plan: Plan, sources: Sources, middle: SampleSpan) -> float:
     assert plan.master.ceiling_dbtp is not None
-    gain = np.float32(factor_from_db(plan.master.gain_db))
+    gain = np.float32(factor_from_db(output_gain_db(plan)))
     mix = render_mix(plan, sources, middle.widen(BEFORE_SAMPLES, AFTER_SAMPLES)) * gain
     _, factor = limit(mix, plan.master.ceiling_dbtp)
     return 10.0 * math.log10(float(np.mean(factor.astype(np.float64) ** 2)))

@@ -14,10 +14,11 @@ import numpy as np
 
 from recitant_core.gain.envelope import curve_db
 from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
+from recitant_core.gain.trim import trim_points
 from recitant_core.ports import SampleSource
 from recitant_core.processors.model import active
 from recitant_core.render.chains import processed, sounding
-from recitant_core.render.giving_way import KeySignal, Signal, ducked
+from recitant_core.render.giving_way import KeySignal, Signal, ducked, ridden
 from recitant_core.timeline.model import Clip, Duck, Plan, Ride, Role, Track, clip_fade_factors, clip_matrix
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.channels import STEREO, ChannelLayout
@@ -64,9 +65,14 @@ def _stem(plan: Plan, role: Role, sources: Sources, span: SampleSpan, heard: Hea
                     total += ducked(_alone(track, plan, sources), part, duck, key.of(duck))
         return total
 
+    trimmed = trim_points(plan.stem_trim(role))
+
     def given_way(part: SampleSpan) -> FloatArray:
         duck = plan.duck_of_stem(role)
-        return added(part) if duck is None else ducked(added, part, duck, key.of(duck))
+        out = added(part) if duck is None else ducked(added, part, duck, key.of(duck))
+        if trimmed:
+            ridden(out, part.start_sample, trimmed)
+        return out
 
     def identity(window: SampleSpan) -> Hashable:
         return stem_identity(plan, role, window, heard)
@@ -142,7 +148,7 @@ def stem_identity(plan: Plan, role: Role, window: SampleSpan, heard: Heard) -> H
         for track in plan.tracks
         if (track.role is role and heard.includes(track)) or (track.role is Role.DIALOGUE and plan.ducks)
     )
-    return (role, tracks, plan.ducks, plan.stem_chain(role), plan.stem_ride(role))
+    return (role, tracks, plan.ducks, plan.stem_trim(role), plan.stem_chain(role), plan.stem_ride(role))
 
 
 class Keys:
@@ -200,11 +206,16 @@ def render_output(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard =
 
 def render_master(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> tuple[Audio, Audio]:
     """As render_output, with the limiter's gain factor, float32 (frames, 1)."""
-    gain = np.float32(factor_from_db(plan.master.gain_db))
+    gain = np.float32(factor_from_db(output_gain_db(plan)))
     if plan.master.ceiling_dbtp is None:
         return render_mix(plan, sources, span, heard) * gain, np.ones((span.length_samples, 1), np.float32)
     around = span.widen(BEFORE_SAMPLES, AFTER_SAMPLES)
     return limit(render_mix(plan, sources, around, heard) * gain, plan.master.ceiling_dbtp)
+
+
+def output_gain_db(plan: Plan) -> float:
+    """Gain between the mix and the limiter: the programme's and the fit's."""
+    return plan.programme_gain_db + plan.master.gain_db
 
 
 @dataclass(frozen=True)
@@ -219,7 +230,7 @@ class MasteredSegment:
 
 def render_segments(plan: Plan, sources: Sources) -> Iterator[MasteredSegment]:
     """The whole programme in order, each sample of each track rendered once; the same bits as render_output."""
-    gain = np.float32(factor_from_db(plan.master.gain_db))
+    gain = np.float32(factor_from_db(output_gain_db(plan)))
     ceiling_dbtp = plan.master.ceiling_dbtp
     ahead = AFTER_SAMPLES if ceiling_dbtp is not None else 0
     before = plan.layout.silence(BEFORE_SAMPLES).astype(np.float32)

@@ -28,7 +28,7 @@ def curve_with(clip: Clip, points: Iterable[tuple[int, float]]) -> Clip:
         if not LEAST_GAIN_DB <= gain_db <= MOST_GAIN_DB:
             raise EditRefused("gain_out_of_range", found=f"{gain_db:g}", least_db=LEAST_GAIN_DB, most_db=MOST_GAIN_DB)
         placed[min(max(0, at_sample), clip.length_samples)] = round(gain_db, 2)
-    return replace(clip, curve=tuple(CurvePoint(at, placed[at]) for at in sorted(placed)))
+    return _drawn_by_hand(clip, tuple(CurvePoint(at, placed[at]) for at in sorted(placed)))
 
 
 def curve_point_moved(clip: Clip, index: int, at_sample: int, gain_db: float) -> Clip:
@@ -92,4 +92,26 @@ def curve_drawn(clip: Clip, drawn: Iterable[tuple[int, float]]) -> Clip:
 def curve_cleared(clip: Clip, span: SampleSpan) -> Clip:
     """A clip whose curve has no points in a stretch of it (clip time); at its edges the level joins what is outside."""
     kept = [point for point in clip.curve if not span.start_sample <= point.at_sample < span.end_sample]
-    return replace(clip, curve=tuple(kept))
+    return _drawn_by_hand(clip, tuple(kept))
+
+
+def stretch_raised(clip: Clip, span: SampleSpan, by_db: float) -> Clip:
+    """A clip whose curve lies higher in a stretch of the programme, with edges of 0.2 s outside of it.
+
+    Raises:
+        EditRefused: a gain out of range.
+    """
+    begin = min(max(0, span.start_sample - clip.start_sample), clip.length_samples)
+    end = min(max(begin + 1, span.end_sample - clip.start_sample), clip.length_samples)
+    edge = RATE_HZ // 5
+    places = sorted(
+        {max(0, begin - edge), begin, end, min(clip.length_samples, end + edge)}
+        | {point.at_sample for point in clip.curve}
+    )
+    raised = np.interp(places, [begin - edge, begin, end, end + edge], [0.0, by_db, by_db, 0.0])
+    return curve_with(clip, [(at, curve_level_db(clip, at) + float(by)) for at, by in zip(places, raised, strict=True)])
+
+
+def _drawn_by_hand(clip: Clip, curve: tuple[CurvePoint, ...]) -> Clip:
+    balanced = None if clip.balanced is None else replace(clip.balanced, is_curve_made=False)
+    return replace(clip, curve=curve, balanced=balanced)

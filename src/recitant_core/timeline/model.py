@@ -7,6 +7,7 @@ from typing import Final
 from recitant_core.gain.duck_rule import DuckRule
 from recitant_core.gain.ducking import Points
 from recitant_core.gain.envelope import CurvePoint, FadeShape, fade_factors
+from recitant_core.gain.trim import Trim
 from recitant_core.processors.model import Chain, chain_key
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import STEREO, ChannelLayout, Routing
@@ -25,6 +26,17 @@ class Role(StrEnum):
 LEAST_GAIN_DB: Final = -96.0
 MOST_GAIN_DB: Final = 24.0
 MOST_LENGTH_SAMPLES: Final = 24 * 3600 * 48_000
+
+
+@dataclass(frozen=True)
+class Balanced:
+    """Gain that a first balance set on a clip or a stem; another gain than its own was set by hand since."""
+
+    from_db: float
+    """Gain before it: every later first balance measures from there."""
+    to_db: float
+    is_curve_made: bool = False
+    """Whether the clip's curve is its work too."""
 
 
 @dataclass(frozen=True)
@@ -61,6 +73,10 @@ class Clip:
     """Speaker; empty if unassigned."""
     is_room_tone: bool = False
     """Covers a gap: never advised, never evened out, never speech."""
+    balanced: Balanced | None = None
+    """None where no first balance has set it."""
+    accepted: tuple[SampleSpan, ...] = ()
+    """Stretches of the recording whose speech may be close to the rest: somebody accepted it."""
 
     @property
     def sound_key(self) -> str:
@@ -142,6 +158,11 @@ class Plan:
     stem_rides: dict[Role, Ride] = field(default_factory=dict)
     master_chain: Chain = ()
     """Processors over the sum of all stems, before the fit's gain and the last limiter."""
+    stem_trims: dict[Role, Trim] = field(default_factory=dict)
+    """Slow gain of a stem by scenes, before its processors."""
+    stem_balanced: dict[Role, Balanced] = field(default_factory=dict)
+    programme_gain_db: float = 0.0
+    """Gain of the whole mix, behind the master's processors and before the limiter."""
     layout: ChannelLayout = STEREO
     """Of the bus: stems, master and what is handed over. Stereo is the only one that clips are routed to so far."""
 
@@ -167,6 +188,10 @@ class Plan:
     def stem_ride(self, role: Role) -> Ride:
         """Movement of a stem's fader."""
         return self.stem_rides.get(role, Ride())
+
+    def stem_trim(self, role: Role) -> Trim:
+        """Slow gain of a stem by scenes; empty where there is none."""
+        return self.stem_trims.get(role, ())
 
     def duck_of_stem(self, role: Role) -> Duck | None:
         """How a stem gives way; None where it does not."""

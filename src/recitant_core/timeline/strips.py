@@ -88,4 +88,4 @@ def without_chains(plan: Plan) -> Plan:
         replace(t, chain=(), ride=Ride(), clips=tuple(replace(c, chain=()) if c.chain else c for c in t.clips))
         for t in plan.tracks
     )
-    return replace(plan, tracks=tracks, stem_chains={}, stem_rides={}, master_chain=())
+    return replace(plan, tracks=tracks, stem_chains={}, stem_rides={}, stem_trims={}, master_chain=())

@@ -24,7 +24,7 @@ from recitant_web.desk.models import BalanceRun
 from recitant_web.jobs.actions import start_job
 from recitant_web.programme.models import Programme, SourceState
 from recitant_web.programme.queries import spec_of
-from recitant_words.balance import TITLES, step_data
+from recitant_words.first_balance import TITLES, step_data
 from recitant_words.notices import balanced, notice
 
 FIRST_BALANCE = "desk.first_balance"
@@ -91,7 +91,7 @@ def _choices(data: dict[str, Any]) -> Choices:
     if data["to_sample"] > data["from_sample"]:
         part = SampleSpan(data["from_sample"], data["to_sample"] - data["from_sample"])
     steps = tuple(step for step in STEPS if step in data["steps"])
-    return Choices(data["music"], data["effects"], data["ducking"], steps, part)
+    return Choices(data["music"], data["effects"], data["ducking"], data["leads"], steps, part)
 
 
 def _written(programme: Programme, run: BalanceRun, done: FirstBalance) -> list[dict[str, Any]]:

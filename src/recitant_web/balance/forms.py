@@ -9,7 +9,7 @@ from msgspec import Struct
 from recitant_core.errors import EditRefused
 from recitant_web.shared.shapes import Samples
 
-Nearness = Literal["soft", "medium", "forward"]
+Nearness = Literal["back", "middle", "front"]
 
 
 class FirstBalanceRequest(Struct, frozen=True, kw_only=True):
@@ -19,6 +19,7 @@ class FirstBalanceRequest(Struct, frozen=True, kw_only=True):
     music: Nearness
     effects: Nearness
     ducking: Literal["gentle", "clear", "strong"]
+    leads: Literal["found-out", "speech", "music"] = "found-out"
     steps: list[Literal["mend", "even-out", "stems", "duck", "check", "fit"]]
     from_sample: Samples = Samples(0)
     to_sample: Samples = Samples(0)

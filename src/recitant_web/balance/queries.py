@@ -5,19 +5,22 @@ from typing import Any
 
 from recitant_core.balance.speech_figures import speech_figures
 from recitant_core.errors import EditRefused
-from recitant_core.gain.duck_rule import DuckKind
+from recitant_core.gain.duck_rule import DuckAim, DuckKind
 from recitant_core.gain.ducking import comfort, dips
+from recitant_core.gain.trim import trim_points
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU, STRICT_LU
 from recitant_core.measure.clip_level import ClipLevel
+from recitant_core.render.accepted import accepted_spans
 from recitant_core.render.estimate import duck_gains_db
 from recitant_core.render.following import Scene
 from recitant_core.render.level_path import level_path
 from recitant_core.timeline.model import Clip, Duck, Master, Plan, Role, Track
 from recitant_core.timeline.speaking import speech_of_clip
 from recitant_core.units.level import finite
-from recitant_web.balance.clearance import figures_data, passages
+from recitant_web.balance.clearance import figures_data, judged_now, passages
 from recitant_web.desk.bridge.ducks import duck_name, points_data, rule_data
 from recitant_web.desk.bridge.plans import sources_of_plan
+from recitant_web.desk.bridge.strips import trim_to_data
 from recitant_web.desk.levels import levels_in_mix
 from recitant_web.desk.log import steps_beside
 from recitant_web.listening.balance_runs import is_run_open, run_data
@@ -25,6 +28,7 @@ from recitant_web.listening.figures import figures_of, likely_master
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
 from recitant_words.balance import comfort_words, live_words, path_words, starting_points_data
+from recitant_words.first_balance import judgement_shown
 
 
 def desk_state(programme: Programme) -> dict[str, Any]:
@@ -47,6 +51,7 @@ def desk_state(programme: Programme) -> dict[str, Any]:
                 "name": role.value.capitalize(),
                 "aim_lufs": spec.aim_lufs(role),
                 "gain_db": stem_gain_db,
+                **_two_levels(plan, role, spec.aim_lufs(Role.DIALOGUE)),
                 "tracks": [{"id": t.track_id, "name": t.name, "gain_db": t.gain_db} for t in tracks],
                 "clips": [_clip_data(c, t, stem_gain_db, levels[c.clip_id][2]) for t in tracks for c in t.clips],
             }
@@ -56,11 +61,29 @@ def desk_state(programme: Programme) -> dict[str, Any]:
         "title": programme.title,
         "frame_rate": programme.frame_rate,
         "length_samples": plan.span.length_samples,
+        "programme_gain_db": plan.programme_gain_db,
         "staves": staves,
         **steps_beside(programme),
         **figures_of(snapshot),
         **balance_state(snapshot, under_way),
     }
+
+
+def _two_levels(plan: Plan, role: Role, aim_lufs: float) -> dict[str, Any]:
+    """Levels of a stem in the open and under speech, in LUFS of the mix, None without a rule that keeps them; its
+    trim."""
+    duck, trim = plan.duck_of_stem(role), plan.stem_trim(role)
+    found: dict[str, Any] = {"lines": None, "trim": trim_to_data(trim)}
+    found["trim_points"] = [[point.at_sample, point.gain_db] for point in trim_points(trim)]
+    if duck is not None and duck.rule.kind is DuckKind.CURVE and duck.rule.aim is DuckAim.LEVELS:
+        aim = aim_lufs + plan.programme_gain_db
+        found["lines"] = {
+            "duck_id": duck.duck_id,
+            "aim_lufs": aim,
+            "open_lufs": aim + duck.rule.open_lu,
+            "under_lufs": aim + duck.rule.under_lu,
+        }
+    return found
 
 
 def _clip_data(clip: Clip, track: Track, stem_gain_db: float, level: ClipLevel | None) -> dict[str, Any]:
@@ -101,7 +124,11 @@ def balance_state(snapshot: Snapshot, under_way: UnderWay) -> dict[str, Any]:
     """
     programme, plan, scene = snapshot.programme, snapshot.plan, snapshot.scene
     run = run_data(programme)
+    turned = 10.0 ** (plan.programme_gain_db / 10.0)
+    stems = snapshot.stems or {role: energy * turned for role, energy in scene.stems.items()}
     return {
+        "judgement": judgement_shown(judged_now(snapshot)),
+        "accepted": [[span.start_sample, span.length_samples] for span in accepted_spans(plan)],
         "ducks": [_duck_data(duck, plan, scene) for duck in plan.ducks],
         "starting_points": starting_points_data(),
         "speech": [
@@ -120,7 +147,7 @@ def balance_state(snapshot: Snapshot, under_way: UnderWay) -> dict[str, Any]:
             "is_exact": snapshot.stems is not None,
             "has_speech": bool(scene.speech),
             "is_listening": under_way.is_listening,
-            **figures_data(speech_figures(snapshot.stems or scene.stems, scene.is_speech)),
+            **figures_data(speech_figures(stems, scene.is_speech)),
         },
         "balance_run": run and run | {"is_open": run["is_open"] or under_way.is_balancing},
     }

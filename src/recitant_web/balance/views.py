@@ -12,8 +12,8 @@ from recitant_web.balance.clearance import checked
 from recitant_web.balance.first_balance import ask_first_balance
 from recitant_web.balance.forms import FirstBalanceRequest, instead_from
 from recitant_web.balance.queries import desk_state, path_of_clip
+from recitant_web.desk.edits.cures import Cure
 from recitant_web.desk.edits.doors import edit_from, said_of
-from recitant_web.desk.edits.ducking import Cure
 from recitant_web.listening.blocks import block, heard_from
 from recitant_web.listening.comparison import heard_instead, plan_instead
 from recitant_web.listening.contours import contours

@@ -41,7 +41,7 @@ def levels_in_mix(
     sums = {key: float(energy.sum()) for key, energy in energies.items()}
     found: dict[str, tuple[Track, Clip, ClipLevel | None]] = {}
     for track in plan.tracks:
-        gain_db = track.gain_db + plan.stem_gain_db(track.role)
+        gain_db = track.gain_db + plan.stem_gain_db(track.role) + plan.programme_gain_db
         for clip in track.clips:
             # What places and names it does not change how loud it is.
             plain = replace(clip, start_sample=0, gain_db=0.0, name="", group="", speaker="")
@@ -137,7 +137,11 @@ def evened_gains(programme: Programme, plan: Plan, ids: Sequence[str], chosen: E
         track, clip, found = levels[clip_id]
         assert found is not None
         peak = peaks.get(peaks_key(clip, track), (None, None))[0]
-        in_mix = None if peak is None else peak + clip.gain_db + track.gain_db + plan.stem_gain_db(track.role)
+        in_mix = (
+            None
+            if peak is None
+            else peak + clip.gain_db + track.gain_db + plan.stem_gain_db(track.role) + plan.programme_gain_db
+        )
         level = in_mix if chosen.by == "peak" else found.level_lufs
         inputs.append(EvenInput(clip, level, float(clip.length_samples), found.noise_lufs, in_mix))
     return evened(inputs, chosen)

@@ -53,6 +53,10 @@ class Clip(models.Model):
     speaker = models.CharField(max_length=80, default="", blank=True)
     """Speaker; empty if unassigned."""
     is_room_tone = models.BooleanField(default=False)
+    balanced = models.JSONField(null=True, default=None)
+    """Gain before and after a first balance, and whether it made the curve; null where none did."""
+    accepted = models.JSONField(default=list)
+    """[start, length] in the recording of each stretch whose speech may be close to the rest."""
 
 
 class Marker(models.Model):
@@ -84,6 +88,10 @@ class Stem(models.Model):
     gain_db = models.FloatField(default=0.0)
     chain = models.JSONField(default=list)
     ride = models.JSONField(default=dict)
+    trim = models.JSONField(default=list)
+    """[start_sample, gain_db, is_kept] of each scene."""
+    balanced = models.JSONField(null=True, default=None)
+    """Gain before and after a first balance; null where none set it."""
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["programme", "role"], name="one_stem_a_role")]

@@ -10,7 +10,15 @@ from recitant_web.desk.log import TABLES, Change, lock, record
 from recitant_web.desk.models import Clip, Duck, Edit, Marker, Stem, Track, Version
 from recitant_web.programme.models import Programme
 
-_PROGRAMME_FIELDS = ("spec_id", "is_picture_locked", "clearance_lu", "least_passage_s", "master_chain", "meter_zones")
+_PROGRAMME_FIELDS = (
+    "spec_id",
+    "is_picture_locked",
+    "clearance_lu",
+    "least_passage_s",
+    "master_chain",
+    "programme_gain_db",
+    "meter_zones",
+)
 
 
 def save_version(programme: Programme, user: User, name: str, revision: int) -> Version:
@@ -68,7 +76,9 @@ def _changes(now: dict[str, Any], then: dict[str, Any]) -> list[Change]:
             if pk not in current:
                 changes.append({"table": table, "id": int(pk), "insert": values})
                 continue
-            differing = {n: [current[pk][n], v] for n, v in values.items() if current[pk].get(n) != v}
+            # A version older than a column holds nothing for it: it had what every row begins with.
+            older = {n: TABLES[table]._meta.get_field(n).get_default() for n in current[pk] if n not in values}
+            differing = {n: [current[pk][n], v] for n, v in (values | older).items() if current[pk].get(n) != v}
             if differing:
                 changes.append({"table": table, "id": int(pk), "set": differing})
         changes += [{"table": table, "id": int(pk), "delete": row} for pk, row in current.items() if pk not in wanted]

@@ -33,7 +33,7 @@ def contours(programme: Programme, start_sample: int, end_sample: int, n_points:
     lowered = giving_way(snapshot)
     found: dict[str, Any] = {}
     for track in plan.tracks:
-        gain_db = track.gain_db + plan.stem_gain_db(track.role)
+        gain_db = track.gain_db + plan.stem_gain_db(track.role) + plan.programme_gain_db
         for clip in track.clips:
             energy = snapshot.energies[clip.sound_key]
             contour = clip_contour(clip, track, gain_db, energy, lowered.get(track.track_id), view, step_hops)

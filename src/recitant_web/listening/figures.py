@@ -49,8 +49,7 @@ def figures_of(snapshot: Snapshot) -> dict[str, Any]:
         for finding in findings:
             if finding["key"] in ("true_peak_dbtp", "sample_peak_dbfs"):
                 finding["state"] = "pending"
-    scene = snapshot.scene
-    total = sum(scene.stems.values(), np.zeros(len(scene.is_speech)))
+    total = snapshot.mix_energy
     places = np.linspace(0, max(0, len(total) - 1), min(HORIZON_POINTS, max(1, len(total))))
     fit_words, is_reached, is_fit_exact = prediction_text(snapshot, spec)
     return {

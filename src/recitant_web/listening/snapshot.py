@@ -83,12 +83,17 @@ class Snapshot:
         return {fit.spec_id: fit for fit in FitResult.objects.filter(programme=self.programme, plan_key=self.key)}
 
     @cached_property
+    def mix_energy(self) -> FloatArray:
+        """Estimated 10 ms energies of the mix with the programme gain, float64 (hops,)."""
+        total = sum(self.scene.stems.values(), np.zeros(len(self.scene.is_speech)))
+        return np.asarray(total * 10.0 ** (self.plan.programme_gain_db / 10.0))
+
+    @cached_property
     def readings(self) -> tuple[Readings, float | None]:
         """Readings of the mix and loudness of its dialogue: exact where it was measured, else without peaks."""
         if self.verdict is not None:
             return readings_from_data(self.verdict.figures), self.verdict.figures["dialogue_lufs"]
-        stems = self.scene.stems
-        total = sum(stems.values(), np.zeros(len(self.scene.is_speech)))
+        stems, total = self.scene.stems, self.mix_energy
         dialogue = None
         if Role.DIALOGUE in stems:
             dialogue = anchored_lufs(gating_block_powers(total), gating_block_powers(stems[Role.DIALOGUE]))

@@ -24,6 +24,8 @@ class Programme(models.Model):
     """Shorter close passages do not count."""
     master_chain = models.JSONField(default=list)
     """Processors over the sum of all stems."""
+    programme_gain_db = models.FloatField(default=0.0)
+    """Gain of the whole mix, before the limiter."""
     meter_zones = models.JSONField(default=dict)
     """Where the zones of the meters end, where they differ from the usual: see queries.ZONES."""
     created_at = models.DateTimeField(auto_now_add=True)

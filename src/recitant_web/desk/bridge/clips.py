@@ -6,7 +6,7 @@ from typing import Any, Final
 
 from recitant_core.gain.envelope import CurvePoint, FadeShape
 from recitant_core.processors.model import chain_data, chain_from_data
-from recitant_core.timeline.model import Clip
+from recitant_core.timeline.model import Balanced, Clip
 from recitant_core.units.channels import Routing
 from recitant_core.units.clock import SampleSpan
 from recitant_web.desk import models
@@ -23,6 +23,22 @@ class Column:
 _PLAIN: Final = Column()
 _SHAPE: Final = Column(FadeShape, lambda shape: shape.value)
 _SEVERAL: Final = Column(tuple, list)
+_SPANS: Final = Column(
+    lambda stored: tuple(SampleSpan(start, length) for start, length in stored),
+    lambda spans: [[span.start_sample, span.length_samples] for span in spans],
+)
+
+
+def balanced_from_data(data: list[Any] | None) -> Balanced | None:
+    """What a first balance set, as it is stored."""
+    return None if data is None else Balanced(float(data[0]), float(data[1]), bool(data[2]))
+
+
+def balanced_to_data(balanced: Balanced | None) -> list[Any] | None:
+    """What a first balance set, as it is stored; None for nothing."""
+    return None if balanced is None else [balanced.from_db, balanced.to_db, balanced.is_curve_made]
+
+
 COLUMNS: Final[dict[str, Column]] = {
     "name": _PLAIN,
     "start_sample": _PLAIN,
@@ -40,15 +56,14 @@ COLUMNS: Final[dict[str, Column]] = {
     "routing": Column(Routing, lambda routing: routing.value),
     "reversed_channels": _SEVERAL,
     "dc_offset": _SEVERAL,
-    "left_out": Column(
-        lambda stored: tuple(SampleSpan(start, length) for start, length in stored),
-        lambda spans: [[span.start_sample, span.length_samples] for span in spans],
-    ),
+    "left_out": _SPANS,
     "group": _PLAIN,
     "mended": _SEVERAL,
     "chain": Column(chain_from_data, chain_data),
     "speaker": _PLAIN,
     "is_room_tone": _PLAIN,
+    "balanced": Column(balanced_from_data, balanced_to_data),
+    "accepted": _SPANS,
 }
 """Every field of a clip but its id and its recording."""
 

@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -13,9 +14,9 @@ from recitant_core.ports import SampleSource
 from recitant_core.processors.model import chain_from_data
 from recitant_core.timeline.model import Clip, Duck, Plan, Role, Track
 from recitant_web.desk import models
-from recitant_web.desk.bridge.clips import COLUMNS, clip_of_values, clips_of_kept_rows
+from recitant_web.desk.bridge.clips import COLUMNS, balanced_from_data, clip_of_values, clips_of_kept_rows
 from recitant_web.desk.bridge.ducks import duck_of_row
-from recitant_web.desk.bridge.strips import ride_from_data
+from recitant_web.desk.bridge.strips import ride_from_data, trim_from_data
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import stored_source
 from recitant_web.shared.caches import Cache
@@ -40,7 +41,7 @@ def plan_of_rows(programme: Programme, rows: dict[str, Any]) -> Plan:
         tracks,
         [models.Stem(**values) for values in rows["stem"].values()],
         [models.Duck(**values) for values in rows.get("duck", {}).values()],
-        kept.get("master_chain", []),
+        kept,
     )
 
 
@@ -54,9 +55,22 @@ def plan_key(plan: Plan) -> str:
     """A hash of all that makes the sound of a plan: equal keys, equal bits."""
     sources = {clip.source_key: clip.source_key for track in plan.tracks for clip in track.clips}
     # Of a rule that draws a curve only the curve sounds.
-    ducks = tuple(_sounding(duck) for duck in plan.ducks)
-    data = plan_to_data(replace(plan, ducks=ducks), sources) | {"title": "", "frame_rate": ""}
+    heard = replace(
+        plan,
+        ducks=tuple(_sounding(duck) for duck in plan.ducks),
+        tracks=tuple(replace(t, clips=tuple(_sounding_clip(c) for c in t.clips)) for t in plan.tracks),
+        stem_balanced={},
+        stem_trims={
+            role: tuple(replace(scene, is_kept=False) for scene in trim) for role, trim in plan.stem_trims.items()
+        },
+    )
+    data = plan_to_data(heard, sources) | {"title": "", "frame_rate": ""}
     return hashlib.sha256(json.dumps(data, sort_keys=True).encode()).hexdigest()
+
+
+def _sounding_clip(clip: Clip) -> Clip:
+    # Who set a gain, and what was accepted, is not heard.
+    return replace(clip, balanced=None, accepted=()) if clip.balanced is not None or clip.accepted else clip
 
 
 def _sounding(duck: Duck) -> Duck:
@@ -137,7 +151,7 @@ def _read(programme: Programme) -> Loaded:
     )
     stems = list(models.Stem.objects.filter(programme=programme))
     ducks = list(models.Duck.objects.filter(programme=programme).order_by("pk"))
-    plan = _plan_of(programme, tracks, stems, ducks, programme.master_chain)
+    plan = _plan_of(programme, tracks, stems, ducks, vars(programme))
     return plan, frozenset(channels)
 
 
@@ -151,8 +165,9 @@ def _plan_of(
     tracks: tuple[Track, ...],
     stems: "list[models.Stem]",
     ducks: "list[models.Duck]",
-    master_chain: list[Any],
+    settings: Mapping[str, Any],
 ) -> Plan:
+    balanced = {Role(stem.role): balanced_from_data(stem.balanced) for stem in stems}
     return Plan(
         programme.title,
         programme.frame_rate,
@@ -161,7 +176,10 @@ def _plan_of(
         ducks=tuple(duck for row in ducks if (duck := _present(duck_of_row(row), tracks)) is not None),
         stem_chains={Role(stem.role): chain_from_data(stem.chain) for stem in stems if stem.chain},
         stem_rides={Role(stem.role): ride_from_data(stem.ride) for stem in stems if stem.ride},
-        master_chain=chain_from_data(master_chain),
+        master_chain=chain_from_data(settings.get("master_chain", [])),
+        stem_trims={Role(stem.role): trim_from_data(stem.trim) for stem in stems if stem.trim},
+        stem_balanced={role: found for role, found in balanced.items() if found is not None},
+        programme_gain_db=settings.get("programme_gain_db", 0.0),
     )
 
 

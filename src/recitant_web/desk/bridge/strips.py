@@ -3,10 +3,12 @@
 from typing import Any
 
 from recitant_core.gain.envelope import CurvePoint
+from recitant_core.gain.trim import Trim, TrimScene
 from recitant_core.processors.model import Chain, chain_data
 from recitant_core.timeline.changes import Change
 from recitant_core.timeline.model import Plan, Ride, Role
 from recitant_web.desk import models
+from recitant_web.desk.bridge.clips import balanced_to_data
 from recitant_web.programme.models import Programme
 
 
@@ -44,9 +46,42 @@ def strip_changes(programme: Programme, before: Plan, after: Plan) -> list[Chang
             if chains[0] != chains[1] or rides[0] != rides[1]:
                 row, _ = models.Stem.objects.get_or_create(programme=programme, role=role.value)
                 compared("stem", row.pk, _strip_pairs(*chains, *rides))
+    changes += _stem_levels(programme, before, after)
+    if before.programme_gain_db != after.programme_gain_db:
+        compared("programme", programme.pk, {"programme_gain_db": (before.programme_gain_db, after.programme_gain_db)})
     if before.master_chain is not after.master_chain:
         pair = (chain_data(before.master_chain), chain_data(after.master_chain))
         compared("programme", programme.pk, {"master_chain": pair})
+    return changes
+
+
+def trim_from_data(data: list[Any]) -> Trim:
+    """A trim as it is stored."""
+    return tuple(TrimScene(int(start), float(gain_db), bool(is_kept)) for start, gain_db, is_kept in data)
+
+
+def trim_to_data(trim: Trim) -> list[Any]:
+    """A trim as it is stored and sent to the page."""
+    return [[scene.start_sample, scene.gain_db, scene.is_kept] for scene in trim]
+
+
+def _stem_levels(programme: Programme, before: Plan, after: Plan) -> list[Change]:
+    """What differs in the trims of stems and in what a first balance set on them, in rows."""
+    if before.stem_trims is after.stem_trims and before.stem_balanced is after.stem_balanced:
+        return []
+    changes: list[Change] = []
+    for role in Role:
+        pairs = {
+            "trim": (trim_to_data(before.stem_trim(role)), trim_to_data(after.stem_trim(role))),
+            "balanced": (
+                balanced_to_data(before.stem_balanced.get(role)),
+                balanced_to_data(after.stem_balanced.get(role)),
+            ),
+        }
+        changed = {name: [old, new] for name, (old, new) in pairs.items() if old != new}
+        if changed:
+            row, _ = models.Stem.objects.get_or_create(programme=programme, role=role.value)
+            changes.append({"table": "stem", "id": row.pk, "set": changed})
     return changes
 
 

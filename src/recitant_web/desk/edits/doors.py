@@ -10,6 +10,7 @@ from recitant_web.desk import models
 from recitant_web.desk.edits import (  # noqa: F401  an edit is known once its file is read
     chains,
     clips,
+    cures,
     ducking,
     gains,
     history,

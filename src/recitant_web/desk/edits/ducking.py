@@ -4,17 +4,19 @@ from dataclasses import replace
 from typing import Any, Literal
 
 from recitant_core.errors import EditRefused
-from recitant_core.gain.duck_drawing import deepened, point_added, point_moved, point_removed, released
-from recitant_core.gain.duck_rule import STARTING_POINTS, DuckRule
+from recitant_core.gain.duck_drawing import point_added, point_moved, point_removed, released
+from recitant_core.gain.duck_rule import STARTING_POINTS, DuckAim, levels_rule
+from recitant_core.gain.trim import LEAST_TRIM_DB, MOST_TRIM_DB, trim_set
 from recitant_core.interchange.plan_json import rule_from_data
 from recitant_core.timeline import edits
-from recitant_core.timeline.model import Duck, Plan, Role
+from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Duck, Plan, Role
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.timecode import timecode_from_samples
 from recitant_web.desk.bridge.ducks import duck_fields, duck_name, rule_data
 from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.programme.models import Programme
-from recitant_web.shared.shapes import Db, Id, Place, Samples, Text, Word, figure_of
+from recitant_web.programme.queries import spec_of
+from recitant_web.shared.shapes import Db, Id, Lu, Place, Samples, Text, Word, figure_of
 from recitant_words.sentences import gain_text, signed
 
 _RULE_TEXTS = {"kind", "aim", "start"}
@@ -61,11 +63,16 @@ class AddDuck(PlanEdit, frozen=True, kw_only=True, tag="duck-add"):
 
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
         """See PlanEdit."""
-        rule = STARTING_POINTS.get(self.start, DuckRule())
+        return self.planned_alone(plan)
+
+    def planned_alone(self, plan: Plan) -> tuple[Plan, str]:
+        """As planned; it needs no more than the plan."""
+        start = STARTING_POINTS.get(self.start)
         if self.target == "stem":
-            role = _role(self.id)
+            role = role_that_ducks(self.id)
             if plan.duck_of_stem(role) is not None:
                 raise EditRefused("duck_there")
+            rule = start or levels_rule(role.value)
             duck, name = Duck(f"{edits.NEW}duck", role, "", rule), f"{role.value} stem"
         else:
             track = next((t for t in plan.tracks if t.track_id == self.id), None)
@@ -73,6 +80,7 @@ class AddDuck(PlanEdit, frozen=True, kw_only=True, tag="duck-add"):
                 raise EditRefused("gone")
             if plan.duck_of_track(track.track_id) is not None:
                 raise EditRefused("duck_there")
+            rule = start or levels_rule(track.role.value)
             duck, name = Duck(f"{edits.NEW}duck", None, track.track_id, rule), track.name
         return replace(plan, ducks=(*plan.ducks, duck)), f"{name} gives way to speech"
 
@@ -84,7 +92,7 @@ class RemoveDuck(PlanEdit, frozen=True, kw_only=True, tag="duck-remove"):
 
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
         """See PlanEdit."""
-        duck = _duck(plan, self.id)
+        duck = duck_by_id(plan, self.id)
         ducks = tuple(d for d in plan.ducks if d is not duck)
         return replace(plan, ducks=ducks), f"{duck_name(plan, duck)} no longer gives way to speech"
 
@@ -97,14 +105,14 @@ class SetRule(PlanEdit, frozen=True, kw_only=True, tag="duck-rule"):
 
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
         """See PlanEdit."""
-        duck = _duck(plan, self.id)
+        duck = duck_by_id(plan, self.id)
         patch = self.rule
         if "start" in patch:
             start = STARTING_POINTS.get(str(patch["start"]))
             if start is None:
                 raise EditRefused("gone")
             rule = replace(start, keys=duck.rule.keys, room=duck.rule.room, live=duck.rule.live)
-            return _with(plan, replace(duck, rule=rule)), f"{duck_name(plan, duck)} dips as for {patch['start']}"
+            return with_duck(plan, replace(duck, rule=rule)), f"{duck_name(plan, duck)} dips as for {patch['start']}"
         now = rule_data(duck.rule)
         for name, value in patch.items():
             if name in ("room", "live") and isinstance(value, dict):
@@ -114,7 +122,8 @@ class SetRule(PlanEdit, frozen=True, kw_only=True, tag="duck-rule"):
         voices = {track.track_id for track in plan.tracks if track.role is Role.DIALOGUE}
         if not set(now["keys"]) <= voices:
             raise EditRefused("gone")
-        return _with(plan, replace(duck, rule=rule_from_data(now))), f"ducking rule of {duck_name(plan, duck)}"
+        now["is_made"] = False
+        return with_duck(plan, replace(duck, rule=rule_from_data(now))), f"ducking rule of {duck_name(plan, duck)}"
 
 
 class MoveDuckPoint(PlanEdit, frozen=True, kw_only=True, tag="duck-point"):
@@ -130,7 +139,7 @@ class MoveDuckPoint(PlanEdit, frozen=True, kw_only=True, tag="duck-point"):
         duck = _duck_with_point(plan, self.id, self.index)
         points = point_moved(duck.points, self.index, self.at_sample, self.gain_db)
         where = f"{gain_text(points[self.index].gain_db)} dB"
-        return _with(plan, replace(duck, points=points)), f"dip of {duck_name(plan, duck)} drawn to {where}"
+        return with_duck(plan, replace(duck, points=points)), f"dip of {duck_name(plan, duck)} drawn to {where}"
 
 
 class AddDuckPoint(PlanEdit, frozen=True, kw_only=True, tag="duck-point-add"):
@@ -141,9 +150,9 @@ class AddDuckPoint(PlanEdit, frozen=True, kw_only=True, tag="duck-point-add"):
 
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
         """See PlanEdit."""
-        duck = _duck(plan, self.id)
+        duck = duck_by_id(plan, self.id)
         points = point_added(duck.points, self.at_sample)
-        return _with(plan, replace(duck, points=points)), f"point on the curve of {duck_name(plan, duck)}"
+        return with_duck(plan, replace(duck, points=points)), f"point on the curve of {duck_name(plan, duck)}"
 
 
 class RemoveDuckPoint(PlanEdit, frozen=True, kw_only=True, tag="duck-point-remove"):
@@ -156,7 +165,7 @@ class RemoveDuckPoint(PlanEdit, frozen=True, kw_only=True, tag="duck-point-remov
         """See PlanEdit."""
         duck = _duck_with_point(plan, self.id, self.index)
         points = point_removed(duck.points, self.index)
-        return _with(plan, replace(duck, points=points)), f"point off the curve of {duck_name(plan, duck)}"
+        return with_duck(plan, replace(duck, points=points)), f"point off the curve of {duck_name(plan, duck)}"
 
 
 class ReleaseDuck(PlanEdit, frozen=True, kw_only=True, tag="duck-release"):
@@ -168,47 +177,67 @@ class ReleaseDuck(PlanEdit, frozen=True, kw_only=True, tag="duck-release"):
 
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
         """See PlanEdit."""
-        duck = _duck(plan, self.id)
+        duck = duck_by_id(plan, self.id)
         span = SampleSpan(self.from_sample, max(0, self.to_sample - self.from_sample))
         points = released(duck.points, span)
         if points == duck.points:
             return plan, ""
-        return _with(plan, replace(duck, points=points)), f"dip of {duck_name(plan, duck)} released"
+        return with_duck(plan, replace(duck, points=points)), f"dip of {duck_name(plan, duck)} released"
 
 
-class Cure(PlanEdit, frozen=True, kw_only=True, tag="cure"):
-    """A remedy of a close passage."""
+class SetStemLevels(PlanEdit, frozen=True, kw_only=True, tag="stem-levels"):
+    """The two levels of a stem: in the open, by its fader, and under speech, by its dips."""
 
-    code: Literal["raise-clip", "lower-clip", "deepen", "add-duck"]
-    target_id: Word
-    by_db: Db
-    start_sample: Samples
-    length_samples: Samples
+    id: Id
+    open_lu: Lu
+    under_lu: Lu
 
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
         """See PlanEdit."""
-        span = SampleSpan(max(0, self.start_sample), max(1, self.length_samples))
-        at = timecode_from_samples(span.start_sample, programme.frame_rate)
-        match self.code:
-            case "raise-clip" | "lower-clip":
-                known = edits.clips_by_id(plan)
-                if self.target_id not in known:
-                    raise EditRefused("gone")
-                by_db = abs(self.by_db) * (1.0 if self.code == "raise-clip" else -1.0)
-                name = known[self.target_id][1].name
-                after = edits.set_clips(plan, [self.target_id], lambda clip: edits.levelled(clip, by_db))
-                return after, f"{name} {gain_text(by_db)} dB for clearance at {at}"
-            case "deepen":
-                duck = _duck(plan, self.target_id)
-                points = deepened(duck.points, span, abs(self.by_db), duck.rule)
-                words = f"{duck_name(plan, duck)} dips {signed(abs(self.by_db))} dB further at {at}"
-                return _with(plan, replace(duck, points=points)), words
-            case _:
-                added = AddDuck(revision=self.revision, target="stem", id=self.target_id)
-                return added.planned(programme, plan)
+        duck = duck_by_id(plan, self.id)
+        if duck.stem is None or duck.rule.aim is not DuckAim.LEVELS:
+            raise EditRefused("gone")
+        by_db = float(self.open_lu) - duck.rule.open_lu
+        now = plan.stem_gain_db(duck.stem)
+        gain_db = round(min(max(now + by_db, LEAST_GAIN_DB), MOST_GAIN_DB), 2)
+        data = rule_data(duck.rule) | {
+            "open_lu": round(float(self.open_lu), 1),
+            "under_lu": round(float(self.under_lu), 1),
+            "is_made": False,
+        }
+        after = with_duck(plan, replace(duck, rule=rule_from_data(data)))
+        if gain_db != now:
+            after = replace(after, stem_gains_db=after.stem_gains_db | {duck.stem: gain_db})
+        aim = spec_of(programme).aim_lufs(Role.DIALOGUE) + plan.programme_gain_db
+        levels = f"{signed(aim + data['open_lu'])} and {signed(aim + data['under_lu'])} LUFS"
+        return after, f"{duck.stem.value} in the open and under speech at {levels}"
 
 
-def _duck(plan: Plan, duck_id: str) -> Duck:
+class SetTrim(PlanEdit, frozen=True, kw_only=True, tag="trim-scene"):
+    """The gain of a scene of a stem set by hand; 0 leaves it as it came."""
+
+    role: Word
+    start_sample: Place
+    gain_db: Db
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        role = role_that_ducks(self.role)
+        if not LEAST_TRIM_DB <= self.gain_db <= MOST_TRIM_DB:
+            found = gain_text(self.gain_db)
+            raise EditRefused("gain_out_of_range", found=found, least_db=LEAST_TRIM_DB, most_db=MOST_TRIM_DB)
+        trim = trim_set(plan.stem_trim(role), self.start_sample, float(self.gain_db))
+        at = timecode_from_samples(self.start_sample, programme.frame_rate)
+        words = f"{role.value} trimmed by {gain_text(self.gain_db)} dB from {at}"
+        return replace(plan, stem_trims=plan.stem_trims | {role: trim}), words
+
+
+def duck_by_id(plan: Plan, duck_id: str) -> Duck:
+    """How something gives way, by its id.
+
+    Raises:
+        EditRefused: no such.
+    """
     found = next((duck for duck in plan.ducks if duck.duck_id == duck_id), None)
     if found is None:
         raise EditRefused("no_duck")
@@ -216,20 +245,26 @@ def _duck(plan: Plan, duck_id: str) -> Duck:
 
 
 def _duck_with_point(plan: Plan, duck_id: str, index: int) -> Duck:
-    duck = _duck(plan, duck_id)
+    duck = duck_by_id(plan, duck_id)
     if not 0 <= index < len(duck.points):
         raise EditRefused("gone")
     return duck
 
 
-def _with(plan: Plan, duck: Duck) -> Plan:
+def with_duck(plan: Plan, duck: Duck) -> Plan:
+    """The plan with one duck exchanged; the same plan where its row would stay as it is."""
     ducks = tuple(duck if d.duck_id == duck.duck_id else d for d in plan.ducks)
     if all(duck_fields(a) == duck_fields(b) for a, b in zip(ducks, plan.ducks, strict=True)):
         return plan
     return replace(plan, ducks=ducks)
 
 
-def _role(text: str) -> Role:
+def role_that_ducks(text: str) -> Role:
+    """A role whose stem can give way.
+
+    Raises:
+        EditRefused: dialogue, or no role.
+    """
     if text not in (Role.MUSIC.value, Role.EFFECTS.value, Role.AMBIENCE.value):
         raise EditRefused("duck_of_dialogue", field="stem")
     return Role(text)

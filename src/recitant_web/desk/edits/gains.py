@@ -2,13 +2,11 @@
 
 from dataclasses import replace
 
-from recitant_core.balance.evening import speaker_ride
+from recitant_core.balance.phrase_ride import RideLimits, curve_over, phrase_gains, weighted_median
 from recitant_core.errors import EditRefused
-from recitant_core.measure.clearance import speech_mask
-from recitant_core.render.estimate import clip_energy
+from recitant_core.render.clip_levels import phrases_of_clip
 from recitant_core.timeline import curve_edits, edits
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Clip, Plan
-from recitant_core.timeline.speaking import speech_of_clip
 from recitant_core.units.clock import SampleSpan
 from recitant_web.desk.bridge.speech import speech_of
 from recitant_web.desk.edits.labels import clip_name, clip_names, target_name
@@ -16,7 +14,7 @@ from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.desk.energies import known_energies
 from recitant_web.desk.levels import EvenOptions, evened_gains
 from recitant_web.programme.models import Programme
-from recitant_web.shared.shapes import ClipGains, Db, Id, Ids, LimitDb, Points, Samples, Share, SlopeDb
+from recitant_web.shared.shapes import ClipGains, Db, Id, Ids, LimitDb, Points, Samples, Share
 from recitant_words.sentences import gain_text
 
 
@@ -143,35 +141,32 @@ class EvenOut(PlanEdit, frozen=True, kw_only=True, tag="even-out"):
 
 
 class RideClips(PlanEdit, frozen=True, kw_only=True, tag="ride-clips"):
-    """A slow curve inside long clips that follows who speaks."""
+    """A curve inside clips that brings phrases towards each other, in the pauses between them."""
 
     ids: Ids
     strength: Share
     most_db: LimitDb
-    slope_db_per_s: SlopeDb
 
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
         """See PlanEdit."""
-        speech = speech_of(programme)
-        energies = known_energies(plan)
+        speech, energies = speech_of(programme), known_energies(plan)
         known = edits.clips_by_id(plan)
         curves = {}
+        limits = RideLimits(1.0 - float(self.strength), float(self.most_db))
         for clip_id in self.ids:
             if clip_id not in known:
                 continue
             track, clip = known[clip_id]
-            bare = replace(clip, curve=(), fade_in_samples=0, fade_out_samples=0)
-            _, energy = clip_energy(bare, track, 0.0, energies[clip.sound_key])
-            spans = [
-                SampleSpan(s.start_sample - clip.start_sample, s.length_samples) for s in speech_of_clip(clip, speech)
-            ]
-            mask = speech_mask(spans, len(energy))
-            points = speaker_ride(
-                energy, mask, strength=self.strength, most_db=self.most_db, slope_db_per_s=self.slope_db_per_s
-            )
-            if len(points) > 1:
-                curves[clip_id] = tuple(p for p in points if p.at_sample <= clip.length_samples)
+            bare = replace(clip, curve=())
+            spoken = phrases_of_clip(bare, track, 0.0, energies[clip.sound_key], speech)
+            if len(spoken) < 2:
+                continue
+            middle = weighted_median([p.level_lufs for p in spoken], [p.n_hops for p in spoken])
+            gains = [gain.gain_db for gain in phrase_gains(spoken, spoken, middle, limits)]
+            points = curve_over(spoken, gains, clip.length_samples)
+            if points:
+                curves[clip_id] = [(point.at_sample, point.gain_db) for point in points]
         if not curves:
             raise EditRefused("no_long_speech")
-        after = edits.set_clips(plan, list(curves), lambda clip: replace(clip, curve=curves[clip.clip_id]))
-        return after, f"{target_name(plan, 'clip', list(curves))}: curve that follows the speaker"
+        after = edits.set_clips(plan, list(curves), lambda clip: curve_edits.curve_with(clip, curves[clip.clip_id]))
+        return after, f"{target_name(plan, 'clip', list(curves))}: curve over its phrases"

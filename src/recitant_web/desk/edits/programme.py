@@ -22,12 +22,23 @@ class SetGain(RowEdit, frozen=True, kw_only=True, tag="gain"):
 
     def changed(self, programme: Programme) -> RowChanges:
         """See RowEdit."""
-        if not LEAST_GAIN_DB <= self.gain_db <= MOST_GAIN_DB:
-            found = f"{self.gain_db:g}"
-            raise EditRefused("gain_out_of_range", found=found, least_db=LEAST_GAIN_DB, most_db=MOST_GAIN_DB)
+        _require_gain(self.gain_db)
         gain_db = round(float(self.gain_db), 2)
         row, name = _target(programme, self.target, self.id)
         return f"{name} to {gain_text(gain_db)} dB", row_change(self.target, row, {"gain_db": gain_db}), []
+
+
+class SetProgrammeGain(RowEdit, frozen=True, kw_only=True, tag="programme-gain"):
+    """The gain of the whole mix, before the limiter."""
+
+    gain_db: Db
+
+    def changed(self, programme: Programme) -> RowChanges:
+        """See RowEdit."""
+        _require_gain(self.gain_db)
+        gain_db = round(float(self.gain_db), 2)
+        label = f"programme gain to {gain_text(gain_db)} dB"
+        return label, row_change("programme", programme, {"programme_gain_db": gain_db}), []
 
 
 class ChooseSpec(RowEdit, frozen=True, kw_only=True, tag="spec"):
@@ -56,6 +67,11 @@ class SetZones(RowEdit, frozen=True, kw_only=True, tag="zones"):
         if sorted(ordered) != ordered or zones["near_lu"] <= 0 or zones["peak_dbfs"] > 0:
             raise EditRefused("zones_out_of_order")
         return "zones of the meters", row_change("programme", programme, {"meter_zones": zones}), []
+
+
+def _require_gain(gain_db: float) -> None:
+    if not LEAST_GAIN_DB <= gain_db <= MOST_GAIN_DB:
+        raise EditRefused("gain_out_of_range", found=f"{gain_db:g}", least_db=LEAST_GAIN_DB, most_db=MOST_GAIN_DB)
 
 
 def _target(programme: Programme, target: str, target_id: str) -> tuple[Any, str]:

@@ -75,7 +75,6 @@ export function newEven({ dialog, model, api, url, edit, say }) {
       ids: chosenIds(model),
       strength: form.strength.value,
       most_db: 8,
-      slope_db_per_s: 3,
     });
     if (done) {
       dialog.close();

@@ -1,0 +1,172 @@
+"""How a balance stands, by figures: steadiness of phrases, depth and travel of the gains, lift, share of clear speech.
+
+Definitions of this project, with worked examples: docs/standards/balance.md.
+Held to: tests/core/test_judgement.py, tests/io/test_first_balance_material.py
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Final
+
+import numpy as np
+
+from recitant_core.dsp.kweighting import HOPS_PER_SECOND
+from recitant_core.gain.envelope import curve_db
+from recitant_core.gain.trim import trim_points
+from recitant_core.measure.clearance import HOP_SAMPLES, BoolArray, momentary_power
+from recitant_core.measure.phrases import phrases
+from recitant_core.render.estimate import duck_gains_db, given_way_db
+from recitant_core.timeline.model import Plan, Role
+from recitant_core.units.arrays import FloatArray
+from recitant_core.units.clock import SampleSpan
+from recitant_core.units.level import LOUDNESS_OFFSET_DB
+
+CLEAR_LU: Final = 7.0
+LEAST_CLEAR_LU: Final = 4.0
+CALM_DEPTH_DB: Final = 12.5
+CALM_TRAVEL_DB: Final = 25.0
+CALM_DENSE_TRAVEL_DB: Final = 15.0
+RESTLESS_DEPTH_DB: Final = 15.5
+RESTLESS_TRAVEL_DB: Final = 40.0
+_DENSE_SHARE: Final = 0.5
+_AUDIBLE_LU: Final = 25.0  # under its own loud moments a stem's gain is not heard
+_WINDOW_HOPS: Final = 300
+
+
+@dataclass(frozen=True)
+class StemJudgement:
+    """What the gains do to one stem."""
+
+    depth_db: float
+    """Of its dips, not exceeded for 95 % of the speech that it sounds under; 0 or more."""
+    travel_db: float
+    """All movement of its gain, up and down, for each minute of the programme, which counts as one at least."""
+    lift_db: float
+    """Highest gain over how it came: fader, trim and dips together."""
+    spread_lu: float | None
+    """Between the 5th and the 95th percentile of its short-term level under speech; None where it has none."""
+    feel: str
+    """calm, lively or restless."""
+
+
+@dataclass(frozen=True)
+class Judgement:
+    """How a balance stands."""
+
+    n_phrases: int
+    phrase_sd_lu: float | None
+    """Standard deviation of the levels of all phrases; None with fewer than two."""
+    phrase_worst_lu: float | None
+    """Furthest phrase from the mean of all."""
+    clear_share: float | None
+    """Of the time in speech, with 7 LU of clearance and more; None without speech."""
+    least_clear_share: float | None
+    """The same with 4 LU."""
+    stems: dict[Role, StemJudgement]
+
+
+def judged(
+    plan: Plan,
+    tracks: Mapping[str, FloatArray],
+    dialogue: FloatArray,
+    clearance: FloatArray,
+    speech: Sequence[SampleSpan],
+    is_speech: BoolArray,
+) -> Judgement:
+    """The figures of a balance.
+
+    Args:
+        tracks: energies of each track with its faders and trims, before it gives way; see estimate.track_energies.
+        dialogue: energy of the dialogue stem, float64 (hops,).
+        clearance: LU at each hop, float64 (hops,); see clearance.clearance_lu.
+        speech: spans in order, and is_speech the same as hops.
+    """
+    levels = np.array([phrase.level_lufs for phrase in phrases(dialogue, speech)])
+    spoken = clearance[: len(is_speech)][is_speech[: len(clearance)]]
+    gains = duck_gains_db(plan, tracks)
+    others = [role for role in plan.roles if role is not Role.DIALOGUE]
+    stems: dict[Role, StemJudgement] = {}
+    for role in others:
+        stems[role] = _stem(plan, role, tracks, gains, is_speech)
+    return Judgement(
+        len(levels),
+        float(levels.std()) if len(levels) > 1 else None,
+        float(np.abs(levels - levels.mean()).max()) if len(levels) > 1 else None,
+        float((spoken >= CLEAR_LU - 0.05).mean()) if len(spoken) else None,
+        float((spoken >= LEAST_CLEAR_LU - 0.05).mean()) if len(spoken) else None,
+        stems,
+    )
+
+
+def feel_of(depth_db: float, travel_db: float, *, is_dense: bool) -> str:
+    """calm, lively or restless, from depth and travel together.
+
+    Args:
+        is_dense: whether people talk half of the time and more, where movement is heard sooner.
+    """
+    if depth_db <= CALM_DEPTH_DB and travel_db <= (CALM_DENSE_TRAVEL_DB if is_dense else CALM_TRAVEL_DB):
+        return "calm"
+    return "lively" if depth_db <= RESTLESS_DEPTH_DB and travel_db <= RESTLESS_TRAVEL_DB else "restless"
+
+
+def _stem(
+    plan: Plan, role: Role, tracks: Mapping[str, FloatArray], gains: Mapping[str, FloatArray], is_speech: BoolArray
+) -> StemJudgement:
+    before, after = np.zeros(len(is_speech)), np.zeros(len(is_speech))
+    for track in plan.tracks:
+        if track.role is role:
+            energy = tracks[track.track_id][: len(before)]
+            lowered_db = given_way_db(plan, track, gains)
+            before[: len(energy)] += energy
+            after[: len(energy)] += (
+                energy if lowered_db is None else energy * 10.0 ** (lowered_db[: len(energy)] / 10.0)
+            )
+    power = momentary_power(before)
+    loud = float(np.quantile(power[power > 0.0], 0.95)) if (power > 0.0).any() else 0.0
+    audible = power > max(loud * 10.0 ** (-_AUDIBLE_LU / 10.0), 1e-10)
+    if not audible.any():
+        return StemJudgement(0.0, 0.0, 0.0, None, "calm")
+    with np.errstate(divide="ignore", invalid="ignore"):
+        dip_db = np.where(before > 0.0, 10.0 * np.log10(np.maximum(after, 1e-30) / np.maximum(before, 1e-30)), 0.0)
+    moved_db = (dip_db + _trim_db(plan, role, len(before)))[audible]
+    under = dip_db[audible & is_speech]
+    depth_db = max(0.0, -float(np.quantile(under, 0.05))) if len(under) else 0.0
+    minutes = max(1.0, len(is_speech) / (60.0 * HOPS_PER_SECOND))
+    travel_db = float(np.abs(np.diff(moved_db)).sum()) / minutes
+    balanced = plan.stem_balanced.get(role)
+    fader_db = plan.stem_gain_db(role) - balanced.from_db if balanced is not None else 0.0
+    is_dense = bool(is_speech.mean() >= _DENSE_SHARE)
+    return StemJudgement(
+        depth_db,
+        travel_db,
+        fader_db + float(moved_db.max()),
+        _spread_lu(after, is_speech & audible),
+        feel_of(depth_db, travel_db, is_dense=is_dense),
+    )
+
+
+def _trim_db(plan: Plan, role: Role, n_hops: int) -> FloatArray | float:
+    points = trim_points(plan.stem_trim(role))
+    return curve_db(points, (np.arange(n_hops, dtype=np.float64) + 0.5) * HOP_SAMPLES) if points else 0.0
+
+
+def _spread_lu(energy: FloatArray, inside: BoolArray) -> float | None:
+    if not inside.any() or len(energy) < _WINDOW_HOPS:
+        return None
+    total = np.concatenate([[0.0], np.cumsum(energy)])
+    middle = np.flatnonzero(inside)
+    first, last = np.maximum(0, middle - _WINDOW_HOPS // 2), np.minimum(len(energy), middle + _WINDOW_HOPS // 2)
+    power = (total[last] - total[first]) / ((last - first) * HOP_SAMPLES)
+    levels = LOUDNESS_OFFSET_DB + 10.0 * np.log10(np.maximum(power, 1e-12))
+    low, high = np.quantile(levels, (0.05, 0.95))
+    return float(high - low)
+
+
+def as_came(plan: Plan) -> Plan:
+    """A plan with its stems as they came: faders before any first balance, no trims and no dips."""
+    gains = {
+        role: plan.stem_balanced[role].from_db if role in plan.stem_balanced else plan.stem_gain_db(role)
+        for role in Role
+        if role in plan.stem_balanced or role in plan.stem_gains_db
+    }
+    return replace(plan, stem_gains_db=gains, stem_trims={}, ducks=())

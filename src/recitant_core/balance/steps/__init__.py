@@ -1,0 +1,1 @@
+"""Steps of the first balance, each an old plan in and a step with the new plan out."""

@@ -1,0 +1,172 @@
+"""Phrases: stretches that one person speaks in one go, with their level and the noise around them.
+
+A phrase is a span of speech, cut where its level changes by more than a few LU in a gap between words: turns of a fast
+dialogue are phrases of their own. Its level is its integrated loudness (BS.1770).
+Held to: tests/core/test_phrases.py
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Final
+
+import numpy as np
+
+from recitant_core.measure.clip_level import HOP_SAMPLES, outliers
+from recitant_core.measure.loudness import (
+    RELATIVE_GATE_LU,
+    BoolArray,
+    gating_block_powers,
+    integrated_lufs,
+    window_powers,
+)
+from recitant_core.units.arrays import FloatArray
+from recitant_core.units.clock import SampleSpan
+from recitant_core.units.level import lufs_from_power, ratio_from_lu
+
+LEAST_PHRASE_HOPS: Final = 25  # what is shorter sets no level: a click, a breath
+_GAP_HOPS: Final = 12  # a gap between words
+_GAP_LU: Final = 16.0  # so far under the loud part of a span
+_TURN_LU: Final = 4.0  # neighbours this near in level are one phrase
+_LEAST_TURN_HOPS: Final = 80
+_SMOOTH_HOPS: Final = 5
+_AROUND_HOPS: Final = 800  # noise is looked for this far on both sides
+_NOISE_WINDOW_HOPS: Final = 15
+_LEAST_NOISE_WINDOWS: Final = 3
+_SILENT_DB: Final = -200.0
+
+
+@dataclass(frozen=True)
+class Phrase:
+    """A phrase, in hops of 10 ms."""
+
+    first_hop: int
+    last_hop: int
+    """The first behind it."""
+    level_lufs: float
+    noise_lufs: float | None
+    """Of the quietest pauses near by; None without pauses, or where they are digital silence."""
+
+    @property
+    def n_hops(self) -> int:
+        """Length."""
+        return self.last_hop - self.first_hop
+
+
+def phrases(energy: FloatArray, spans: Sequence[SampleSpan], left_out: Sequence[SampleSpan] = ()) -> list[Phrase]:
+    """Phrases in order; clicks, bursts and what lies in no speech are none.
+
+    Args:
+        energy: float64 (hops,), 10 ms energies of a clip or stem.
+        spans: of speech, in order, on the clock of the energies.
+        left_out: stretches that count for no level.
+    """
+    counted = energy.copy()
+    for span in left_out:
+        counted[max(0, span.start_sample // HOP_SAMPLES) : max(0, -(-span.end_sample // HOP_SAMPLES))] = 0.0
+    for first, last in outliers(counted):
+        counted[first:last] = 0.0
+    is_free = np.ones(len(energy), bool)
+    for span in spans:
+        is_free[max(0, span.start_sample // HOP_SAMPLES) : -(-span.end_sample // HOP_SAMPLES)] = False
+    noise = _Noise(energy, is_free)
+    found = []
+    for span in spans:
+        first, last = max(0, span.start_sample // HOP_SAMPLES), min(len(energy), -(-span.end_sample // HOP_SAMPLES))
+        for begin, end in _turns(counted, first, last):
+            level = _level_lufs(counted[begin:end])
+            if end - begin >= LEAST_PHRASE_HOPS and level is not None:
+                found.append(Phrase(begin, end, level, noise.near(begin, end)))
+    return found
+
+
+def _level_lufs(energy: FloatArray) -> float | None:
+    found = integrated_lufs(gating_block_powers(energy))
+    if found is None:
+        found = lufs_from_power(float(energy.sum()) / (len(energy) * HOP_SAMPLES)) if energy.any() else None
+    return found if found is not None and np.isfinite(found) else None
+
+
+def _words_db(energy: FloatArray) -> float:
+    # Mean of the hops that lie within 10 dB of their mean: short stretches are compared by it.
+    mean = float(energy.mean()) if len(energy) else 0.0
+    if mean <= 0.0:
+        return _SILENT_DB
+    return 10.0 * math.log10(float(energy[energy > mean * ratio_from_lu(-RELATIVE_GATE_LU)].mean()))
+
+
+class _Noise:
+    """Level of the pauses around a place."""
+
+    def __init__(self, energy: FloatArray, is_free: BoolArray) -> None:
+        powers = window_powers(energy, _NOISE_WINDOW_HOPS, _NOISE_WINDOW_HOPS) if len(energy) else np.zeros(0)
+        starts = np.arange(len(powers)) * _NOISE_WINDOW_HOPS
+        talk = np.concatenate([[0], np.cumsum(~is_free)])
+        is_pause = (talk[starts + _NOISE_WINDOW_HOPS] - talk[starts] == 0) & (powers > 1e-12)
+        self._starts, self._powers = starts[is_pause], powers[is_pause]
+
+    def near(self, first: int, last: int) -> float | None:
+        low, high = np.searchsorted(self._starts, [first - _AROUND_HOPS, last + _AROUND_HOPS])
+        near = self._powers[low:high]
+        return None if len(near) < _LEAST_NOISE_WINDOWS else lufs_from_power(float(np.quantile(near, 0.2)))
+
+
+def _turns(energy: FloatArray, first: int, last: int) -> list[tuple[int, int]]:
+    # Words between gaps, joined while neighbours are about as loud; the short ones go with the nearer in level.
+    words = _words(energy[first:last])
+    if len(words) < 2:
+        return [(first, last)]
+    parts = [(0, words[0][1]), *words[1:-1], (words[-1][0], last - first)]
+    while len(parts) > 1:
+        levels = [_words_db(energy[first + a : first + b]) for a, b in parts]
+        joins = _joins(parts, levels)
+        if not joins:
+            break
+        merged, index = [], 0
+        while index < len(parts):
+            if index in joins:
+                merged.append((parts[index][0], parts[index + 1][1]))
+                index += 2
+            else:
+                merged.append(parts[index])
+                index += 1
+        parts = merged
+    return [(first + a, first + b) for a, b in parts]
+
+
+def _joins(parts: list[tuple[int, int]], levels: list[float]) -> set[int]:
+    # Which parts join the one behind them: first those too short for a turn, then those about as loud.
+    away = [abs(a - b) for a, b in pairwise(levels)]
+    is_short = [b - a < _LEAST_TURN_HOPS for a, b in parts]
+    wanted = []
+    for index, step in enumerate(away):
+        if is_short[index] or is_short[index + 1]:
+            neighbours = [away[i] for i in (index - 1, index + 1) if 0 <= i < len(away)]
+            if step <= min(neighbours, default=step):
+                wanted.append((step - 100.0, index))
+        elif step < _TURN_LU:
+            wanted.append((step, index))
+    taken: set[int] = set()
+    for step, index in sorted(wanted):
+        if not {index - 1, index, index + 1} & taken and (step < 0.0 or not any(s < 0.0 for s, _ in wanted)):
+            taken.add(index)
+    return taken
+
+
+def _words(energy: FloatArray) -> list[tuple[int, int]]:
+    smooth = np.convolve(energy, np.ones(_SMOOTH_HOPS) / _SMOOTH_HOPS, mode="same")
+    # The loud part near by: in the loud answer a quiet question is not all gap.
+    width = 100
+    padded = np.pad(smooth, (width, width), mode="edge")
+    near = np.lib.stride_tricks.sliding_window_view(padded, 2 * width + 1)[:: width // 2].max(axis=1)
+    loud = np.interp(np.arange(len(smooth)), np.arange(len(near)) * (width // 2), near)
+    is_word = smooth > loud * ratio_from_lu(-_GAP_LU)
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], is_word, [False]]).astype(np.int8))).reshape(-1, 2)
+    words: list[tuple[int, int]] = []
+    for begin, end in edges.tolist():
+        if words and begin - words[-1][1] < _GAP_HOPS:
+            words[-1] = (words[-1][0], end)
+        else:
+            words.append((begin, end))
+    return words

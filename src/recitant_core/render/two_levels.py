@@ -1,0 +1,294 @@
+"""Two levels: how deep stems and tracks go under speech so that each keeps its level there, one depth a run of talk.
+
+Music gives way before effects, effects only where speech lacks clearance, ambience last. What the deepest dip that a
+rule allows does not reach is left: it is a matter for the fader, for a trim of the scene or for the speech itself.
+Held to: tests/core/test_two_levels.py
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from itertools import pairwise
+from typing import Final
+
+import numpy as np
+
+from recitant_core.dsp.kweighting import HOPS_PER_SECOND
+from recitant_core.gain.duck_rule import DuckRule
+from recitant_core.gain.ducking import curve_points, laid_around_pinned, passages
+from recitant_core.measure.clearance import HOP_SAMPLES, BoolArray, momentary_power
+from recitant_core.timeline.model import Duck, Plan, Role
+from recitant_core.units.arrays import FloatArray
+from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.level import ratio_from_lu
+
+QUIET_SPEECH_LU: Final = 10.0  # words further under the middle of all set no depth
+STEADY_LU: Final = 3.0  # a level's loud moments lie about this far over it
+OFTEN: Final = 0.96
+SELDOM: Final = 0.992
+BRIEF_LU: Final = 3.0  # one moment in a hundred may come this much nearer than one in twenty
+DENSE_TRAVEL_DB: Final = 13.0  # movement a minute where people talk most of the time
+OPEN_TRAVEL_DB: Final = 22.0  # and elsewhere
+LAST_DEPTH_DB: Final = 6.0  # of the deepest dip: room in the spectrum is tried before it
+_DENSE_SHARE: Final = 0.5
+_STEP_DB: Final = 0.5
+_WORTH_LU: Final = 0.5  # a deeper dip that wins less is not made
+_ORDER: Final = (Role.MUSIC, Role.EFFECTS, Role.AMBIENCE)
+_ROUNDS: Final = 3
+_MOST_CLOSED: Final = 4.0  # times the bridge: in a gap that is longer the sound always comes back
+_SILENT_DB: Final = -99.0
+
+
+@dataclass
+class _Moving:
+    """One duck while its depths are being found."""
+
+    duck: Duck
+    role: Role
+    power: FloatArray
+    """Momentary power of what gives way, float64 (hops,)."""
+    energy: FloatArray
+    distance_lu: float
+    """That its loud moments keep from the words."""
+    runs: list[SampleSpan]
+    in_voice: FloatArray | None = None
+    """Share of its power in the voice's range, float64 (hops,); None where no room is made there."""
+    depths_db: list[float] = field(default_factory=list)
+    room_runs: set[int] = field(default_factory=set)
+    """Runs in which room in the spectrum is made."""
+    _lowered: FloatArray = field(default_factory=lambda: np.zeros(0))
+
+    @property
+    def most_db(self) -> float:
+        return -self.duck.rule.floor_db
+
+    def hops(self, run: SampleSpan) -> slice:
+        return slice(run.start_sample // HOP_SAMPLES, -(-run.end_sample // HOP_SAMPLES))
+
+    def reset(self) -> None:
+        """No depth anywhere."""
+        self.room_runs.clear()
+        self.depths_db = [0.0] * len(self.runs)
+        self._lowered = self.power.copy()
+
+    def deepen(self, index: int, depth_db: float) -> None:
+        """Another depth for a run."""
+        self.depths_db[index] = depth_db
+        hops = self.hops(self.runs[index])
+        self._lowered[hops] = self.power[hops] * 10.0 ** (-(depth_db + self.won_by_room_db(index)) / 10.0)
+
+    def won_by_room_db(self, index: int) -> float:
+        """By how much room in the spectrum lowers it in a run."""
+        if self.in_voice is None or index not in self.room_runs:
+            return 0.0
+        hops = self.hops(self.runs[index])
+        heard = self.in_voice[hops][self.power[hops] > 0.0]
+        share = float(np.median(heard)) if len(heard) else 0.0
+        left = 10.0 ** (-self.duck.rule.room.most_db / 10.0)
+        return float(-10.0 * np.log10(1.0 - (1.0 - left) * min(share, 0.99)))
+
+    def lowered(self, hops: slice) -> FloatArray:
+        """Momentary power with its depths, float64 (hops of the slice,)."""
+        return self._lowered[hops]
+
+
+def distance_of_rule_lu(rule: DuckRule, asked_lu: float) -> float:
+    """How far under the words the loud moments of what gives way are meant to stay, in LU."""
+    return max(-rule.under_lu - STEADY_LU, asked_lu + 1.0)
+
+
+def lacking_db(distances_db: FloatArray) -> float:
+    """By how much a level is too high: for 96 % of moments, and by 3 LU less for 99.2 %; 0 or more.
+
+    A little more than the 95 % and 99 % that are wanted, since speech is never found to the hop.
+
+    Args:
+        distances_db: of each moment that counts, how far it is over what is allowed.
+    """
+    if not distances_db.size:
+        return 0.0
+    often, seldom = np.quantile(distances_db, (OFTEN, SELDOM))
+    return max(0.0, float(often), float(seldom) - BRIEF_LU)
+
+
+def counted_hops(words: FloatArray, is_speech: BoolArray) -> BoolArray:
+    """Hops in speech whose words lie no more than 10 LU under the middle of all words, bool (hops,).
+
+    Args:
+        words: power of the words around each hop, float64 (hops,).
+    """
+    spoken = is_speech & (words > 0.0)
+    if not spoken.any():
+        return spoken
+    found: BoolArray = spoken & (words > np.median(words[spoken]) * ratio_from_lu(-QUIET_SPEECH_LU))
+    return found
+
+
+def over_db(power: FloatArray, words: FloatArray, distance_lu: float) -> FloatArray:
+    """How far a power lies over what is allowed at a distance under words, float64 (hops,)."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        found: FloatArray = np.maximum(10.0 * np.log10(power / words) + distance_lu, _SILENT_DB)
+    return found
+
+
+def with_two_levels(
+    plan: Plan,
+    ducks: Sequence[Duck],
+    targets: Mapping[str, FloatArray],
+    others: FloatArray,
+    words: FloatArray,
+    speech: Mapping[str, Sequence[SampleSpan]],
+    is_speech: BoolArray,
+    asked_lu: float,
+    in_voice: Mapping[str, FloatArray],
+) -> Plan:
+    # over eight parameters: the scene they come from is built on this module's layer, so its parts are handed in
+    """The plan with the curves of these ducks remade.
+
+    Args:
+        ducks: whose rule keeps two levels.
+        targets: energy of what each lowers, before it does, by its id, float64 (hops,).
+        others: energy of all else that is no dialogue, float64 (hops,).
+        words: power of the words around each hop, float64 (hops,).
+        speech: that counts for each, by its id.
+        is_speech: bool (hops,).
+        asked_lu: clearance of the programme.
+        in_voice: share of each target's power in the voice's range, by its id, for those that may make room there.
+    """
+    counted = counted_hops(words, is_speech)
+    moving = [
+        _Moving(
+            duck,
+            _role_of(duck, plan),
+            momentary_power(targets[duck.duck_id]),
+            targets[duck.duck_id],
+            distance_of_rule_lu(duck.rule, asked_lu),
+            passages(speech[duck.duck_id], duck.rule) if duck.rule.under_lu < duck.rule.open_lu else [],
+            in_voice.get(duck.duck_id),
+        )
+        for duck in ducks
+    ]
+    moving.sort(key=lambda one: _ORDER.index(one.role))
+    fixed = momentary_power(others)
+    for _ in range(_ROUNDS):
+        _find_depths(moving, fixed, words, counted, asked_lu)
+        closed = [_bridged(one, is_speech) for one in moving]
+        if not any(closed):
+            break
+    made = {one.duck.duck_id: _drawn(one) for one in moving}
+    return replace(plan, ducks=tuple(made.get(duck.duck_id, duck) for duck in plan.ducks))
+
+
+def _role_of(duck: Duck, plan: Plan) -> Role:
+    if duck.stem is not None:
+        return duck.stem
+    return next(track.role for track in plan.tracks if track.track_id == duck.track_id)
+
+
+def _find_depths(
+    moving: list[_Moving], fixed: FloatArray, words: FloatArray, counted: BoolArray, asked_lu: float
+) -> None:
+    for one in moving:
+        one.reset()
+    for one in moving:
+        for index, run in enumerate(one.runs):
+            hops = one.hops(run)
+            own = over_db(one.power[hops], words[hops], one.distance_lu)[counted[hops]]
+            needed = lacking_db(own)
+            if one.role is Role.EFFECTS and needed > 0.0:
+                # Effects go down only where they mask.
+                rest = _rest(moving, fixed, hops)
+                if lacking_db(over_db(rest, words[hops], asked_lu)[counted[hops]]) <= 0.0:
+                    needed = 0.0
+            first_db = one.most_db - LAST_DEPTH_DB
+            if one.in_voice is not None and needed > first_db:
+                # The last of the depth is only taken once there is room in the voice's range.
+                one.room_runs.add(index)
+                needed = max(first_db, needed - one.won_by_room_db(index))
+            one.deepen(index, _rounded(needed, one.duck.rule))
+    for one in moving:
+        for index, run in enumerate(one.runs):
+            _deepen(one, index, one.hops(run), moving, fixed, words, counted, asked_lu)
+
+
+def _rest(moving: list[_Moving], fixed: FloatArray, hops: slice) -> FloatArray:
+    return fixed[hops] + sum(one.lowered(hops) for one in moving)
+
+
+def _deepen(
+    one: _Moving,
+    index: int,
+    hops: slice,
+    moving: list[_Moving],
+    fixed: FloatArray,
+    words: FloatArray,
+    counted: BoolArray,
+    asked_lu: float,
+) -> None:
+    # The shallowest depth with which speech stands clear for long enough, or from which on no more is won.
+    inside = counted[hops]
+    if not inside.any():
+        return
+    now_db = one.depths_db[index]
+    beside = _rest(moving, fixed, hops) - one.lowered(hops)
+    own = one.power[hops][inside] * 10.0 ** (-one.won_by_room_db(index) / 10.0)
+    spoken, rest = words[hops][inside], np.maximum(beside[inside], 0.0)
+    tried = [now_db, *np.arange(np.floor(now_db / _STEP_DB) * _STEP_DB + _STEP_DB, one.most_db + 0.01, _STEP_DB)]
+    tried = [depth for depth in tried if depth == now_db or depth >= one.duck.rule.least_change_db]
+    lacks = [lacking_db(over_db(rest + own * 10.0 ** (-depth / 10.0), spoken, asked_lu)) for depth in tried]
+    best = min(lacks)
+    if lacks[0] <= 0.0 or lacks[0] - best < _WORTH_LU:
+        return
+    enough = best + _WORTH_LU / 2 if best > 0.0 else 0.0
+    one.deepen(index, float(next(depth for depth, lack in zip(tried, lacks, strict=True) if lack <= enough)))
+
+
+def _rounded(needed_db: float, rule: DuckRule) -> float:
+    if needed_db < rule.least_change_db:
+        return 0.0
+    return min(float(np.ceil(needed_db / _STEP_DB - 0.01) * _STEP_DB), -rule.floor_db)
+
+
+def _bridged(one: _Moving, is_speech: BoolArray) -> bool:
+    """Whether gaps were closed, the shortest first, until the curve moves no more than is comfortable."""
+    budget_db = travel_budget_db(is_speech)
+    travel_db = 2.0 * sum(one.depths_db)
+    gaps = sorted((b.start_sample - a.end_sample, index) for index, (a, b) in enumerate(pairwise(one.runs)))
+    closed: set[int] = set()
+    for length, index in gaps:
+        if travel_db <= budget_db or length > _MOST_CLOSED * one.duck.rule.bridge_s * RATE_HZ:
+            break
+        # Staying down saves the rise after this run and the fall before the next, all but their difference.
+        travel_db -= 2.0 * min(one.depths_db[index], one.depths_db[index + 1])
+        closed.add(index)
+    if not closed:
+        return False
+    runs: list[SampleSpan] = []
+    for index, run in enumerate(one.runs):
+        if index - 1 in closed:
+            runs[-1] = SampleSpan(runs[-1].start_sample, run.end_sample - runs[-1].start_sample)
+        else:
+            runs.append(run)
+    one.runs = runs
+    return True
+
+
+def travel_budget_db(is_speech: BoolArray) -> float:
+    """How far a curve may move over a programme in all, up and down, in dB."""
+    total = 0.0
+    minute = 60 * HOPS_PER_SECOND
+    for first in range(0, len(is_speech), minute):
+        part = is_speech[first : first + minute]
+        a_minute = DENSE_TRAVEL_DB if part.mean() >= _DENSE_SHARE else OPEN_TRAVEL_DB
+        total += a_minute * len(part) / minute
+    return total
+
+
+def _drawn(one: _Moving) -> Duck:
+    rule = one.duck.rule
+    levelled = [(run, [(run.start_sample, -depth)]) for run, depth in zip(one.runs, one.depths_db, strict=True)]
+    rooms = [
+        (run, [(run.start_sample, -rule.room.most_db if index in one.room_runs else 0.0)])
+        for index, run in enumerate(one.runs)
+    ]
+    points = laid_around_pinned(curve_points(levelled, rule, one.energy), one.duck.points, rule)
+    return replace(one.duck, points=points, room_points=curve_points(rooms, rule, one.energy))

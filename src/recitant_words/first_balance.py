@@ -1,0 +1,237 @@
+"""Words of the first balance: its steps, what they measured, what they changed and why; and how a balance stands."""
+
+from typing import Any, Final
+
+from recitant_core.balance.first_balance_values import Step
+from recitant_core.balance.judgement import Judgement
+from recitant_words.findings import REMEDY_WORDS
+from recitant_words.sentences import clock_text, gain_text, signed
+
+TITLES: Final = {
+    "mend": "Mend what intake found",
+    "even-out": "Even out the dialogue",
+    "stems": "Place the stems",
+    "duck": "Keep the rest under speech",
+    "check": "Check the clearance",
+    "fit": "Turn the programme to its number",
+}
+WHY: Final = {
+    "mend": "Faults are mended before levels are set; only remedies that can do no harm are applied.",
+    "even-out": "Speech is the anchor of the mix. Phrases come most of the way to the aim, in the pauses between them; "
+    "a part of every difference stays, and noise that would come up holds them back.",
+    "stems": "Each stem has a level in the open. What comes in well placed is left, nothing is raised by more than "
+    "6 dB, and scenes that lie apart are trimmed slowly.",
+    "duck": "One depth for each run of talk, between the level in the open and the one under speech: music first, "
+    "effects where they mask, while ambience stays even.",
+    "check": "The stems were rendered and speech measured against all the rest, moment by moment. Nothing is forced: "
+    "what is close is listed with what would cure it.",
+    "fit": "One gain turns the whole programme, so that the balance stays as it is.",
+}
+GOOD_PHRASE_SD_LU: Final = 1.5
+GOOD_PHRASE_WORST_LU: Final = 4.0
+GOOD_CLEAR_SHARE: Final = 0.95
+_SEEN: Final = 0.05
+
+
+def step_data(step: Step) -> dict[str, Any]:
+    """A step of the first balance as JSON data, with its words."""
+    return {
+        "step": step.code,
+        "title": TITLES[step.code],
+        "measured": step.measured,
+        "measured_words": _measured(step),
+        "changes": [dict(change) for change in step.changes],
+        "changed_words": [_change(change) for change in step.changes],
+        "offers": [_offer(change) for change in step.changes if change["what"] == "short"],
+        "why": WHY[step.code],
+    }
+
+
+def judgement_data(found: Judgement) -> dict[str, Any]:
+    """How a balance stands, as JSON data: levels in LU, gains in dB, shares 0 to 1."""
+    return {
+        "phrases": found.n_phrases,
+        "phrase_sd_lu": _rounded(found.phrase_sd_lu),
+        "phrase_worst_lu": _rounded(found.phrase_worst_lu),
+        "clear_share": _rounded(found.clear_share, 4),
+        "least_clear_share": _rounded(found.least_clear_share, 4),
+        "stems": {
+            role.value: {
+                "depth_db": _rounded(stem.depth_db),
+                "travel_db_per_min": _rounded(stem.travel_db),
+                "lift_db": _rounded(stem.lift_db),
+                "spread_lu": _rounded(stem.spread_lu),
+                "feel": stem.feel,
+            }
+            for role, stem in found.stems.items()
+        },
+    }
+
+
+def judgement_shown(found: Judgement) -> list[dict[str, Any]]:
+    """How a balance stands, in lines: name, value in words, whether it is as it should be, and a remark."""
+    lines = []
+    if found.phrase_sd_lu is not None and found.phrase_worst_lu is not None:
+        remark = f"the furthest {signed(found.phrase_worst_lu)} LU away"
+        is_good = found.phrase_sd_lu <= GOOD_PHRASE_SD_LU and found.phrase_worst_lu <= GOOD_PHRASE_WORST_LU
+        lines.append(_line("phrases lie within", f"{signed(found.phrase_sd_lu)} LU", remark, is_good=is_good))
+    for role, stem in found.stems.items():
+        words = f"{signed(stem.depth_db)} dB" if stem.depth_db >= _SEEN else "stays even"
+        remark = f"moves {signed(stem.travel_db)} dB a minute: {stem.feel}"
+        if stem.lift_db >= _SEEN:
+            remark += f"; raised by up to {signed(stem.lift_db)} dB"
+        lines.append(_line(f"{role.value} dips by", words, remark, is_good=stem.feel == "calm"))
+    if found.clear_share is not None and found.least_clear_share is not None:
+        remark = f"4 LU for {_percent(found.least_clear_share)}"
+        is_good = found.clear_share >= GOOD_CLEAR_SHARE
+        lines.append(_line("speech 7 LU clear", _percent(found.clear_share), remark, is_good=is_good))
+    return lines
+
+
+def _line(name: str, value: str, remark: str, *, is_good: bool) -> dict[str, Any]:
+    return {"name": name, "value": value, "remark": remark, "is_good": is_good}
+
+
+def _rounded(value: float | None, digits: int = 2) -> float | None:
+    return None if value is None else round(value, digits) + 0.0
+
+
+def _count(n: int, what: str) -> str:
+    return f"{n} {what}" if n == 1 else f"{n} {what}s"
+
+
+def _measured(step: Step) -> str:
+    m = step.measured
+    match step.code:
+        case "mend":
+            return f"{_count(m['findings'], 'finding')} of intake looked at."
+        case "even-out":
+            return _evened(m)
+        case "stems":
+            return _placed(m)
+        case "duck":
+            words = f"{_count(m['close_before'], 'passage')} with less clearance than asked for before."
+            if m["leads"] == "music":
+                words += " Music leads here: it goes down for the words and comes back."
+            return words
+        case "check":
+            return _checked(m)
+        case _:
+            return _turned(m)
+
+
+def _evened(m: dict[str, Any]) -> str:
+    if not m["clips"]:
+        return "No clip of dialogue that can be measured."
+    words = (
+        f"{_count(m['clips'], 'clip')} with {_count(m['phrases'], 'phrase')}, from {signed(m['quietest_lufs'])} to "
+        f"{signed(m['loudest_lufs'])} LUFS; their aim is {signed(m['aim_lufs'])}."
+    )
+    if m["held_by_noise"]:
+        words += f" {_count(m['held_by_noise'], 'phrase')} held back by the noise behind."
+    return words
+
+
+def _placed(m: dict[str, Any]) -> str:
+    if m["leads"] == "nothing":
+        return "Nobody speaks here, so the stems keep their levels against each other."
+    found = [
+        f"{name.removesuffix('_lufs')} {signed(level)} LUFS" for name, level in m.items() if name.endswith("_lufs")
+    ]
+    words = "In the open: " + ", ".join(found) + "." if found else "No stem but dialogue."
+    if m["leads"] == "music":
+        words += " Music leads: its level is the programme's own, and what is spoken was brought to it."
+    return words
+
+
+def _checked(m: dict[str, Any]) -> str:
+    words = "Nobody speaks."
+    if m["clear_share"] is not None:
+        words = f"Speech stands {m['asked_lu']:g} LU clear for {_percent(m['clear_share'])} of its time."
+    if m["close"]:
+        words += f" {_count(m['close'], 'passage')} closer, at the least {signed(m['least_lu'])} LU."
+    if m["accepted"]:
+        words += f" {_count(m['accepted'], 'passage')} close on purpose."
+    return words
+
+
+def _turned(m: dict[str, Any]) -> str:
+    if m["before_lufs"] is None:
+        return "The mix is silent or too short to measure."
+    words = (
+        f"{signed(m['before_lufs'])} LUFS before, {signed(m['reached_lufs'])} now; "
+        f"the target is {signed(m['target_lufs'])}."
+    )
+    if m["is_dialogue_far"]:
+        away = m["dialogue_lufs"] - m["target_lufs"]
+        why = (
+            "the rest carries little of the loudness" if away > 0.0 else "music and effects carry much of the loudness"
+        )
+        words += f" Dialogue then lies {signed(abs(away))} LU {'over' if away > 0.0 else 'under'} the target: {why}."
+    return words
+
+
+def _percent(share: float) -> str:
+    # Never rounded up to all of it.
+    return "100 %" if share >= 1.0 else f"{min(99.0, round(100.0 * share)):.0f} %"
+
+
+_KEPT_WORDS: Final = {
+    "gain": "{name}: gain kept as you set it",
+    "curve": "{name}: curve kept as you drew it",
+    "fader": "{name} stem: fader kept as you set it",
+    "scene": "{name}: scenes kept as you set them",
+    "pinned": "{name}: pinned points kept",
+    "rule": "{name}: your own rule kept",
+}
+
+
+def _change(change: dict[str, Any]) -> str:
+    name = str(change["name"])
+    if "remedy" in change:
+        return f"{name}: {REMEDY_WORDS[change['remedy']].format(gain_change_db='')}".strip()
+    match change["what"]:
+        case "kept":
+            words = _KEPT_WORDS[change["why"]].format(name=name)
+        case "clip":
+            return _clip_moved(change)
+        case "stem":
+            words = f"{name} stem {gain_text(change['from_db'])} to {gain_text(change['to_db'])} dB"
+        case "trim":
+            words = f"{name}: trimmed by {gain_text(change['by_db'])} dB from {clock_text(change['at_sample'])}"
+        case "short":
+            they = "they usually sit" if name == "effects" else "it usually sits"
+            lies = "lie" if name == "effects" else "lies"
+            words = f"{name} {lies} {signed(change['lies_lu'])} LU under where {they}; raised by "
+            words += f"{change['raised_db']:g}. Raise more?"
+        case "programme":
+            words = f"programme gain {gain_text(change['from_db'])} to {gain_text(change['to_db'])} dB"
+        case _:
+            words = _dipped(change)
+    return words[:1].upper() + words[1:]
+
+
+def _clip_moved(change: dict[str, Any]) -> str:
+    levels = f"{signed(change['from_lufs'])} to {signed(change['to_lufs'])} LUFS"
+    words = f"{change['name']} {gain_text(change['by_db'])} dB ({levels})"
+    if "phrases" in change:
+        low, high = gain_text(change["lowest_db"]), gain_text(change["highest_db"])
+        words += f", with a curve over {_count(change['phrases'], 'phrase')} from {low} to {high} dB"
+    return words
+
+
+def _offer(change: dict[str, Any]) -> dict[str, Any]:
+    """What a person may still want: a stem raised by what a first balance left undone."""
+    by_db = gain_text(change["short_db"])
+    return {"role": change["name"], "by_db": change["short_db"], "words": f"Raise {change['name']} by {by_db} dB more"}
+
+
+def _dipped(change: dict[str, Any]) -> str:
+    name = str(change["name"])
+    if not change["dips"]:
+        return f"{name}: stays even" if change["is_even"] else f"{name}: no dip needed"
+    deep, shallow = signed(change["deepest_db"]), signed(change["shallowest_db"])
+    words = f"{name}: {_count(change['dips'], 'dip')}, {deep} dB" + (f" to {shallow} dB" if deep != shallow else "")
+    if change.get("room_db"):
+        words += f", and up to {signed(change['room_db'])} dB of room in the voice's range"
+    return words
