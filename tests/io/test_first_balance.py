@@ -21,13 +21,16 @@ from recitant_core.balance.stem_meter import exact_energies
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.delivery.fit import fit
 from recitant_core.errors import PlanError
-from recitant_core.gain.ducking import comfort, dips, passages
+from recitant_core.gain.duck_drawing import point_moved
+from recitant_core.gain.ducking import comfort, dips
 from recitant_core.intake.checks import findings_of
 from recitant_core.intake.evidence import gather
-from recitant_core.measure.clearance import clearance_lu, close_passages
-from recitant_core.measure.loudness import gating_block_powers, integrated_lufs
+from recitant_core.measure.clearance import close_passages
+from recitant_core.render.accepted import with_accepted
 from recitant_core.render.clip_levels import level_of_clip
 from recitant_core.render.following import scene_of
+from recitant_core.timeline.curve_edits import curve_level_db, curve_with
+from recitant_core.timeline.edits import clips_by_id, levelled, set_clips
 from recitant_core.timeline.model import Clip, Plan, Role, Track
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.plan_energies import source_hop_energies
@@ -99,29 +102,21 @@ def material(plan=None, **more):
 
 
 @pytest.mark.parametrize(
-    "choices", [Choices(), Choices("forward", "forward", "gentle"), Choices("soft", "soft", "strong")], ids=str
+    "choices", [Choices(), Choices("front", "front", "gentle"), Choices("back", "back", "strong")], ids=str
 )
 def test_the_figures_it_promises(choices):
     energies, speech, _ = heard()
     done = first_balance(material(), choices)
-    scene = scene_of(done.plan, energies, speech)
-    before = scene_of(film(), energies, speech)
-    assert close_passages(before.clearance(film()), 7.0)  # there was something to do
-    n = min(map(len, done.stems.values()))
-    rest = sum(e[:n] for role, e in done.stems.items() if role is not Role.DIALOGUE)
-    exact = clearance_lu(done.stems[Role.DIALOGUE][:n], rest, scene.is_speech[:n])
-    assert close_passages(exact, 7.0, 0.5) == [] and done.left == ()
+    assert close_passages(scene_of(film(), energies, speech).clearance(film()), 7.0)  # there was something to do
+    standing = done.judgement
+    assert standing.clear_share >= 0.95 and standing.least_clear_share >= 0.98
+    assert standing.phrase_sd_lu <= 1.5 and standing.phrase_worst_lu <= 4.0
+    most = {"gentle": 9.0, "clear": 12.0, "strong": 15.0}[choices.ducking]
+    assert all(stem.depth_db <= most + 0.01 and stem.lift_db <= 6.01 for stem in standing.stems.values())
+    assert done.plan.duck_of_stem(Role.AMBIENCE).points == ()
     reached = fit(done.plan, sounds(), SPEC)
     assert reached.trial.readings.integrated_lufs == pytest.approx(-23.0, abs=0.1)
-    assert integrated_lufs(gating_block_powers(sum(done.stems.values()))) == pytest.approx(-23.0, abs=2.5)
-    for duck in done.plan.ducks:
-        assert comfort(duck.points, scene.speech, duck.rule.least_change_db).rises_per_minute < 6
-        rises = [(a, b) for a, b in pairwise(duck.points) if b.gain_db - a.gain_db >= duck.rule.least_change_db]
-        for a, b in pairwise(passages(scene.speech, replace(duck.rule, hold_s=0, recovery_s=0, lead_in_s=0))):
-            gap = SampleSpan(a.end_sample, b.start_sample - a.end_sample)
-            assert gap.length_samples > duck.rule.bridge_s * RATE_HZ or not any(
-                gap.start_sample <= low.at_sample < gap.end_sample for low, _ in rises
-            )
+    assert abs(reached.trial.master.gain_db) < 0.3  # the programme gain has brought it there
     voices = done.plan.tracks[0]
     for one in voices.clips:
         gain_db = voices.gain_db + done.plan.stem_gain_db(Role.DIALOGUE)
@@ -137,11 +132,13 @@ def test_every_step_tells_what_it_measured_and_changed():
     assert {change["name"] for change in even.changes} >= {"two", "three", "four"}
     by = {change["name"]: change["by_db"] for change in even.changes}
     assert by["two"] > by["four"]  # the quiet one up, the one that was pushed down
-    assert [change["name"] for change in stems.changes] == ["music", "effects", "ambience"]
+    assert {change["name"] for change in stems.changes} >= {"music"} and stems.measured["leads"] == "speech"
     assert duck.measured["close_before"] > 0 and any(change["dips"] for change in duck.changes)
-    assert check.measured["close"] == 0
-    before, reached = fitted.measured["before_lufs"], fitted.measured["reached_lufs"]
-    assert abs(reached + 23.0) < abs(before + 23.0) and abs(reached + 23.0) < 1.3
+    assert check.measured["clear_share"] >= 0.95
+    assert fitted.measured["reached_lufs"] == pytest.approx(-23.0, abs=0.02)
+    assert [change["what"] for change in fitted.changes] == ["programme"]
+    before = check.plan
+    assert fitted.plan == replace(before, programme_gain_db=fitted.plan.programme_gain_db)  # no stem is moved for it
 
 
 def test_steps_can_be_switched_off():
@@ -158,19 +155,85 @@ def test_a_part_touches_only_its_clips_and_no_stem():
     assert changed == {"two"}
 
 
+def changes_of(done):
+    return [(step.code, change) for step in done.steps for change in step.changes]
+
+
+def test_run_again_it_changes_nothing():
+    first = first_balance(material(), Choices())
+    again = first_balance(material(first.plan), Choices())
+    assert [c for _, c in changes_of(again) if c["what"] not in ("duck", "clip")] == []
+    assert again.plan == first.plan
+
+
 def test_a_second_run_takes_another_choice_and_keeps_a_rule_of_ones_own():
     first = first_balance(material(), Choices(ducking="gentle"))
     again = first_balance(material(first.plan), Choices(ducking="strong"))
-    assert again.plan.ducks[0].rule.bridge_s < first.plan.ducks[0].rule.bridge_s
-    own = replace(first.plan, ducks=tuple(replace(d, rule=replace(d.rule, bridge_s=7.0)) for d in first.plan.ducks))
-    assert first_balance(material(own), Choices(ducking="strong")).plan.ducks[0].rule.bridge_s == 7.0
+    assert [again.plan.ducks[0].rule.floor_db, first.plan.ducks[0].rule.floor_db] == [-15.0, -9.0]
+    own = replace(first.plan.ducks[0].rule, under_lu=-20.0, is_made=False)
+    changed = replace(first.plan, ducks=(replace(first.plan.ducks[0], rule=own), *first.plan.ducks[1:]))
+    kept = first_balance(material(changed), Choices(ducking="strong"))
+    assert kept.plan.ducks[0].rule == own
+    assert ("duck", {"what": "kept", "name": "music", "why": "rule"}) in changes_of(kept)
 
 
-def test_soft_music_is_softer_than_forward_music():
-    soft, forward = (
-        first_balance(material(), Choices(music=music, steps=("even-out", "stems"))) for music in ("soft", "forward")
+def test_what_was_set_by_hand_is_kept_and_named():
+    first = first_balance(material(), Choices())
+    plan = set_clips(first.plan, ["two"], lambda one: levelled(one, 2.0))
+    plan = set_clips(plan, ["one"], lambda one: curve_with(one, [(0, 0.0), (48_000, -4.0)]))
+    plan = replace(plan, stem_gains_db=plan.stem_gains_db | {Role.MUSIC: -20.0})
+    pinned = point_moved(plan.ducks[0].points, 1, plan.ducks[0].points[1].at_sample, -3.0)
+    plan = replace(plan, ducks=(replace(plan.ducks[0], points=pinned), *plan.ducks[1:]))
+    again = first_balance(material(plan), Choices(music="front"))
+    was, now = clips_by_id(plan), clips_by_id(again.plan)
+    assert now["two"][1].gain_db == was["two"][1].gain_db
+    assert now["one"][1].curve == was["one"][1].curve
+    assert again.plan.stem_gain_db(Role.MUSIC) == -20.0
+    assert [p for p in again.plan.ducks[0].points if p.is_pinned] == [p for p in pinned if p.is_pinned]
+    named = {(c["name"], c["why"]) for _, c in changes_of(again) if c["what"] == "kept"}
+    assert named == {("two", "gain"), ("one", "curve"), ("music", "fader"), ("music", "pinned")}
+
+
+def test_what_was_accepted_is_remembered():
+    loud = replace(film().tracks[1], clips=tuple(replace(c, gain_db=18.0) for c in film().tracks[1].clips))
+    plan = replace(film(), tracks=(film().tracks[0], loud, *film().tracks[2:]))
+    steps = ("duck", "check")
+    found = first_balance(material(plan), Choices(ducking="gentle", steps=steps))
+    assert found.left
+    for one in found.left:
+        plan = with_accepted(plan, one.passage.span, is_accepted_now=True)
+    again = first_balance(material(plan), Choices(ducking="gentle", steps=steps))
+    assert again.left == () and again.steps[-1].measured["accepted"] > 0
+
+
+def test_takes_inside_one_recording_are_brought_together():
+    voice = sounds()["voice"].audio
+    gap = np.zeros((RATE_HZ, 1), np.float32)
+    takes = np.concatenate([part for db in (-12, 4, -6, 0) for part in (voice * np.float32(10 ** (db / 20)), gap)])
+    sources = {**sounds(), "takes": MemorySource("takes", takes)}
+    energies, speech, _ = heard()
+    energies = {**energies, "takes": source_hop_energies(sources["takes"])}
+    speech = {**speech, "takes": tuple(speech_spans(sources["takes"], np.zeros(0)))}
+    track = Track("v", "takes", Role.DIALOGUE, clips=(Clip("t", "takes", 0, 0, len(takes), name="takes"),))
+    full = replace(material(only(track)), sources=sources, energies=energies, speech=speech)
+    done = first_balance(full, Choices())
+    assert done.plan.tracks[0].clips[0].curve and done.judgement.phrase_sd_lu < 1.5
+    assert first_balance(replace(full, plan=done.plan), Choices()).plan == done.plan
+    part = SampleSpan(0, 9 * RATE_HZ)
+    first_only = first_balance(full, Choices(part=part))
+    one = first_only.plan.tracks[0].clips[0]
+    whole = done.plan.tracks[0].clips[0]
+    assert curve_level_db(one, 4 * RATE_HZ) + one.gain_db == pytest.approx(
+        curve_level_db(whole, 4 * RATE_HZ) + whole.gain_db, abs=0.2
     )
-    assert forward.plan.stem_gain_db(Role.MUSIC) - soft.plan.stem_gain_db(Role.MUSIC) == pytest.approx(8.0, abs=0.11)
+    assert curve_level_db(one, 35 * RATE_HZ) + one.gain_db == pytest.approx(0.0, abs=0.2)
+
+
+def test_front_music_is_nearer_than_back_music_by_eight():
+    back, front = (
+        first_balance(material(), Choices(music=music, steps=("even-out", "stems"))) for music in ("back", "front")
+    )
+    assert front.plan.stem_gain_db(Role.MUSIC) - back.plan.stem_gain_db(Role.MUSIC) == pytest.approx(8.0, abs=0.11)
 
 
 def only(*tracks):
@@ -179,7 +242,7 @@ def only(*tracks):
 
 def test_no_speech_at_all():
     done = first_balance(material(only(*film().tracks[1:])), Choices())
-    assert done.plan.ducks == () and done.left == ()
+    assert done.plan.ducks == () and done.left == () and done.plan.stem_gains_db == {}
     assert done.steps[-1].measured["reached_lufs"] == pytest.approx(-23.0, abs=0.1)
 
 
@@ -229,7 +292,7 @@ def test_everything_turned_down_is_said_not_crashed():
 
 
 def test_what_makes_no_sense_is_refused():
-    for choices in (Choices(music="loud"), Choices(ducking="none"), Choices(steps=("paint",))):
+    for choices in (Choices(music="loud"), Choices(ducking="none"), Choices(leads="noise"), Choices(steps=("paint",))):
         with pytest.raises(PlanError):
             first_balance(material(), choices)
     with pytest.raises(PlanError):
@@ -259,12 +322,12 @@ def write_plan(folder, **more):
 
 def test_on_the_command_line_with_its_report(tmp_path, capsys):
     plan = write_plan(tmp_path)
-    assert main(["mix", plan, "--out", str(tmp_path / "out"), "--first-balance", "--music", "forward"]) == 0
+    assert main(["mix", plan, "--out", str(tmp_path / "out"), "--first-balance", "--music", "front"]) == 0
     printed = capsys.readouterr().out
     assert "Even out the dialogue" in printed and "Use the louder side" in printed
     report = json.loads((tmp_path / "out" / "report.json").read_text())
     assert report["deliveries"][0]["integrated_lufs"] == pytest.approx(-23.0, abs=0.1)
-    assert report["clearance"]["asked_lu"] == 7.0 and report["clearance"]["close_passages"] == []
+    assert report["clearance"]["asked_lu"] == 7.0 and report["judgement"]["clear_share"] >= 0.95
     assert all(end > start for start, end in report["speech"]) and 4.0 <= report["speech"][0][0] < 5.5
     score = next(d for d in report["ducking"] if d["track"] == "score")
     assert all(a[0] < b[0] for a, b in pairwise(score["points"])) and min(db for _, db in score["points"]) < -2.0
@@ -315,15 +378,8 @@ def test_exact_energies_are_those_of_the_rendered_stems():
     assert stems[Role.MUSIC][:n].sum() == pytest.approx(scene.tracks["m"][:n].sum(), rel=0.01)
 
 
-def test_where_a_curve_would_pump_the_bridge_grows():
+def test_a_curve_never_follows_every_line():
     lines = (replace(clip(f"c{i}", "voice", i * 7.2), length_samples=4 * RATE_HZ) for i in range(11))
     voices = replace(film().tracks[0], clips=tuple(lines))  # four seconds of words, some three of pause
-    plan = only(voices, film().tracks[1])
-    energies, speech, _ = heard()
-    done = first_balance(material(plan), Choices(ducking="strong"))
-    duck = done.plan.ducks[0]
-    talk = scene_of(done.plan, energies, speech).speech
-    assert duck.rule.bridge_s > 2.5
-    assert comfort(duck.points, talk, 1.0).rises_per_minute < 6 and done.left == ()
-    again = first_balance(material(done.plan), Choices(ducking="gentle"))
-    assert again.plan.ducks[0].rule.recovery_s == 2.0  # a grown bridge is still a choice's own rule
+    done = first_balance(material(only(voices, film().tracks[1])), Choices(ducking="strong"))
+    assert len(dips(done.plan.ducks[0].points)) == 1 and done.judgement.stems[Role.MUSIC].feel == "calm"

@@ -127,7 +127,7 @@ def _stem(
     if not audible.any():
         return StemJudgement(0.0, 0.0, 0.0, None, "calm")
     with np.errstate(divide="ignore", invalid="ignore"):
-        dip_db = np.where(before > 0.0, 10.0 * np.log10(np.maximum(after, 1e-30) / np.maximum(before, 1e-30)), 0.0)
+        dip_db = 10.0 * np.log10(np.maximum(momentary_power(after), 1e-30) / np.maximum(power, 1e-30))
     moved_db = (dip_db + _trim_db(plan, role, len(before)))[audible]
     under = dip_db[audible & is_speech]
     depth_db = max(0.0, -float(np.quantile(under, 0.05))) if len(under) else 0.0

@@ -29,6 +29,7 @@ SCENE_KEPT_LU: Final = 3.0  # and so much of its distance stays: the material's 
 DIP_RESERVE_DB: Final = 1.5  # what a dip keeps for the sum of all stems
 _OPEN_S: Final = 5.0  # a stem that is heard alone for less is placed by what it does under speech
 _OPEN_SHARE: Final = 0.1
+_LEAST_MOVE_DB: Final = 0.5
 _LEAST_TRIM_DB: Final = 1.0
 _MOST_TRIM_TRAVEL_DB: Final = 4.0  # a minute
 _BLOCKS_PER_S: Final = 10.0
@@ -169,7 +170,9 @@ def _moved_db(away_lu: float, role: Role) -> float:
     if -over <= away_lu <= under:
         return 0.0
     # A room is only brought near: nobody misses a quiet one.
-    return away_lu - under if away_lu > 0.0 and role is Role.AMBIENCE else away_lu
+    if away_lu > 0.0 and role is Role.AMBIENCE:
+        return away_lu - under if away_lu - under >= _LEAST_MOVE_DB else 0.0
+    return away_lu
 
 
 def _trim(

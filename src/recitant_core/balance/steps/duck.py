@@ -15,6 +15,7 @@ from recitant_core.units.clock import SampleSpan
 
 LEADING_OPEN_LU: Final = 0.0  # where music leads, its own level in the open is the programme's
 LEADING_BRIDGE_S: Final = 2.0  # and it comes back sooner
+ROOMY_CHOICE: Final = "strong"
 _NEW_DUCK: Final = "new "
 
 
@@ -22,7 +23,9 @@ def rule_of_choice(choices: Choices, role: Role, leads: str) -> DuckRule:
     """The rule that the choices stand for."""
     most_db = MOST_DEPTH_DB[choices.ducking]
     rule = levels_rule(role.value, most_db, NEARER_LU.get(choices.nearness(role), 0.0))
-    rule = replace(rule, is_made=True, room=Room(is_on=rule.under_lu < rule.open_lu))
+    # A bell that opens and closes is heard as movement of its own: by choice only where dips may go deepest.
+    has_room = choices.ducking == ROOMY_CHOICE and rule.under_lu < rule.open_lu
+    rule = replace(rule, is_made=True, room=Room(is_on=has_room))
     if leads == "music" and role is not Role.AMBIENCE:
         rule = replace(rule, open_lu=LEADING_OPEN_LU, bridge_s=LEADING_BRIDGE_S)
     return rule

@@ -1,0 +1,126 @@
+"""A judge of balances that reads only stems as they came, stems as they were written, and where speech is known to be.
+
+It shares no code with the program. K-weighting by the coefficients of ITU-R BS.1770-5 Annex 1, tables 1 and 2 (48 kHz).
+Definitions: docs/standards/balance.md.
+"""
+
+import json
+from dataclasses import dataclass, field
+
+import numpy as np
+import soundfile
+from scipy.signal import lfilter
+
+RATE = 48_000
+HOP = 480
+SHELF = ([1.53512485958697, -2.69169618940638, 1.19839281085285], [1.0, -1.69065929318241, 0.73248077421585])
+HIGH_PASS = ([1.0, -2.0, 1.0], [1.0, -1.99004745483398, 0.99007225036621])
+AUDIBLE_LU = 25.0
+JOINED_S = 0.6
+STILL_DB = 0.3  # a gain that wanders by less has not moved
+
+
+@dataclass
+class StemFigures:
+    """Of one stem that is no dialogue."""
+
+    depth_db: float
+    travel_db: float
+    lift_db: float
+
+
+@dataclass
+class Figures:
+    """Of a balance."""
+
+    phrase_sd: float
+    phrase_worst: float
+    clear_7: float
+    clear_4: float
+    integrated: float
+    stems: dict = field(default_factory=dict)
+
+
+def hop_energy(audio):
+    weighted = audio.T
+    for b, a in (SHELF, HIGH_PASS):
+        weighted = lfilter(b, a, weighted)
+    power = (weighted**2).sum(axis=0)
+    n = len(power) // HOP
+    return power[: n * HOP].reshape(n, HOP).sum(axis=1)
+
+
+def windowed(energy, hops):
+    total = np.concatenate([[0.0], np.cumsum(energy)])
+    at = np.arange(len(energy))
+    first, last = np.maximum(0, at - hops // 2), np.minimum(len(energy), at + hops // 2)
+    return (total[last] - total[first]) / ((last - first) * HOP)
+
+
+def lufs(power):
+    return -0.691 + 10.0 * np.log10(np.maximum(power, 1e-12))
+
+
+def phrases(known):
+    found = []
+    for begin, end in sorted(known):
+        if found and begin - found[-1][1] < JOINED_S:
+            found[-1][1] = max(end, found[-1][1])
+        else:
+            found.append([begin, end])
+    return found
+
+
+def words(energy, speech):
+    """Level of the words within half a second: speech hops no more than 10 dB under their mean."""
+    heard = np.where(speech, energy, 0.0)
+    mean = windowed(heard, 100) * HOP / np.maximum(windowed(speech.astype(float), 100) * HOP, 1e-9)
+    kept = speech & (energy > 0.1 * mean)
+    return windowed(np.where(kept, energy, 0.0), 100) / np.maximum(windowed(kept.astype(float), 100) * HOP, 1e-9)
+
+
+def judged(came, folder, known, spec="ebu-r128"):
+    """Figures of a delivery.
+
+    came: stems as they came, float32 (frames, channels) by role; folder: of the delivery; known: (begin, end) of
+    each stretch of speech in seconds.
+    """
+    written = {r: soundfile.read(folder / f"stem-{r}-{spec}.wav", dtype="float32", always_2d=True)[0] for r in came}
+    new = {role: hop_energy(audio) for role, audio in written.items()}
+    old = {role: hop_energy(audio) for role, audio in came.items()}
+    n = min(map(len, new.values()))
+    speech = np.zeros(n, bool)
+    for begin, end in known:
+        speech[int(begin * 100) : int(end * 100)] = True
+    levels = []
+    for begin, end in phrases(known):
+        energy = new["dialogue"][int(begin * 100) : int(end * 100)]
+        levels.append(lufs(energy[energy > 0.1 * energy.mean()].mean() / HOP))
+    levels = np.array(levels)
+    rest = windowed(sum((new[r][:n] for r in came if r != "dialogue"), np.zeros(n)), 40)
+    clear = 10.0 * np.log10(np.maximum(words(new["dialogue"][:n], speech)[speech], 1e-20) / (rest[speech] + 1e-12))
+    report = json.loads((folder / "report.json").read_text())
+    # What turned the whole programme is no lift of one stem.
+    turned = report["programme_gain_db"] + report["deliveries"][0]["gain_db"]
+    stems = {r: _stem(old[r][:n], new[r][:n], speech, turned) for r in came if r != "dialogue"}
+    return Figures(
+        float(levels.std()),
+        float(np.abs(levels - levels.mean()).max()),
+        float((clear >= 7.0).mean()),
+        float((clear >= 4.0).mean()),
+        report["deliveries"][0]["integrated_lufs"],
+        stems,
+    )
+
+
+def _stem(old, new, speech, turned):
+    before, after = windowed(old, 20), windowed(new, 20)
+    audible = lufs(before) > max(lufs(np.quantile(before, 0.95)) - AUDIBLE_LU, -75.0)
+    gain = 10.0 * np.log10(np.maximum(after[audible], 1e-12) / before[audible]) - turned
+    spoken = gain[speech[audible]]
+    depth = float(np.quantile(gain, 0.95) - np.quantile(spoken, 0.05)) if len(spoken) else 0.0
+    travel, last = 0.0, gain[0]
+    for value in gain[::10]:
+        if abs(value - last) > STILL_DB:
+            travel, last = travel + abs(value - last), value
+    return StemFigures(depth, float(travel / (len(old) / 6_000)), float(gain.max()))
