@@ -62,7 +62,7 @@ def desk(signed_in, film, after_commit):
             return answer.json()
 
         def balance(self, **more):
-            choices = {"music": "medium", "effects": "medium", "ducking": "clear", **more}
+            choices = {"music": "middle", "effects": "middle", "ducking": "clear", **more}
             choices.setdefault("steps", ["mend", "even-out", "stems", "duck", "check", "fit"])
             self.post("first-balance", **choices)
             return self.state()
@@ -433,7 +433,7 @@ def queued(desk, monkeypatch):
     monkeypatch.setattr(
         balancing, "start_job", lambda workspace, kind, _payload: Job.objects.create(workspace=workspace, kind=kind)
     )
-    choices = {"music": "medium", "effects": "medium", "ducking": "clear", "steps": ["even-out", "stems"]}
+    choices = {"music": "middle", "effects": "middle", "ducking": "clear", "steps": ["even-out", "stems"]}
     assert desk.post("first-balance", **choices)["balance_run"]["is_open"]
     run = BalanceRun.objects.get()
     return lambda: run_job(run.job_id, lambda _job, progress: run_first_balance(run.pk, progress))

@@ -35,8 +35,8 @@ class Spec:
         return self.target_lufs
 
     def aim_lufs(self, role: str) -> float:
-        """Where a stem of this role is meant to sit. Common practice: distances to the dialogue, in LU."""
+        """Where a stem of this role is meant to sit in the open. Common practice: distances to the dialogue, in LU."""
         return self.target_lufs + AIM_DISTANCE_LU[role]
 
 
-AIM_DISTANCE_LU = {"dialogue": 0.0, "music": -8.0, "effects": -4.0, "ambience": -15.0}
+AIM_DISTANCE_LU = {"dialogue": 0.0, "music": -4.0, "effects": -4.0, "ambience": -15.0}

@@ -10,7 +10,6 @@ from recitant_core.gain.ducking import comfort, dips
 from recitant_core.gain.trim import trim_points
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU, STRICT_LU
 from recitant_core.measure.clip_level import ClipLevel
-from recitant_core.render.accepted import accepted_spans
 from recitant_core.render.estimate import duck_gains_db
 from recitant_core.render.following import Scene
 from recitant_core.render.level_path import level_path
@@ -53,7 +52,11 @@ def desk_state(programme: Programme) -> dict[str, Any]:
                 "gain_db": stem_gain_db,
                 **_two_levels(plan, role, spec.aim_lufs(Role.DIALOGUE)),
                 "tracks": [{"id": t.track_id, "name": t.name, "gain_db": t.gain_db} for t in tracks],
-                "clips": [_clip_data(c, t, stem_gain_db, levels[c.clip_id][2]) for t in tracks for c in t.clips],
+                "clips": [
+                    _clip_data(c, t, stem_gain_db + plan.programme_gain_db, levels[c.clip_id][2])
+                    for t in tracks
+                    for c in t.clips
+                ],
             }
         )
     return {
@@ -86,10 +89,12 @@ def _two_levels(plan: Plan, role: Role, aim_lufs: float) -> dict[str, Any]:
     return found
 
 
-def _clip_data(clip: Clip, track: Track, stem_gain_db: float, level: ClipLevel | None) -> dict[str, Any]:
+def _clip_data(clip: Clip, track: Track, later_db: float, level: ClipLevel | None) -> dict[str, Any]:
+    # later_db: gain of stem and programme behind the track's.
     in_mix = level.level_lufs if level is not None else None
-    gains_db = clip.gain_db + track.gain_db + stem_gain_db
-    return {
+    gains_db = clip.gain_db + track.gain_db + later_db
+    curve = {"curve": [[point.at_sample, point.gain_db] for point in clip.curve]} if clip.curve else {}
+    return curve | {
         "id": clip.clip_id,
         "track_id": track.track_id,
         "name": clip.name,
@@ -125,10 +130,10 @@ def balance_state(snapshot: Snapshot, under_way: UnderWay) -> dict[str, Any]:
     programme, plan, scene = snapshot.programme, snapshot.plan, snapshot.scene
     run = run_data(programme)
     turned = 10.0 ** (plan.programme_gain_db / 10.0)
+    close = passages(snapshot)
     stems = snapshot.stems or {role: energy * turned for role, energy in scene.stems.items()}
     return {
         "judgement": judgement_shown(judged_now(snapshot)),
-        "accepted": [[span.start_sample, span.length_samples] for span in accepted_spans(plan)],
         "ducks": [_duck_data(duck, plan, scene) for duck in plan.ducks],
         "starting_points": starting_points_data(),
         "speech": [
@@ -143,7 +148,8 @@ def balance_state(snapshot: Snapshot, under_way: UnderWay) -> dict[str, Any]:
             "usual_lu": DEFAULT_ASKED_LU,
             "strict_lu": STRICT_LU,
             "least_s": programme.least_passage_s,
-            "passages": passages(snapshot),
+            "passages": [one for one in close if not one["is_accepted"]],
+            "accepted": [one for one in close if one["is_accepted"]],
             "is_exact": snapshot.stems is not None,
             "has_speech": bool(scene.speech),
             "is_listening": under_way.is_listening,

@@ -4,6 +4,8 @@ import { button, make } from "../lib/dom.js";
 import { clock, signed } from "../lib/units.js";
 import { passageAt, selectedClip } from "./model.js";
 
+const ACCEPT = { code: "accept", target_id: "0", by_db: 0 };
+
 export function showNote(model, position, { cure, goToPassage, nextPassage }) {
   const box = document.getElementById("close-note");
   const { clearance } = model.state;
@@ -44,6 +46,10 @@ export function showNote(model, position, { cure, goToPassage, nextPassage }) {
       "div",
       { className: "acts" },
       button("Go to it", () => goToPassage(passage), { className: "quiet" }),
+      button("Accept it", () => cure(passage, ACCEPT), {
+        className: "quiet",
+        title: "Close on purpose: it is remembered with the recording",
+      }),
       n > 1 ? button("Next (n)", () => nextPassage(1), { className: "quiet" }) : null,
       n > 1
         ? button(
@@ -58,11 +64,12 @@ export function showNote(model, position, { cure, goToPassage, nextPassage }) {
   );
 }
 
-export function showCloseList(model, { cure, goToPassage }) {
-  const { passages } = model.state.clearance;
+export function showCloseList(model, { cure, unaccept, goToPassage }) {
+  const { passages, accepted } = model.state.clearance;
   const details = document.getElementById("close-list");
-  details.hidden = !passages.length;
-  details.querySelector("summary").textContent = `Close passages (${passages.length})`;
+  details.hidden = !passages.length && !accepted.length;
+  const onPurpose = accepted.length ? `, ${accepted.length} close on purpose` : "";
+  details.querySelector("summary").textContent = `Close passages (${passages.length}${onPurpose})`;
   details.querySelector("tbody").replaceChildren(
     ...passages.map((passage) =>
       make(
@@ -81,6 +88,24 @@ export function showCloseList(model, { cure, goToPassage }) {
           ...passage.cures
             .slice(0, 1)
             .map((one) => button(one.words, () => cure(passage, one), { className: "quiet as-link" })),
+        ),
+      ),
+    ),
+    ...accepted.map((passage) =>
+      make(
+        "tr",
+        { className: "soft" },
+        make(
+          "td",
+          { className: "mono" },
+          button(clock(passage.start_sample), () => goToPassage(passage), { className: "quiet" }),
+        ),
+        make("td", { className: "n mono", textContent: signed(passage.least_lu) }),
+        make(
+          "td",
+          { className: "wrap" },
+          "close on purpose",
+          button("Count it again", () => unaccept(passage), { className: "quiet as-link" }),
         ),
       ),
     ),

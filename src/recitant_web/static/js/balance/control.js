@@ -52,10 +52,11 @@ export function bindScore(canvas, { model, score, actions }) {
       dragSideways(hit, grabbed, now, movedPx, event.shiftKey ? 0.2 : 1, actions);
       return;
     }
-    if (!grabbed.hasMoved || (hit.kind !== "clip" && hit.kind !== "stem")) return;
+    if (!grabbed.hasMoved || !["clip", "stem", "level"].includes(hit.kind)) return;
     const fine = event.shiftKey ? 0.2 : 1;
     const deltaDb = Math.round((movedPx * fine * 10) / hit.row.pxPerDb) / 10;
     if (hit.kind === "clip") actions.drag({ target: "clip", id: hit.clip.id, deltaDb });
+    else if (hit.kind === "level") actions.drag({ target: "line", id: hit.row.role, which: hit.level.which, deltaDb });
     else actions.drag({ target: "stem", id: hit.row.role, deltaDb });
   });
 
@@ -184,6 +185,7 @@ function cursorFor(hit) {
       ruler: "col-resize",
       clip: "ns-resize",
       stem: "ns-resize",
+      level: "ns-resize",
       "duck-point": "move",
       "speech-edge": "col-resize",
       speech: "pointer",

@@ -4,6 +4,8 @@ import { numberOf } from "../lib/fields.js";
 
 export function applyEdit(state, data) {
   if (data.kind === "gain") return withGain(state, data);
+  if (data.kind === "stem-levels") return withLevels(state, data);
+  if (data.kind === "programme-gain") return withProgrammeGain(state, data);
   if (data.kind === "duck-point") return withPoint(state, data);
   if (data.kind === "duck-rule") return withRule(state, data);
   if (data.kind === "spec") return { ...state, spec: { ...state.spec, id: data.spec_id } };
@@ -16,6 +18,12 @@ export function gainOf(state, target, id) {
   const all = state.staves.flatMap((stave) => (target === "clip" ? stave.clips : stave.tracks));
   return all.find((one) => one.id === id)?.gain_db ?? null;
 }
+
+// More or less gain than stands there when its turn comes; null where it is gone.
+export const gainMoved = (target, id) => (state, byDb) => {
+  const now = gainOf(state, target, id);
+  return now === null ? null : { kind: "gain", target, id, gain_db: String(Math.round((now + byDb) * 100) / 100) };
+};
 
 function withGain(state, { target, id, gain_db: text }) {
   const wanted = numberOf(text);
@@ -41,6 +49,43 @@ function withGain(state, { target, id, gain_db: text }) {
       : stave;
   });
   return { ...state, staves };
+}
+
+// The two levels of a stem: its fader moves with the one in the open.
+function withLevels(state, { id, open_lu: open, under_lu: under }) {
+  const duck = state.ducks.find((one) => one.id === id);
+  if (!duck) return state;
+  const byDb = open - duck.rule.open_lu;
+  const stave = state.staves.find((one) => one.role === duck.stem);
+  const raised = withGain(state, { target: "stem", id: duck.stem, gain_db: String(stave.gain_db + byDb) });
+  const staves = raised.staves.map((one) =>
+    one.role === duck.stem && one.lines
+      ? {
+          ...one,
+          lines: { ...one.lines, open_lufs: one.lines.aim_lufs + open, under_lufs: one.lines.aim_lufs + under },
+        }
+      : one,
+  );
+  return withRule({ ...raised, staves }, { id, rule: { open_lu: open, under_lu: under } });
+}
+
+function withProgrammeGain(state, { gain_db: text }) {
+  const gainDb = numberOf(text);
+  return Number.isFinite(gainDb) ? { ...state, programme_gain_db: gainDb } : state;
+}
+
+// The edit that moves one of the two levels of a stem by some dB, from where it is when its turn comes.
+export function levelsMoved(state, role, which, byDb) {
+  const duck = state.ducks.find((one) => one.stem === role && one.rule.aim === "levels");
+  if (!duck) return null;
+  const rounded = (value) => Math.round(value * 10) / 10;
+  const { open_lu: open, under_lu: under } = duck.rule;
+  return {
+    kind: "stem-levels",
+    id: duck.id,
+    open_lu: rounded(open + (which === "open" ? byDb : 0)),
+    under_lu: rounded(under + (which === "under" ? byDb : 0)),
+  };
 }
 
 function withAsked(state, { asked_lu: asked, least_s: least }) {

@@ -1,6 +1,7 @@
 // The first balance: what is chosen before, how far it is, and what each step came to.
 
 import { button, make } from "../lib/dom.js";
+import { gainOf } from "./drawn.js";
 
 export function newFirstBalance({ dialog, model, start, edit, view }) {
   const form = dialog.querySelector("form");
@@ -19,11 +20,30 @@ export function newFirstBalance({ dialog, model, start, edit, view }) {
       music: value("music"),
       effects: value("effects"),
       ducking: value("ducking"),
+      leads: value("leads"),
       steps,
       from_sample: Math.round(span.start),
       to_sample: Math.round(span.end),
     });
   });
+
+  // A stem that would need more than it was raised by is raised further only when somebody says so.
+  const offers = (step) =>
+    step.is_in_force
+      ? (step.offers || []).map((offer) =>
+          button(
+            offer.words,
+            () =>
+              edit((state) => {
+                const now = gainOf(state, "stem", offer.role);
+                return now === null
+                  ? null
+                  : { kind: "gain", target: "stem", id: offer.role, gain_db: String(now + offer.by_db) };
+              }),
+            { className: "act" },
+          ),
+        )
+      : [];
 
   function show() {
     const box = document.getElementById("balance-report");
@@ -76,6 +96,7 @@ export function newFirstBalance({ dialog, model, start, edit, view }) {
             )
           : make("p", { className: "soft mb-0", textContent: "Nothing needed to change." }),
         make("p", { className: "soft mb-0", textContent: step.why }),
+        ...offers(step),
         step.edit_id
           ? step.is_in_force
             ? button("Take this step back", () => edit({ kind: "step-back", edit_id: step.edit_id }), {

@@ -3,6 +3,7 @@
 import { button, make } from "../lib/dom.js";
 import { check, choice, details, numberField, row } from "../lib/fields.js";
 import { clock, gainText, signed } from "../lib/units.js";
+import { levelRows, trimRows } from "./levelspanel.js";
 import { duckOf, gainAt, selectedClip, staveOf } from "./model.js";
 
 const MOST_POINTS = 24;
@@ -44,8 +45,8 @@ export function showGiveWay(model, position, { edit, editPoint }) {
 function addRows(model, role, edit) {
   const start = choice(
     "Start from",
-    model.state.starting_points.map(({ name, words }) => [name, words]),
-    model.state.starting_points[0].name,
+    [["", "its two levels"], ...model.state.starting_points.map(({ name, words }) => [name, words])],
+    "",
     () => {},
   );
   const stave = staveOf(model, role);
@@ -130,18 +131,21 @@ function ruleRows(model, duck, position, edit, editPoint) {
       endRow(duck, edit),
     ];
   }
-  const depth =
-    rule.aim === "depth"
-      ? number("depth_db", "depth", "dB")
-      : row(
-          "clearance",
-          numberField(
-            "clearance, LU",
-            rule.clearance_lu ?? model.state.clearance.asked_lu + rule.over_lu,
-            (text) => set({ clearance_lu: text }),
-            "LU",
-          ),
-        );
+  const clearance = () =>
+    row(
+      "clearance",
+      numberField(
+        "clearance, LU",
+        rule.clearance_lu ?? model.state.clearance.asked_lu + rule.over_lu,
+        (text) => set({ clearance_lu: text }),
+        "LU",
+      ),
+    );
+  const depth = {
+    levels: () => levelRows(model, duck, set, edit),
+    depth: () => [number("depth_db", "depth", "dB")],
+    clearance: () => [clearance()],
+  }[rule.aim]();
   const pair = make(
     "span",
     { className: "two" },
@@ -156,6 +160,7 @@ function ruleRows(model, duck, position, edit, editPoint) {
       choice(
         "How deep",
         [
+          ["levels", "its two levels ask"],
           ["clearance", "clearance needs"],
           ["depth", "a fixed depth"],
         ],
@@ -163,9 +168,10 @@ function ruleRows(model, duck, position, edit, editPoint) {
         (value) => set({ aim: value }),
       ),
     ),
-    depth,
-    row("lead-in / recovery", pair),
+    ...depth,
+    row("goes down / comes back", pair),
     number("bridge_s", "bridge gaps under", "s"),
+    ...trimRows(model, duck, edit),
     details(
       "more",
       "More of the rule",
@@ -181,7 +187,7 @@ function ruleRows(model, duck, position, edit, editPoint) {
         ),
       ),
       number("hold_s", "hold", "s"),
-      number("floor_db", "floor", "dB"),
+      ...(rule.aim === "levels" ? [] : [number("floor_db", "floor", "dB")]),
       number("least_change_db", "smallest change", "dB"),
       number("slope_db_per_s", "steepest slope", "dB/s"),
       flag("uses_phrases", "come up with the music's own phrases"),

@@ -12,7 +12,7 @@ export function newModel(state) {
     selectedId: null,
     selectedSpeech: null, // { clipId, from, to } of the chosen stretch of speech
     focusRole: null, // the stave whose giving way the panel shows
-    drag: null, // { target: "clip" | "stem", id, deltaDb }, { target: "duck", id, was, index, at, gainDb } or { target: "speech", ... }
+    drag: null, // { target: "clip" | "stem" | "line", id, deltaDb }, { target: "duck", id, was, index, at, gainDb } or { target: "speech", ... }
     only: new Set(),
     muted: new Set(),
   };

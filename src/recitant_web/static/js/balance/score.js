@@ -5,6 +5,8 @@ import { gainText, clock, signed } from "../lib/units.js";
 import { clipUnder, paintClip, shapeOfClip } from "./marks/clip.js";
 import { handleUnder, paintHandles, shapesOfHandles } from "./marks/handle.js";
 import { label, MONO } from "./marks/ink.js";
+import { levelUnder, paintGrips, paintLevels, paintTrim, shapeOfTrim, shapesOfLevels } from "./marks/levels.js";
+import { paintPhrases, shapesOfPhrases } from "./marks/phrases.js";
 import { LANE_HEIGHT, paintLane, passageUnder, shapeOfLane } from "./marks/lane.js";
 import { paintSpeech, shapesOfSpeech, SPEECH_HEIGHT, speechUnder } from "./marks/speech.js";
 import { duckOf, pointsOf } from "./model.js";
@@ -42,20 +44,20 @@ function layoutStave(model, stave, top, height, width) {
   const pxPerDb = height / (LINES * STEP_LU);
   const topLufs = stave.aim_lufs + ABOVE_AIM_LU;
   const yOf = (lufs) => top + Math.min(Math.max((topLufs - lufs) * pxPerDb, 0), height);
-  const stemShift = model.drag && model.drag.target === "stem" && model.drag.id === stave.role ? model.drag.deltaDb : 0;
+  const stemShift = shiftOfStem(model, stave.role);
   const lines = [];
   for (let i = 1; i < LINES; i += 1) {
     const lufs = topLufs - i * STEP_LU;
     lines.push({
       y: Math.round(top + i * STEP_LU * pxPerDb) + 0.5,
       lufs,
-      isAim: Math.abs(lufs - stave.aim_lufs) < 0.01,
+      isAim: !stave.lines && Math.abs(lufs - stave.aim_lufs) < 0.01,
     });
   }
   const duck = duckOf(model, stave.role);
   const dragged =
     duck && model.drag && model.drag.target === "duck" && model.drag.id === duck.id ? pointsOf(model, duck) : null;
-  const at = { yOf, top, height, width, stemShift, aim: stave.aim_lufs, duck, dragged };
+  const at = { yOf, top, height, width, stemShift, aim: stave.aim_lufs, isAimed: !stave.lines, duck, dragged };
   const clips = stave.clips
     .map((clip) => shapeOfClip(model, clip, at))
     .filter((shape) => shape.x + shape.width > GUTTER_WIDTH && shape.x < width);
@@ -70,6 +72,9 @@ function layoutStave(model, stave, top, height, width) {
     lines,
     clips,
     handles,
+    levels: shapesOfLevels(model, stave, at),
+    trimShape: shapeOfTrim(model, stave, at),
+    phrases: shapesOfPhrases(model, stave, at),
     speech,
     speechTop,
     speechHeight: SPEECH_HEIGHT,
@@ -80,6 +85,13 @@ function layoutStave(model, stave, top, height, width) {
   };
 }
 
+// A stem is drawn where its fader, or its level in the open, is being dragged to.
+function shiftOfStem(model, role) {
+  const { drag } = model;
+  if (!drag || drag.id !== role) return 0;
+  return drag.target === "stem" || (drag.target === "line" && drag.which === "open") ? drag.deltaDb : 0;
+}
+
 // What lies under the pointer.
 export function hitTest(score, x, y) {
   if (y < RULER_HEIGHT) return { kind: "ruler" };
@@ -87,6 +99,8 @@ export function hitTest(score, x, y) {
   const row = score.rows.find((r) => y >= r.top && y < r.top + r.height);
   if (!row) return { kind: "nothing" };
   if (x < GUTTER_WIDTH) return { kind: "stem", row };
+  const level = levelUnder(row, x, y);
+  if (level) return { kind: "level", row, level };
   const handle = handleUnder(row, x, y);
   if (handle) return { kind: "duck-point", row, handle };
   const speech = speechUnder(row, x, y);
@@ -125,8 +139,12 @@ function paintStave(context, row, score, theme) {
   }
   context.globalAlpha = alpha;
   for (const clip of row.clips) paintClip(context, clip, colour, theme, alpha);
+  paintLevels(context, row, score, colour, theme, alpha);
+  paintTrim(context, row, score, theme, alpha);
+  paintPhrases(context, row, colour, theme);
   paintSpeech(context, row, colour, theme, alpha);
   paintHandles(context, row, colour, theme);
+  paintGrips(context, row, colour, theme);
   context.fillStyle = theme.paper;
   context.fillRect(0, row.top, GUTTER_WIDTH, row.height);
   context.font = MONO;

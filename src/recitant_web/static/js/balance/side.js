@@ -51,10 +51,16 @@ export function showHeads(container, model, score, { setGain, toggleHeard }) {
       const duck = duckOf(model, row.role);
       const dips = { curve: "dips", live: "keyed" };
       const gives = duck ? ` · ${duck.rule.is_frozen ? "dips, frozen" : dips[duck.rule.kind]}` : "";
+      const { lines } = stave;
+      const places = !lines
+        ? `aim ${signed(stave.aim_lufs, 0)}${gives}`
+        : lines.open_lufs === lines.under_lufs
+          ? `even at ${signed(lines.open_lufs, 0)}`
+          : `${signed(lines.open_lufs, 0)}, under speech ${signed(lines.under_lufs, 0)}`;
       head.append(
         make("span", { className: "letter", textContent: stave.letter }),
         make("b", {}, stave.name, lanes),
-        make("span", { className: "aim mono", textContent: `aim ${signed(stave.aim_lufs, 0)}${gives}` }),
+        make("span", { className: "aim mono", textContent: places }),
         make("div", { className: "fader" }, fader, input),
         make(
           "div",

@@ -12,7 +12,7 @@ import { showVerdict } from "../lib/verdict.js";
 import { bindHorizon, bindKeys, bindScore } from "./control.js";
 import { paintHorizon, shapeOfHorizon } from "./marks/horizon.js";
 import { moveEdge, showCloseList, showFigures, showNote, showSpeech } from "./clearance.js";
-import { applyEdit, gainOf, pointIndex } from "./drawn.js";
+import { applyEdit, gainMoved, levelsMoved, pointIndex } from "./drawn.js";
 import { newFirstBalance } from "./firstbalance.js";
 import { showGiveWay } from "./giveway.js";
 import { heardParameters, neighbourClip, newModel, passageAt, scrolled, selectedClip, zoomed } from "./model.js";
@@ -20,6 +20,7 @@ import { xOf } from "./scale.js";
 import { layoutScore, paintScore } from "./score.js";
 import { newLevelPath } from "./path.js";
 import { showClipTable, showHeads } from "./side.js";
+import { showStanding } from "./standing.js";
 
 const desk = document.getElementById("desk");
 const stavesBox = document.getElementById("staves");
@@ -91,6 +92,7 @@ function showAll() {
   showFigures(model, (asked, least) => edit({ kind: "clearance", asked_lu: asked, least_s: least }));
   showSpeech(model, () => Math.round(player.position()), markSpeech);
   showGiveWay(model, () => player.position(), { edit, editPoint });
+  showStanding(model, edit);
   firstBalance.show();
   if (!isTyping(document.getElementById("clip-table"))) showClipTable(model, setGain, select);
   showSteps(model.state);
@@ -179,12 +181,6 @@ function toggleHeard(set, role) {
   player.refresh();
 }
 
-// More or less gain than stands there when its turn comes; null where it is gone.
-const changed = (target, id) => (state, byDb) => {
-  const now = gainOf(state, target, id);
-  return now === null ? null : { kind: "gain", target, id, gain_db: String(Math.round((now + byDb) * 100) / 100) };
-};
-
 // An edit of the point of a dip that stood at a sample; nothing where the dip was made anew since.
 async function editPoint(duckId, atSample, change) {
   const done = await edit((state) => {
@@ -233,7 +229,8 @@ const actions = {
     else if (drag && drag.target === "speech" && drag.was)
       moveEdge(markSpeech, { id: drag.clipId }, drag.side, drag.was[drag.side], drag[drag.side]);
     else if (drag && drag.target === "speech") markSpeech(drag.clipId, drag.from, drag.to, true);
-    else if (drag && drag.deltaDb) edit(changed(drag.target, drag.id), { amount: drag.deltaDb });
+    else if (drag && drag.target === "line") edit((state) => levelsMoved(state, drag.id, drag.which, drag.deltaDb));
+    else if (drag && drag.deltaDb) edit(gainMoved(drag.target, drag.id), { amount: drag.deltaDb });
     else draw();
   },
   cancelDrag: () => {
@@ -272,7 +269,7 @@ const actions = {
       say("Choose a clip first: [ and ] go through them.");
       return;
     }
-    edit(changed("clip", clip.id), { key: `nudge ${clip.id}`, amount: stepDb, holdMs: NUDGE_WAIT_MS });
+    edit(gainMoved("clip", clip.id), { key: `nudge ${clip.id}`, amount: stepDb, holdMs: NUDGE_WAIT_MS });
   },
   focusRole: (role) => {
     if (model.focusRole !== role && role !== "dialogue") {
@@ -304,6 +301,8 @@ const actions = {
       start_sample: passage.start_sample,
       length_samples: passage.length_samples,
     }),
+  unaccept: ({ start_sample: start, length_samples: length }) =>
+    edit({ kind: "unaccept", start_sample: start, length_samples: length }),
   goToPassage: (passage) => {
     actions.seek(Math.max(0, passage.start_sample));
     if (passage.start_sample < model.view.start || passage.start_sample + passage.length_samples > model.view.end)

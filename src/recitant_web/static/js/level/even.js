@@ -70,12 +70,7 @@ export function newEven({ dialog, model, api, url, edit, say }) {
     if (done) dialog.close();
   });
   form.querySelector('[data-do="follow"]').addEventListener("click", async () => {
-    const done = await edit({
-      kind: "ride-clips",
-      ids: chosenIds(model),
-      strength: form.strength.value,
-      most_db: 8,
-    });
+    const done = await edit({ kind: "ride-clips", ids: chosenIds(model), strength: form.strength.value, most_db: 8 });
     if (done) {
       dialog.close();
       say("The curves are on the clips: Arrange shows them, point by point.");

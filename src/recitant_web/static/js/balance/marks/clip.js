@@ -38,7 +38,7 @@ export function shapeOfClip(model, clip, at) {
         ];
       })
     : [];
-  const missLu = clip.in_mix_lufs === null ? null : clip.in_mix_lufs + shiftDb - at.aim;
+  const missLu = clip.in_mix_lufs === null || !at.isAimed ? null : clip.in_mix_lufs + shiftDb - at.aim;
   return {
     id: clip.id,
     name: clip.name,
