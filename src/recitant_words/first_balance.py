@@ -76,11 +76,11 @@ def judgement_shown(found: Judgement) -> list[dict[str, Any]]:
         is_good = found.phrase_sd_lu <= GOOD_PHRASE_SD_LU and found.phrase_worst_lu <= GOOD_PHRASE_WORST_LU
         lines.append(_line("phrases lie within", f"{signed(found.phrase_sd_lu)} LU", remark, is_good=is_good))
     for role, stem in found.stems.items():
-        words = f"{signed(stem.depth_db)} dB" if stem.depth_db >= _SEEN else "stays even"
-        remark = f"moves {signed(stem.travel_db)} dB a minute: {stem.feel}"
-        if stem.lift_db >= _SEEN:
-            remark += f"; raised by up to {signed(stem.lift_db)} dB"
-        lines.append(_line(f"{role.value} dips by", words, remark, is_good=stem.feel == "calm"))
+        dips = stem.depth_db >= _SEEN
+        name, words = (f"{role.value} dips by", f"{signed(stem.depth_db)} dB") if dips else (role.value, "even")
+        moves = [f"moves {signed(stem.travel_db)} dB a minute"] if stem.travel_db >= _SEEN else []
+        lifts = [f"raised by up to {signed(stem.lift_db)} dB"] if stem.lift_db >= _SEEN else []
+        lines.append(_line(name, words, ", ".join([*moves, *lifts, stem.feel]), is_good=stem.feel == "calm"))
     if found.clear_share is not None and found.least_clear_share is not None:
         remark = f"4 LU for {_percent(found.least_clear_share)}"
         is_good = found.clear_share >= GOOD_CLEAR_SHARE

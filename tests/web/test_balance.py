@@ -370,15 +370,15 @@ def test_a_first_balance_of_a_part_and_of_chosen_steps(desk):
 
 
 def test_a_first_balance_is_refused_with_a_sentence(desk, monkeypatch):
-    assert desk.post("first-balance", 409, music="loud", effects="soft", ducking="clear", steps=[])["sentence"]
+    assert desk.post("first-balance", 409, music="loud", effects="back", ducking="clear", steps=[])["sentence"]
     monkeypatch.setattr(balancing, "start_job", lambda *_: None)
-    desk.post("first-balance", music="soft", effects="soft", ducking="clear", steps=["duck"])
+    desk.post("first-balance", music="back", effects="back", ducking="clear", steps=["duck"])
     assert BalanceRun.objects.count() == 1
     Clip.objects.all().delete()
     clear_caches()
     assert (
         "nothing to mix"
-        in desk.post("first-balance", 422, music="soft", effects="soft", ducking="clear", steps=["duck"])["sentence"]
+        in desk.post("first-balance", 422, music="back", effects="back", ducking="clear", steps=["duck"])["sentence"]
     )
 
 
@@ -418,7 +418,7 @@ def test_what_is_handed_over_gives_way_as_heard_and_its_report_says_so(dipped, a
 
 
 def test_rules_of_a_first_balance_follow_what_the_programme_asks_for(desk):
-    desk.balance(steps=["even-out", "stems", "duck"])
+    desk.balance(steps=["even-out", "stems", "duck"], ducking="strong")
     before = [duck["points"] for duck in desk.state()["ducks"]]
     asked = desk.edit("clearance", asked_lu=20, least_s=0.5)
     assert asked["said"].startswith("Ducking followed")

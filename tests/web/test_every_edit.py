@@ -63,7 +63,17 @@ def desk(signed_in, film, after_commit):
 GONE = dict.fromkeys(("id", "source_id", "track_id", "target_id", "to_id"), "999999")
 GONE |= {"ids": ["999999"], "source_ids": ["999999"], "edit_id": 999_999, "target": "clip"}
 # Some kinds need no row, or take what text there is: they are done, and taken back.
-MAY_BE_DONE = {"clearance", "zones", "lock", "version-save", "marker-add", "track-add", "spec", "step-back"}
+MAY_BE_DONE = {
+    "clearance",
+    "zones",
+    "lock",
+    "version-save",
+    "marker-add",
+    "track-add",
+    "spec",
+    "step-back",
+    "programme-gain",
+}
 STEPS = {"undo", "redo", "go-to"}
 
 
@@ -96,7 +106,15 @@ def test_nonsense_about_what_is_there_is_done_or_refused_and_comes_back(desk):
         "code": "raise-clip",
         "index": 0,
     }
-    there |= {"start_sample": 0, "strength": 50, "most_db": 6, "slope_db_per_s": 3, "chain": [], "marker": "note"}
+    there |= {
+        "start_sample": 0,
+        "strength": 50,
+        "most_db": 6,
+        "open_lu": -4,
+        "under_lu": -12,
+        "chain": [],
+        "marker": "note",
+    }
     n_edits, refused = Edit.objects.count(), 0
     before = rows_of(desk.film)
     for kind in sorted(set(KINDS) - STEPS - {"version-return"}):

@@ -112,8 +112,8 @@ def curve_over(phrases: Sequence[Phrase], gains_db: Sequence[float], length_samp
             begin = max(begin - _space(begin - before), points[-1].at_sample + 1)
         if index + 1 < len(phrases):
             end += _space(phrases[index + 1].first_hop * _HOP_SAMPLES - end)
-        points.append(CurvePoint(begin, round(gain, 2)))
-        points.append(CurvePoint(max(end, begin + 1), round(gain, 2)))
+        points.append(CurvePoint(begin, round(gain, 1) + 0.0))
+        points.append(CurvePoint(max(end, begin + 1), round(gain, 1) + 0.0))
     return _without_needless(points)
 
 

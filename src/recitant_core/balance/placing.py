@@ -185,17 +185,17 @@ def _trim(
         gain = 0.0
         level, is_open = _level(energy[hops], _part(voices, hops))
         if level is not None:
-            away = 0.0 if is_own else _away_lu(level, lines, is_open=is_open)
-            under = max(SCENE_LU, PLACED_LU[role][0] + 1.0)
-            if away > under and role is Role.MUSIC:
-                # Effects and rooms are quiet on purpose: far away, dying out.
-                gain = min(away - under + 1.0, most_up_db)
+            # Effects and rooms are loud and quiet on purpose: near, far away, dying out. A bed is meant to be steady.
+            away = 0.0 if is_own or role is not Role.MUSIC else _away_lu(level, lines, is_open=is_open)
+            if away > SCENE_LU:
+                gain = min(away - SCENE_KEPT_LU, most_up_db)
             elif away < -SCENE_LU:
                 gain = away + SCENE_KEPT_LU
             counted = voices.counted[hops]
             over = over_db(power[hops][counted], voices.words[hops][counted], lines.distance_lu) + gain
             gain -= max(0.0, lacking_db(over) - max(0.0, lines.most_dip_db - DIP_RESERVE_DB))
-        found.append([first, last - first, max(gain, -MOST_TRIM_DOWN_DB)])
+        gain = max(gain, -MOST_TRIM_DOWN_DB)
+        found.append([first, last - first, gain if abs(gain) >= _LEAST_MOVE_DB else 0.0])
     return _calm(found, len(energy))
 
 

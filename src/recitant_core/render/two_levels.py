@@ -1,5 +1,7 @@
 """Two levels: how deep stems and tracks go under speech so that each keeps its level there, one depth a run of talk.
 
+Where coming back between two runs would be too much movement, the curve stays down and steps from depth to depth.
+
 Music gives way before effects, effects only where speech lacks clearance, ambience last. What the deepest dip that a
 rule allows does not reach is left: it is a matter for the fader, for a trim of the scene or for the speech itself.
 Held to: tests/core/test_two_levels.py
@@ -33,7 +35,6 @@ _DENSE_SHARE: Final = 0.5
 _STEP_DB: Final = 0.5
 _WORTH_LU: Final = 0.5  # a deeper dip that wins less is not made
 _ORDER: Final = (Role.MUSIC, Role.EFFECTS, Role.AMBIENCE)
-_ROUNDS: Final = 3
 _MOST_CLOSED: Final = 4.0  # times the bridge: in a gap that is longer the sound always comes back
 _SILENT_DB: Final = -99.0
 
@@ -169,12 +170,8 @@ def with_two_levels(
     ]
     moving.sort(key=lambda one: _ORDER.index(one.role))
     fixed = momentary_power(others)
-    for _ in range(_ROUNDS):
-        _find_depths(moving, fixed, words, counted, asked_lu)
-        closed = [_bridged(one, is_speech) for one in moving]
-        if not any(closed):
-            break
-    made = {one.duck.duck_id: _drawn(one) for one in moving}
+    _find_depths(moving, fixed, words, counted, asked_lu)
+    made = {one.duck.duck_id: _drawn(one, travel_budget_db(is_speech)) for one in moving}
     return replace(plan, ducks=tuple(made.get(duck.duck_id, duck) for duck in plan.ducks))
 
 
@@ -248,28 +245,32 @@ def _rounded(needed_db: float, rule: DuckRule) -> float:
     return min(float(np.ceil(needed_db / _STEP_DB - 0.01) * _STEP_DB), -rule.floor_db)
 
 
-def _bridged(one: _Moving, is_speech: BoolArray) -> bool:
-    """Whether gaps were closed, the shortest first, until the curve moves no more than is comfortable."""
-    budget_db = travel_budget_db(is_speech)
-    travel_db = 2.0 * sum(one.depths_db)
-    gaps = sorted((b.start_sample - a.end_sample, index) for index, (a, b) in enumerate(pairwise(one.runs)))
+def _joined(one: _Moving, budget_db: float) -> list[tuple[SampleSpan, list[tuple[int, float]]]]:
+    """Stretches in which the curve stays down, with the level of each run in them: gaps are closed, the shortest first,
+    until it moves no more than is comfortable."""
+    depths = one.depths_db
+    gaps = [b.start_sample - a.end_sample for a, b in pairwise(one.runs)]
+    travel_db = 2.0 * sum(depths)
     closed: set[int] = set()
-    for length, index in gaps:
+    for length, index in sorted((length, index) for index, length in enumerate(gaps)):
         if travel_db <= budget_db or length > _MOST_CLOSED * one.duck.rule.bridge_s * RATE_HZ:
             break
         # Staying down saves the rise after this run and the fall before the next, all but their difference.
-        travel_db -= 2.0 * min(one.depths_db[index], one.depths_db[index + 1])
+        travel_db -= 2.0 * min(depths[index], depths[index + 1])
         closed.add(index)
-    if not closed:
-        return False
-    runs: list[SampleSpan] = []
-    for index, run in enumerate(one.runs):
-        if index - 1 in closed:
-            runs[-1] = SampleSpan(runs[-1].start_sample, run.end_sample - runs[-1].start_sample)
+    found: list[tuple[SampleSpan, list[tuple[int, float]]]] = []
+    for index, (run, depth) in enumerate(zip(one.runs, depths, strict=True)):
+        if index - 1 not in closed:
+            found.append((run, [(run.start_sample, -depth)]))
+            continue
+        before, levels = found[-1]
+        # Steps too small to be worth one are taken at the deeper of both.
+        if abs(levels[-1][1] + depth) < one.duck.rule.least_change_db:
+            levels[-1] = (levels[-1][0], min(levels[-1][1], -depth))
         else:
-            runs.append(run)
-    one.runs = runs
-    return True
+            levels.append((run.start_sample, -depth))
+        found[-1] = (SampleSpan(before.start_sample, run.end_sample - before.start_sample), levels)
+    return found
 
 
 def travel_budget_db(is_speech: BoolArray) -> float:
@@ -283,9 +284,9 @@ def travel_budget_db(is_speech: BoolArray) -> float:
     return total
 
 
-def _drawn(one: _Moving) -> Duck:
+def _drawn(one: _Moving, budget_db: float) -> Duck:
     rule = one.duck.rule
-    levelled = [(run, [(run.start_sample, -depth)]) for run, depth in zip(one.runs, one.depths_db, strict=True)]
+    levelled = _joined(one, budget_db)
     rooms = [
         (run, [(run.start_sample, -rule.room.most_db if index in one.room_runs else 0.0)])
         for index, run in enumerate(one.runs)

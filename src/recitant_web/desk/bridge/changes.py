@@ -9,7 +9,7 @@ from recitant_core.timeline.model import Clip, Plan, Role
 from recitant_web.desk import models
 from recitant_web.desk.bridge.clips import clip_fields
 from recitant_web.desk.bridge.ducks import duck_changes, with_duck_names
-from recitant_web.desk.bridge.strips import strip_changes
+from recitant_web.desk.bridge.strips import stem_row, strip_changes
 from recitant_web.desk.log import deleted, inserted
 from recitant_web.programme.models import Programme
 
@@ -27,9 +27,9 @@ def changes_between(programme: Programme, before: Plan, after: Plan) -> tuple[li
     final = _renamed(after, named)
     stems = {role: after.stem_gain_db(role) for role in Role if after.stem_gain_db(role) != before.stem_gain_db(role)}
     for role, gain_db in stems.items():
-        row, _ = models.Stem.objects.get_or_create(programme=programme, role=role.value)
+        row = stem_row(programme, role, made)
         changes.append({"table": "stem", "id": row.pk, "set": {"gain_db": [row.gain_db, gain_db]}})
-    changes += strip_changes(programme, before, after)
+    changes += strip_changes(programme, before, after, made)
     made += made_clips
     if before.ducks is not after.ducks:
         duck_rows, made_ducks, duck_names = duck_changes(programme, before, after)

@@ -9,6 +9,7 @@ from recitant_core.timeline.changes import Change
 from recitant_core.timeline.model import Plan, Ride, Role
 from recitant_web.desk import models
 from recitant_web.desk.bridge.clips import balanced_to_data
+from recitant_web.desk.log import inserted
 from recitant_web.programme.models import Programme
 
 
@@ -25,8 +26,20 @@ def ride_to_data(ride: Ride) -> dict[str, Any]:
     return {"points": [[p.at_sample, p.gain_db] for p in ride.points], "is_first": ride.is_first}
 
 
-def strip_changes(programme: Programme, before: Plan, after: Plan) -> list[Change]:
-    """What differs in the chains and rides of tracks, stems and master, in rows."""
+def stem_row(programme: Programme, role: Role, made: list[Change]) -> models.Stem:
+    """The row of a stem; one that had to be made first goes to what was carried out already."""
+    row, is_new = models.Stem.objects.get_or_create(programme=programme, role=role.value)
+    if is_new:
+        made.append(inserted("stem", row))
+    return row
+
+
+def strip_changes(programme: Programme, before: Plan, after: Plan, made: list[Change]) -> list[Change]:
+    """What differs in the chains and rides of tracks, stems and master, in rows.
+
+    Args:
+        made: changes that were carried out already; rows that had to be made first are added.
+    """
     changes: list[Change] = []
 
     def compared(table: str, pk: int, pairs: dict[str, tuple[Any, Any]]) -> None:
@@ -44,9 +57,9 @@ def strip_changes(programme: Programme, before: Plan, after: Plan) -> list[Chang
             chains = before.stem_chain(role), after.stem_chain(role)
             rides = before.stem_ride(role), after.stem_ride(role)
             if chains[0] != chains[1] or rides[0] != rides[1]:
-                row, _ = models.Stem.objects.get_or_create(programme=programme, role=role.value)
+                row = stem_row(programme, role, made)
                 compared("stem", row.pk, _strip_pairs(*chains, *rides))
-    changes += _stem_levels(programme, before, after)
+    changes += _stem_levels(programme, before, after, made)
     if before.programme_gain_db != after.programme_gain_db:
         compared("programme", programme.pk, {"programme_gain_db": (before.programme_gain_db, after.programme_gain_db)})
     if before.master_chain is not after.master_chain:
@@ -65,7 +78,7 @@ def trim_to_data(trim: Trim) -> list[Any]:
     return [[scene.start_sample, scene.gain_db, scene.is_kept] for scene in trim]
 
 
-def _stem_levels(programme: Programme, before: Plan, after: Plan) -> list[Change]:
+def _stem_levels(programme: Programme, before: Plan, after: Plan, made: list[Change]) -> list[Change]:
     """What differs in the trims of stems and in what a first balance set on them, in rows."""
     if before.stem_trims is after.stem_trims and before.stem_balanced is after.stem_balanced:
         return []
@@ -80,7 +93,7 @@ def _stem_levels(programme: Programme, before: Plan, after: Plan) -> list[Change
         }
         changed = {name: [old, new] for name, (old, new) in pairs.items() if old != new}
         if changed:
-            row, _ = models.Stem.objects.get_or_create(programme=programme, role=role.value)
+            row = stem_row(programme, role, made)
             changes.append({"table": "stem", "id": row.pk, "set": changed})
     return changes
 

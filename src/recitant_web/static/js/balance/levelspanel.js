@@ -32,8 +32,8 @@ export function levelRows(model, duck, set, edit) {
   const dip = rule.open_lu - rule.under_lu;
   const percent = Math.round(100 * rule.least_confidence);
   return [
-    row("in the open", numberField(`in the open, ${unit}`, base + rule.open_lu, put("open_lu"), unit)),
-    row("under speech", numberField(`under speech, ${unit}`, base + rule.under_lu, put("under_lu"), unit)),
+    row("in the open", numberField(`in the open, ${unit}`, tenths(base + rule.open_lu), put("open_lu"), unit)),
+    row("under speech", numberField(`under speech, ${unit}`, tenths(base + rule.under_lu), put("under_lu"), unit)),
     row("so it dips by about", make("span", { className: "mono", textContent: dip > 0 ? `${signed(dip)} dB` : "–" })),
     row(
       "at most",
@@ -46,6 +46,7 @@ export function levelRows(model, duck, set, edit) {
   ];
 }
 
+const tenths = (value) => Math.round(value * 10) / 10;
 const negated = (text) => {
   const number = numberOf(text);
   return Number.isFinite(number) ? String(-Math.abs(number)) : text;

@@ -108,7 +108,7 @@ export function paintTrim(context, row, score, theme, alpha) {
     const room = (next ? next.x : score.width) - x;
     const text = `trim ${gainText(scene.db)}`;
     context.font = MONO;
-    if (room > context.measureText(text).width + 12) {
+    if (scene.db !== 0 && room > context.measureText(text).width + 12) {
       context.fillStyle = theme.brass;
       context.fillText(text, x + 8, scene.y + (scene.db > 0 ? 12 : -5));
     }
