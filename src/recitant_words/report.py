@@ -123,7 +123,32 @@ def _balance(report: dict[str, Any]) -> str:
     return (
         f"<section><h2>Clearance</h2><p>Speech {100 * report['speech_share']:.0f} % of the time, dialogue "
         f"{signed(report['dialogue_speech_lufs'])} LUFS while it sounds; {clearance['asked_lu']:g} LU asked for.</p>"
-        f"{close}</section>{steps}"
+        f"{close}</section>{_standing(report)}{steps}"
+    )
+
+
+def _standing(report: dict[str, Any]) -> str:
+    found = report.get("judgement")
+    if not found:
+        return ""
+    rows = "".join(
+        f"<tr><td>{escape(role)}<td class=n>{signed(stem['depth_db'])}<td class=n>{signed(stem['travel_db_per_min'])}"
+        f"<td class=n>{signed(stem['lift_db'])}<td>{stem['feel']}</tr>"
+        for role, stem in found["stems"].items()
+    )
+    words = []
+    if found["phrase_sd_lu"] is not None:
+        furthest = signed(found["phrase_worst_lu"])
+        words.append(
+            f"{found['phrases']} phrases lie within {signed(found['phrase_sd_lu'])} LU, the furthest {furthest}"
+        )
+    if found["clear_share"] is not None:
+        words.append(f"speech stands 7 LU clear for {100 * found['clear_share']:.1f} % of its time")
+        words.append(f"4 LU for {100 * found['least_clear_share']:.1f} %")
+    return (
+        f"<section><h2>How the balance stands</h2><p>{'; '.join(words) or 'Nobody speaks'}.</p><table><thead><tr><th>stem"
+        "<th class=n>dips, dB<th class=n>moves, dB a minute<th class=n>highest lift, dB<th>feel</tr></thead>"
+        f"<tbody>{rows}</tbody></table></section>"
     )
 
 

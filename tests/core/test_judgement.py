@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from recitant_core.balance.judgement import feel_of, judged
+from recitant_core.balance.judgement import feel_of, judged, phrase_levels
 from recitant_core.gain.ducking import DuckPoint
 from recitant_core.gain.trim import TrimScene
 from recitant_core.measure.clearance import clearance_lu, speech_mask
@@ -33,7 +33,7 @@ def standing(plan=PLAN, dialogue_lufs=(-23.0, -23.0), music=-35.0):
         dialogue[span.start_sample // 480 : span.end_sample // 480] = steady(lufs, 2_000)[:, 0]
     is_speech = speech_mask(SPEECH, HOPS)
     clear = clearance_lu(dialogue, tracks["1"], is_speech)
-    return judged(plan, tracks, dialogue, clear, SPEECH, is_speech)
+    return judged(plan, tracks, phrase_levels(dialogue, SPEECH), clear, is_speech)
 
 
 def dipped(*dips):
@@ -80,6 +80,6 @@ def test_the_words_come_from_depth_and_travel_together():
 
 
 def test_silence_and_no_speech():
-    silent = judged(PLAN, {"1": np.zeros(HOPS)}, np.zeros(HOPS), np.full(HOPS, np.inf), [], np.zeros(HOPS, bool))
+    silent = judged(PLAN, {"1": np.zeros(HOPS)}, np.zeros(0), np.full(HOPS, np.inf), np.zeros(HOPS, bool))
     assert silent.clear_share is None and silent.phrase_sd_lu is None
     assert silent.stems[Role.MUSIC].feel == "calm" and silent.stems[Role.MUSIC].spread_lu is None

@@ -17,7 +17,7 @@ from recitant_core.balance.first_balance_values import (
     Material,
     Step,
 )
-from recitant_core.balance.judgement import judged
+from recitant_core.balance.judgement import judged, phrase_levels
 from recitant_core.balance.steps.duck import duck
 from recitant_core.balance.steps.even_out import even_out
 from recitant_core.balance.steps.finish import check, fit
@@ -62,7 +62,8 @@ def first_balance(material: Material, choices: Choices, progress: Progress = no_
     left = [one for one in found if not is_accepted(one.passage.span, accepted)]
     stems = run.exact(plan)
     clearance = rendered_clearance_lu(stems, scene.is_speech)
-    judgement = judged(plan, scene.tracks, scene.dialogue, clearance, scene.speech, scene.is_speech)
+    levels = phrase_levels(scene.dialogue, scene.speech)
+    judgement = judged(plan, scene.tracks, levels, clearance, scene.is_speech)
     progress(1.0)
     return FirstBalance(plan, tuple(steps), tuple(left), stems, judgement)
 

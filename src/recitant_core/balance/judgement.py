@@ -65,23 +65,27 @@ class Judgement:
     stems: dict[Role, StemJudgement]
 
 
+def phrase_levels(dialogue: FloatArray, speech: Sequence[SampleSpan]) -> FloatArray:
+    """Levels of all phrases in LUFS, float64 (phrases,).
+
+    Args:
+        dialogue: energy of the dialogue stem, float64 (hops,).
+        speech: spans in order.
+    """
+    return np.array([phrase.level_lufs for phrase in phrases(dialogue, speech, has_noise=False)])
+
+
 def judged(
-    plan: Plan,
-    tracks: Mapping[str, FloatArray],
-    dialogue: FloatArray,
-    clearance: FloatArray,
-    speech: Sequence[SampleSpan],
-    is_speech: BoolArray,
+    plan: Plan, tracks: Mapping[str, FloatArray], levels: FloatArray, clearance: FloatArray, is_speech: BoolArray
 ) -> Judgement:
     """The figures of a balance.
 
     Args:
         tracks: energies of each track with its faders and trims, before it gives way; see estimate.track_energies.
-        dialogue: energy of the dialogue stem, float64 (hops,).
+        levels: of all phrases; see phrase_levels.
         clearance: LU at each hop, float64 (hops,); see clearance.clearance_lu.
-        speech: spans in order, and is_speech the same as hops.
+        is_speech: bool (hops,).
     """
-    levels = np.array([phrase.level_lufs for phrase in phrases(dialogue, speech)])
     spoken = clearance[: len(is_speech)][is_speech[: len(clearance)]]
     gains = duck_gains_db(plan, tracks)
     others = [role for role in plan.roles if role is not Role.DIALOGUE]

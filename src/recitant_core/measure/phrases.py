@@ -54,13 +54,16 @@ class Phrase:
         return self.last_hop - self.first_hop
 
 
-def phrases(energy: FloatArray, spans: Sequence[SampleSpan], left_out: Sequence[SampleSpan] = ()) -> list[Phrase]:
+def phrases(
+    energy: FloatArray, spans: Sequence[SampleSpan], left_out: Sequence[SampleSpan] = (), *, has_noise: bool = True
+) -> list[Phrase]:
     """Phrases in order; clicks, bursts and what lies in no speech are none.
 
     Args:
         energy: float64 (hops,), 10 ms energies of a clip or stem.
         spans: of speech, in order, on the clock of the energies.
         left_out: stretches that count for no level.
+        has_noise: whether the noise around them is looked for.
     """
     counted = energy.copy()
     for span in left_out:
@@ -70,14 +73,14 @@ def phrases(energy: FloatArray, spans: Sequence[SampleSpan], left_out: Sequence[
     is_free = np.ones(len(energy), bool)
     for span in spans:
         is_free[max(0, span.start_sample // HOP_SAMPLES) : -(-span.end_sample // HOP_SAMPLES)] = False
-    noise = _Noise(energy, is_free)
+    noise = _Noise(energy, is_free) if has_noise else None
     found = []
     for span in spans:
         first, last = max(0, span.start_sample // HOP_SAMPLES), min(len(energy), -(-span.end_sample // HOP_SAMPLES))
         for begin, end in _turns(counted, first, last):
             level = _level_lufs(counted[begin:end])
             if end - begin >= LEAST_PHRASE_HOPS and level is not None:
-                found.append(Phrase(begin, end, level, noise.near(begin, end)))
+                found.append(Phrase(begin, end, level, None if noise is None else noise.near(begin, end)))
     return found
 
 

@@ -4,16 +4,13 @@ import math
 from typing import Any
 
 from recitant_core.balance.closeness import diagnoses
-from recitant_core.balance.judgement import Judgement, judged
 from recitant_core.balance.speech_figures import SpeechFigures
 from recitant_core.measure.clearance import ClosePassage, close_passages
 from recitant_core.render.accepted import accepted_spans, is_accepted
 from recitant_core.render.estimate import HOP_SAMPLES
 from recitant_core.render.following import rendered_clearance_lu
-from recitant_core.timeline.model import Role
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.level import finite
-from recitant_web.listening.scene import best_clearance
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
 from recitant_words.balance import checked_sentence, diagnosis_data, plain_passage_data
@@ -55,14 +52,6 @@ def passages(snapshot: Snapshot) -> list[dict[str, Any]]:
         return found
     measured = close_passages(rendered_clearance_lu(snapshot.stems, scene.is_speech), asked, least_s)
     return _as_measured(found, measured)
-
-
-def judged_now(snapshot: Snapshot) -> Judgement:
-    """How the balance stands: from the rendered stems where they are known, else estimated."""
-    scene = snapshot.scene
-    dialogue = scene.dialogue if snapshot.stems is None else snapshot.stems.get(Role.DIALOGUE, scene.dialogue)
-    clearance = best_clearance(snapshot)
-    return judged(snapshot.plan, scene.tracks, dialogue, clearance, scene.speech, scene.is_speech)
 
 
 def checked(programme: Programme, start_sample: int, length_samples: int) -> str:

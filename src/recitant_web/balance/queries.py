@@ -16,7 +16,7 @@ from recitant_core.render.level_path import level_path
 from recitant_core.timeline.model import Clip, Duck, Master, Plan, Role, Track
 from recitant_core.timeline.speaking import speech_of_clip
 from recitant_core.units.level import finite
-from recitant_web.balance.clearance import figures_data, judged_now, passages
+from recitant_web.balance.clearance import figures_data, passages
 from recitant_web.desk.bridge.ducks import duck_name, points_data, rule_data
 from recitant_web.desk.bridge.plans import sources_of_plan
 from recitant_web.desk.bridge.strips import trim_to_data
@@ -24,6 +24,7 @@ from recitant_web.desk.levels import levels_in_mix
 from recitant_web.desk.log import steps_beside
 from recitant_web.listening.balance_runs import is_run_open, run_data
 from recitant_web.listening.figures import figures_of, likely_master
+from recitant_web.listening.scene import standing
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
 from recitant_words.balance import comfort_words, live_words, path_words, starting_points_data
@@ -133,7 +134,7 @@ def balance_state(snapshot: Snapshot, under_way: UnderWay) -> dict[str, Any]:
     close = passages(snapshot)
     stems = snapshot.stems or {role: energy * turned for role, energy in scene.stems.items()}
     return {
-        "judgement": judgement_shown(judged_now(snapshot)),
+        "judgement": judgement_shown(standing(snapshot)),
         "ducks": [_duck_data(duck, plan, scene) for duck in plan.ducks],
         "starting_points": starting_points_data(),
         "speech": [

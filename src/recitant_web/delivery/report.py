@@ -8,9 +8,12 @@ from recitant_core.timeline.model import Plan
 from recitant_web.desk.bridge.plans import plan_key
 from recitant_web.desk.bridge.speech import speech_of
 from recitant_web.listening.balance_runs import run_data
+from recitant_web.listening.scene import standing
+from recitant_web.listening.snapshot import Snapshot
 from recitant_web.listening.stored import rendered_stems
 from recitant_web.programme.models import Programme
 from recitant_words.balance_report import speech_data
+from recitant_words.first_balance import judgement_data
 
 
 def report_part(programme: Programme, plan: Plan, sources: dict[str, SampleSource]) -> dict[str, Any]:
@@ -22,11 +25,16 @@ def report_part(programme: Programme, plan: Plan, sources: dict[str, SampleSourc
     """
     run = run_data(programme)
     actions = [step for step in run["steps"] if step["is_in_force"]] if run is not None else []
-    return speech_data(
+    stems = rendered_stems(plan_key(plan))
+    if stems is None:
+        turned = 10.0 ** (plan.programme_gain_db / 10.0)
+        stems = {role: energy * turned for role, energy in exact_energies(plan, sources).items()}
+    data = speech_data(
         plan,
         speech_of(programme),
-        rendered_stems(plan_key(plan)) or exact_energies(plan, sources),
+        stems,
         programme.clearance_lu,
         programme.least_passage_s,
         actions,
     )
+    return data | {"judgement": judgement_data(standing(Snapshot(programme, plan)))}

@@ -147,6 +147,8 @@ def changes_back(edit: Edit) -> list[Change]:
     changes: list[Change] = []
     for change in edit.changes:
         row = TABLES[change["table"]]._default_manager.filter(pk=change["id"]).first()
+        if change["table"] == "stem" and "insert" in change:
+            continue  # a stem's row is only its settings: what was set on it since stays
         if "set" not in change:
             if "delete" in change or row is None:
                 raise EditRefused("changed_since")
@@ -161,7 +163,7 @@ def changes_back(edit: Edit) -> list[Change]:
                 continue  # remade with this step
             if now == new:
                 wanted[name] = [now, old]
-            elif name == "gain_db":
+            elif name in ("gain_db", "programme_gain_db"):
                 wanted[name] = [now, round(now - (new - old), 2)]
             else:
                 raise EditRefused("changed_since")
