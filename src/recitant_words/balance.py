@@ -6,7 +6,7 @@ from typing import Any, Final
 
 from recitant_core.balance.closeness import Cure, Diagnosis
 from recitant_core.gain.duck_rule import STARTING_POINTS
-from recitant_core.gain.ducking import Comfort, CurveChange, Dip
+from recitant_core.gain.ducking import CurveChange, Dip
 from recitant_core.measure.clearance import ClosePassage
 from recitant_core.units.clock import RATE_HZ
 from recitant_words.sentences import signed
@@ -104,14 +104,17 @@ def path_words(code: str) -> str:
     return _PATH[code]
 
 
-def comfort_words(calm: Comfort, found: Sequence[Dip]) -> str:
-    """How restless a curve is, in a line."""
+def dips_words(found: Sequence[Dip], travel_db: float, feel: str) -> str:
+    """What a curve does, in a line.
+
+    Args:
+        travel_db: movement a minute.
+        feel: calm, lively or restless.
+    """
     if not found:
         return "no dip is needed"
     deepest = signed(min(dip.depth_db for dip in found))
-    judged = {"calm": "calm", "lively": "lively", "pumping": "restless: a longer bridge helps"}[calm.judgement]
-    rises = f"{signed(calm.rises_per_minute)} rises a minute of talk"
-    return f"{_dips(len(found))}, down to {deepest} dB; {rises}, {judged}"
+    return f"{_dips(len(found))}, down to {deepest} dB; moves {signed(travel_db)} dB a minute, {feel}"
 
 
 def followed_sentence(changes: Sequence[CurveChange]) -> str:
@@ -144,7 +147,7 @@ def _title(found: Diagnosis) -> str:
     seconds = found.passage.span.length_samples / RATE_HZ
     if found.cause == "silent-speech":
         return f"{seconds:.1f} s of speech that is not heard"
-    against = "the rest" if found.cause == "clip-under-aim" else _CAUSES[found.cause]
+    against = _CAUSES.get(found.cause, "the rest")
     return f"{seconds:.1f} s of speech too close to {against}"
 
 
@@ -154,11 +157,9 @@ def _sentence(found: Diagnosis) -> str:
     words = f"At its closest speech is {least} LU above the rest; you asked for {asked}."
     if found.cause == "silent-speech":
         words = "Speech is marked here, but nothing of it reaches the mix."
-    elif found.cause == "clip-under-aim":
-        words += (
-            f" {found.cause_name} sits {signed(found.cause_share)} LU under its aim: "
-            "raise it before lowering anything else."
-        )
+    elif found.cause in ("clip-under-aim", "phrase-under-aim"):
+        what = found.cause_name if found.cause == "clip-under-aim" else f"This phrase in {found.cause_name}"
+        words += f" {what} sits {signed(found.cause_share)} LU under its aim: raise it before lowering anything else."
     else:
         words += f" {found.cause_name} makes {100 * found.cause_share:.0f} % of what stands against it."
     if found.stands_in_the_way:

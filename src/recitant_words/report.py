@@ -146,7 +146,8 @@ def _standing(report: dict[str, Any]) -> str:
         words.append(f"speech stands 7 LU clear for {100 * found['clear_share']:.1f} % of its time")
         words.append(f"4 LU for {100 * found['least_clear_share']:.1f} %")
     return (
-        f"<section><h2>How the balance stands</h2><p>{'; '.join(words) or 'Nobody speaks'}.</p><table><thead><tr><th>stem"
+        f"<section><h2>How the balance stands</h2><p>{'; '.join(words) or 'Nobody speaks'}.</p>"
+        "<table><thead><tr><th>stem"
         "<th class=n>dips, dB<th class=n>moves, dB a minute<th class=n>highest lift, dB<th>feel</tr></thead>"
         f"<tbody>{rows}</tbody></table></section>"
     )

@@ -13,7 +13,6 @@ from recitant_core.gain.duck_rule import DuckRule
 from recitant_core.gain.ducking import (
     AHEAD_S,
     DuckPoint,
-    comfort,
     curve_change,
     curve_points,
     dips,
@@ -22,6 +21,7 @@ from recitant_core.gain.ducking import (
     levels_in_passage,
     passages,
     points_db,
+    travel_db_per_min,
 )
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 
@@ -194,15 +194,10 @@ def test_deeper_in_a_span_and_as_before_around_it():
     assert at(deepened((), span_s(0, 2), 5.0, RULE), 1) == -5.0
 
 
-def test_comfort_counts_rises_inside_talk_only():
-    talk = [span_s(i * 3.5, i * 3.5 + 1) for i in range(40)]  # pauses of 2.5 s
-    restless = fixed(talk, -10.0, replace(RULE, bridge_s=0.1, recovery_s=0.2, hold_s=0.1, lead_in_s=0.1))
-    assert comfort(restless, talk, 1.0).judgement == "pumping"
-    assert comfort(restless, talk, 1.0).rises_per_minute > 6
-    assert comfort(fixed(talk), talk, 1.0).rises_per_minute == 0.0
-    apart = [span_s(i * 20, i * 20 + 5) for i in range(10)]
-    assert comfort(fixed(apart), apart, 1.0).judgement == "calm"
-    assert comfort((), [], 1.0).rises_per_minute == 0.0
+def test_travel_is_all_movement_a_minute_and_a_minute_at_least():
+    points = (DuckPoint(0, 0.0), DuckPoint(100, -8.0), DuckPoint(200, -8.0), DuckPoint(300, -2.0))
+    assert travel_db_per_min(points, 120 * RATE_HZ) == pytest.approx(7.0)
+    assert travel_db_per_min(points, 10 * RATE_HZ) == pytest.approx(14.0) and travel_db_per_min((), 0) == 0.0
 
 
 def test_what_changed_is_counted_by_dips():

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Final
 
+from recitant_core.balance.phrase_ride import MOST_RIDE_DB
 from recitant_core.delivery.spec import Spec
 from recitant_core.gain.duck_rule import DuckKind
 from recitant_core.measure.clearance import HOP_SAMPLES, LEAST_PASSAGE_S, ClosePassage, close_passages
@@ -18,8 +19,10 @@ from recitant_core.timeline.model import MOST_GAIN_DB, Clip, Duck, Plan, Role, T
 from recitant_core.timeline.speaking import SpeechOfSources, speech_of_clip
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.level import lufs_from_power
 
 UNDER_AIM_LU: Final = 1.5
+PHRASE_APART_LU: Final = 3.0  # a phrase so much further under the aim than its clip is what is to be raised
 SHORT_EFFECT_S: Final = 15.0
 MOST_SCENE_DB: Final = 9.0  # a scene is not lowered further by one cure
 
@@ -46,7 +49,7 @@ class Diagnosis:
     passage: ClosePassage
     asked_lu: float
     cause: str
-    """clip-under-aim, music, effects, ambience or silent-speech."""
+    """phrase-under-aim, clip-under-aim, music, effects, ambience or silent-speech."""
     cause_name: str
     cause_share: float
     """Of everything but dialogue, how much the cause makes, 0 to 1; for a clip how far it is under its aim, in LU."""
@@ -105,14 +108,19 @@ def _diagnosis(
     total = sum(parts.values()) or 1e-12
     speaker = _speaker(plan, passage.span, speech)
     cures: list[Cure] = []
-    under = 0.0
+    under, is_phrase = 0.0, False
     if speaker is not None:
         track, clip = speaker
-        gain_db = track.gain_db + plan.stem_gain_db(track.role)
+        gain_db = track.gain_db + plan.stem_gain_db(track.role) + plan.programme_gain_db
         level = level_of_clip(clip, track, gain_db, energies[clip.sound_key], speech).level_lufs
         aim = spec.aim_lufs(Role.DIALOGUE)
         under = aim - level if level is not None else 0.0
-        if under > UNDER_AIM_LU:
+        phrase_under = aim - plan.programme_gain_db - _words_lufs(scene, hops)
+        if len(speech_of_clip(clip, speech)) > 1 and phrase_under > under + PHRASE_APART_LU:
+            is_phrase, under = True, phrase_under
+            by = round(min(phrase_under, MOST_RIDE_DB), 1)
+            cures.append(Cure("raise-phrase", by, clip.clip_id, clip.name, track.role, by >= short - MARGIN_LU))
+        elif under > UNDER_AIM_LU:
             by = round(min(under, MOST_GAIN_DB - clip.gain_db), 1)
             cures.append(Cure("raise-clip", by, clip.clip_id, clip.name, track.role, by >= short - MARGIN_LU))
     worst_id = max(parts, key=parts.__getitem__) if parts else ""
@@ -129,11 +137,16 @@ def _diagnosis(
     if passage.least_lu <= -90.0:
         cause, name, share = "silent-speech", speaker[1].name if speaker else "", 1.0
     elif under > UNDER_AIM_LU and speaker is not None:
-        cause, name, share = "clip-under-aim", speaker[1].name, under
+        cause, name, share = "phrase-under-aim" if is_phrase else "clip-under-aim", speaker[1].name, under
     else:
         cause, name = (worst.role.value, worst.name) if worst is not None else ("music", "")
         share = parts.get(worst_id, 0.0) / total
     return Diagnosis(passage, asked_lu, cause, name, share, tuple(cures), way)
+
+
+def _words_lufs(scene: Scene, hops: slice) -> float:
+    heard = scene.words[hops][scene.words[hops] > 0.0]
+    return lufs_from_power(float(heard.mean())) if len(heard) else 0.0
 
 
 def _speaker(plan: Plan, span: SampleSpan, speech: SpeechOfSources) -> tuple[Track, Clip] | None:

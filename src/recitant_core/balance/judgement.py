@@ -28,7 +28,7 @@ CALM_TRAVEL_DB: Final = 25.0
 CALM_DENSE_TRAVEL_DB: Final = 15.0
 RESTLESS_DEPTH_DB: Final = 15.5
 RESTLESS_TRAVEL_DB: Final = 40.0
-_DENSE_SHARE: Final = 0.5
+DENSE_SHARE: Final = 0.5
 _AUDIBLE_LU: Final = 25.0  # under its own loud moments a stem's gain is not heard
 _WINDOW_HOPS: Final = 300
 
@@ -139,7 +139,7 @@ def _stem(
     travel_db = float(np.abs(np.diff(moved_db)).sum()) / minutes
     balanced = plan.stem_balanced.get(role)
     fader_db = plan.stem_gain_db(role) - balanced.from_db if balanced is not None else 0.0
-    is_dense = bool(is_speech.mean() >= _DENSE_SHARE)
+    is_dense = bool(is_speech.mean() >= DENSE_SHARE)
     return StemJudgement(
         depth_db,
         travel_db,

@@ -202,36 +202,10 @@ def dips(points: Points) -> list[Dip]:
     return found
 
 
-@dataclass(frozen=True)
-class Comfort:
-    """How restless a curve is while people talk."""
-
-    n_rises: int
-    n_dips: int
-    rises_per_minute: float
-    """Rises inside runs of talk, for each minute of them."""
-    judgement: str
-    """calm, lively or pumping."""
-
-
-CALM_RISES: Final = 3.0
-MOST_RISES: Final = 6.0
-RUN_OF_TALK_S: Final = 5.0
-
-
-def comfort(points: Points, speech: Sequence[SampleSpan], least_change_db: float) -> Comfort:
-    """How often a curve comes up while talk goes on. Common practice: more than six times a minute pumps.
-
-    Talk goes on through pauses shorter than 5 s; what comes up in a longer one, or after the last word, is welcome.
-    """
-    runs = merged(speech, _samples(RUN_OF_TALK_S))
-    rises = [a.at_sample for a, b in pairwise(points) if b.gain_db - a.gain_db >= least_change_db]
-    inside = sum(1 for at in rises if any(run.start_sample < at < run.end_sample for run in runs))
-    minutes = sum(run.length_samples for run in runs) / (60 * RATE_HZ)
-    # A minute at least: one rise in ten seconds of talk is no habit.
-    rate = inside / max(1.0, minutes)
-    judgement = "calm" if rate <= CALM_RISES else "lively" if rate <= MOST_RISES else "pumping"
-    return Comfort(len(rises), len(dips(points)), rate, judgement)
+def travel_db_per_min(points: Points, length_samples: int) -> float:
+    """How far a curve moves, up and down, for each minute of a programme, which counts as one at least."""
+    moved = sum(abs(b.gain_db - a.gain_db) for a, b in pairwise(points))
+    return moved / max(1.0, length_samples / (60 * RATE_HZ))
 
 
 @dataclass(frozen=True)

@@ -3,10 +3,11 @@
 from dataclasses import dataclass, replace
 from typing import Any
 
+from recitant_core.balance.judgement import DENSE_SHARE, feel_of
 from recitant_core.balance.speech_figures import speech_figures
 from recitant_core.errors import EditRefused
 from recitant_core.gain.duck_rule import DuckAim, DuckKind
-from recitant_core.gain.ducking import comfort, dips
+from recitant_core.gain.ducking import dips, travel_db_per_min
 from recitant_core.gain.trim import trim_points
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU, STRICT_LU
 from recitant_core.measure.clip_level import ClipLevel
@@ -27,7 +28,7 @@ from recitant_web.listening.figures import figures_of, likely_master
 from recitant_web.listening.scene import standing
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
-from recitant_words.balance import comfort_words, live_words, path_words, starting_points_data
+from recitant_words.balance import dips_words, live_words, path_words, starting_points_data
 from recitant_words.first_balance import judgement_shown
 
 
@@ -162,7 +163,9 @@ def balance_state(snapshot: Snapshot, under_way: UnderWay) -> dict[str, Any]:
 
 def _duck_data(duck: Duck, plan: Plan, scene: Scene) -> dict[str, Any]:
     found = dips(duck.points)
-    calm = comfort(duck.points, scene.speech, duck.rule.least_change_db)
+    travel_db = travel_db_per_min(duck.points, plan.span.length_samples)
+    deepest_db = -min((dip.depth_db for dip in found), default=0.0)
+    feel = feel_of(deepest_db, travel_db, is_dense=bool(scene.is_speech.mean() >= DENSE_SHARE))
     data = {
         "id": duck.duck_id,
         "name": duck_name(plan, duck),
@@ -174,8 +177,8 @@ def _duck_data(duck: Duck, plan: Plan, scene: Scene) -> dict[str, Any]:
         "room_points": points_data(duck.room_points),
         "n_dips": len(found),
         "n_pinned": sum(1 for dip in found if dip.is_pinned),
-        "comfort": comfort_words(calm, found),
-        "is_restless": calm.judgement == "pumping",
+        "comfort": dips_words(found, travel_db, feel),
+        "is_restless": feel == "restless",
     }
     if duck.rule.kind is DuckKind.LIVE:
         gain_db = duck_gains_db(plan, scene.tracks)[duck.duck_id]
