@@ -1,6 +1,7 @@
 // What tests/browser/test_balance_modules.py asks of the Balance page's own modules; each case returns data.
 
 import { moveEdge } from "/static/js/balance/clearance.js";
+import * as drawn from "/static/js/balance/drawn.js";
 import * as scale from "/static/js/balance/scale.js";
 import * as layout from "/static/js/balance/score.js";
 import * as model from "/static/js/balance/model.js";
@@ -23,6 +24,9 @@ const stave = (role, aim, clips) => ({
   name: role,
   aim_lufs: aim,
   gain_db: 0,
+  lines: null,
+  trim: [],
+  trim_points: [],
   tracks: [{ id: role[0], name: role, gain_db: 0 }],
   clips,
 });
@@ -109,6 +113,63 @@ export const cases = {
     const moved = rowOf(page({ points: POINTS, drag }), "music").clips[0];
     return moved.points[125][1] < still.points[125][1];
   },
+  levels: () => {
+    const lines = { duck_id: "7", aim_lufs: -23, open_lufs: -27, under_lufs: -35 };
+    const trimmed = {
+      trim: [
+        [0, 0, false],
+        [40 * SECOND, 5.5, true],
+      ],
+      trim_points: [
+        [0, 0],
+        [39 * SECOND, 0],
+        [41 * SECOND, 5.5],
+      ],
+    };
+    const drag = { target: "line", id: "music", which: "under", deltaDb: -3 };
+    const shown = (more) => {
+      const made = page(more);
+      Object.assign(made.state.staves[1], { lines, ...trimmed });
+      return { made, row: rowOf(made, "music"), whole: score(made) };
+    };
+    const { row, whole } = shown({ points: POINTS });
+    const dragged = shown({ points: POINTS, drag }).row;
+    const even = shown({});
+    even.made.state.staves[1].lines = { ...lines, under_lufs: -27 };
+    const [open, under] = row.levels;
+    return {
+      lufs: row.levels.map((level) => level.lufs),
+      isLower: under.y > open.y,
+      dragged: dragged.levels[1].lufs,
+      isAim: row.lines.some((line) => line.isAim),
+      even: rowOf(even.made, "music").levels.length,
+      hit: layout.hitTest(whole, scale.GUTTER_WIDTH + 5, under.y + 2).kind,
+      away: layout.hitTest(whole, scale.GUTTER_WIDTH + 60, under.y + 2).kind,
+      isRaised: row.trimShape.scenes[1].y < row.trimShape.scenes[0].y,
+      kept: row.trimShape.scenes.map((scene) => scene.isKept),
+    };
+  },
+  phrases: () => {
+    const made = page();
+    made.state.staves[0].clips[0].curve = [
+      [0, 0],
+      [5 * SECOND, 0],
+      [6 * SECOND, 6],
+    ];
+    const [shape] = rowOf(made, "dialogue").phrases;
+    return {
+      rings: shape.rings.length,
+      isRaised: shape.rings[2][1] < shape.rings[1][1],
+      music: rowOf(made, "music").phrases,
+    };
+  },
+  levelsMoved: (wanted) =>
+    wanted.map(([which, byDb]) => {
+      const { state } = page({ ducks: [duck([], { aim: "levels", open_lu: -4, under_lu: -12 })] });
+      const edit = drawn.levelsMoved(state, "music", which, byDb);
+      const after = drawn.applyEdit(state, edit);
+      return [edit.open_lu, edit.under_lu, after.staves[1].gain_db, after.ducks[0].rule.under_lu];
+    }),
   noHandles: () =>
     [{ kind: "live" }, { uses_level: false }].map(
       (more) => rowOf(page({ ducks: [duck(POINTS, more)] }), "music").handles.length,

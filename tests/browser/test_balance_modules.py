@@ -55,6 +55,22 @@ def test_what_is_taken_away_lies_between_two_lines(run):
     assert run("dragged") is True
 
 
+def test_two_levels_lie_where_they_are_and_can_be_taken_hold_of_at_the_edge(run):
+    found = run("levels")
+    assert found["lufs"] == [-27, -35] and found["isLower"] and found["dragged"] == -38
+    assert not found["isAim"] and found["even"] == 1  # one level for both is one line
+    assert found["hit"] == "level" and found["away"] == "clip"
+    assert found["isRaised"] and found["kept"] == [False, True]
+
+
+def test_the_curve_over_phrases_is_drawn_on_dialogue_alone(run):
+    assert run("phrases") == {"rings": 3, "isRaised": True, "music": []}
+
+
+def test_a_level_that_is_moved_is_an_edit_and_the_one_in_the_open_moves_the_fader(run):
+    assert run("levelsMoved", [["open", 2.5], ["under", -3]]) == [[-1.5, -12, 2.5, -12], [-4, -15, 0, -15]]
+
+
 def test_the_lane_shows_who_speaks_and_marks_only_what_counts(run):
     lane = run("lane")
     assert lane == {"n": 100, "close": 40, "low": True, "high": True, "brackets": 1}

@@ -126,6 +126,7 @@ def test_arrange_draws_what_the_server_will_answer(arrange, run, kind, data):
         ("gain", {"target": "stem", "id": "music", "gain_db": "−4,5"}),
         ("gain", {"target": "clip", "id": "voice", "gain_db": 3}),
         ("clearance", {"asked_lu": "9,5", "least_s": "0,7"}),
+        ("programme-gain", {"gain_db": "−1,5"}),
     ],
 )
 def test_balance_draws_what_the_server_will_answer(balance, kind, data):

@@ -25,27 +25,26 @@ export const gainMoved = (target, id) => (state, byDb) => {
   return now === null ? null : { kind: "gain", target, id, gain_db: String(Math.round((now + byDb) * 100) / 100) };
 };
 
+const lifted = (clip, byDb) => ({ ...clip, in_mix_lufs: clip.in_mix_lufs === null ? null : clip.in_mix_lufs + byDb });
+
 function withGain(state, { target, id, gain_db: text }) {
   const wanted = numberOf(text);
   const was = gainOf(state, target, id);
   if (!Number.isFinite(wanted) || was === null) return state;
-  const lifted = (clip) => ({
-    ...clip,
-    in_mix_lufs: clip.in_mix_lufs === null ? null : clip.in_mix_lufs + wanted - was,
-  });
+  const byDb = wanted - was;
   const staves = state.staves.map((stave) => {
     if (target === "stem")
-      return stave.role === id ? { ...stave, gain_db: wanted, clips: stave.clips.map(lifted) } : stave;
+      return stave.role === id ? { ...stave, gain_db: wanted, clips: stave.clips.map((c) => lifted(c, byDb)) } : stave;
     if (target === "track") {
       if (!stave.tracks.some((track) => track.id === id)) return stave;
       return {
         ...stave,
         tracks: stave.tracks.map((t) => (t.id === id ? { ...t, gain_db: wanted } : t)),
-        clips: stave.clips.map((c) => (c.track_id === id ? lifted(c) : c)),
+        clips: stave.clips.map((c) => (c.track_id === id ? lifted(c, byDb) : c)),
       };
     }
     return stave.clips.some((clip) => clip.id === id)
-      ? { ...stave, clips: stave.clips.map((c) => (c.id === id ? { ...lifted(c), gain_db: wanted } : c)) }
+      ? { ...stave, clips: stave.clips.map((c) => (c.id === id ? { ...lifted(c, byDb), gain_db: wanted } : c)) }
       : stave;
   });
   return { ...state, staves };
@@ -71,7 +70,16 @@ function withLevels(state, { id, open_lu: open, under_lu: under }) {
 
 function withProgrammeGain(state, { gain_db: text }) {
   const gainDb = numberOf(text);
-  return Number.isFinite(gainDb) ? { ...state, programme_gain_db: gainDb } : state;
+  if (!Number.isFinite(gainDb)) return state;
+  const byDb = gainDb - state.programme_gain_db;
+  const staves = state.staves.map((stave) => ({
+    ...stave,
+    clips: stave.clips.map((clip) => lifted(clip, byDb)),
+    lines:
+      stave.lines &&
+      Object.fromEntries(Object.entries(stave.lines).map(([k, v]) => [k, k === "duck_id" ? v : v + byDb])),
+  }));
+  return { ...state, staves, programme_gain_db: gainDb };
 }
 
 // The edit that moves one of the two levels of a stem by some dB, from where it is when its turn comes.
