@@ -294,3 +294,15 @@ def test_plans_with_ducking_that_makes_no_sense_are_refused():
         with pytest.raises(PlanError) as refused:
             plan_from_data({**base, "ducking": ducking}, source)
         assert refused.value.code == code
+
+
+def test_a_phrase_far_under_its_clip_is_what_is_to_be_raised_and_once():
+    plan, energies, _ = talk(starts=(10,), length_s=12)
+    loud, low = steady(-23.0, 500), steady(-38.0, 500)
+    energies["voice"] = np.concatenate([loud, steady(-90.0, 200), low])
+    speech = {"voice": [SpeechSpan(0, 5 * RATE_HZ, 0.9), SpeechSpan(7 * RATE_HZ, 5 * RATE_HZ, 0.9)]}
+    found = diagnoses(scene_of(plan, energies, speech), plan, energies, speech, SPEC, 7.0)
+    low_one = next(one for one in found if one.passage.span.start_sample >= 16 * RATE_HZ)
+    assert low_one.cause == "phrase-under-aim" and low_one.cause_share == pytest.approx(15.0, abs=0.5)
+    raises = [cure for cure in low_one.cures if cure.code.startswith("raise")]
+    assert [cure.code for cure in raises] == ["raise-phrase"] and raises[0].by_db == pytest.approx(15.0, abs=0.5)

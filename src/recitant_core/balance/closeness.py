@@ -116,7 +116,7 @@ def _diagnosis(
         aim = spec.aim_lufs(Role.DIALOGUE)
         under = aim - level if level is not None else 0.0
         phrase_under = aim - plan.programme_gain_db - _words_lufs(scene, hops)
-        if len(speech_of_clip(clip, speech)) > 1 and phrase_under > under + PHRASE_APART_LU:
+        if len(speech_of_clip(clip, speech)) > 1 and phrase_under > max(UNDER_AIM_LU, under + PHRASE_APART_LU):
             is_phrase, under = True, phrase_under
             by = round(min(phrase_under, MOST_RIDE_DB), 1)
             cures.append(Cure("raise-phrase", by, clip.clip_id, clip.name, track.role, by >= short - MARGIN_LU))
