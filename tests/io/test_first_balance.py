@@ -22,7 +22,7 @@ from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.delivery.fit import fit
 from recitant_core.errors import PlanError
 from recitant_core.gain.duck_drawing import point_moved
-from recitant_core.gain.ducking import dips
+from recitant_core.gain.ducking import dips, points_db
 from recitant_core.intake.checks import findings_of
 from recitant_core.intake.evidence import gather
 from recitant_core.measure.clearance import close_passages
@@ -153,6 +153,9 @@ def test_a_part_touches_only_its_clips_and_no_stem():
     assert done.plan.stem_gains_db == {}
     changed = {a.name for a, b in zip(done.plan.tracks[0].clips, film().tracks[0].clips, strict=True) if a != b}
     assert changed == {"two"}
+    music = done.plan.duck_of_stem(Role.MUSIC).points
+    inside, outside = points_db(music, np.array([18.0, 45.0]) * RATE_HZ)
+    assert inside < -2.0 and outside == 0.0  # at 45 s somebody speaks too
 
 
 def changes_of(done):
@@ -181,17 +184,17 @@ def test_what_was_set_by_hand_is_kept_and_named():
     first = first_balance(material(), Choices())
     plan = set_clips(first.plan, ["two"], lambda one: levelled(one, 2.0))
     plan = set_clips(plan, ["one"], lambda one: curve_with(one, [(0, 0.0), (48_000, -4.0)]))
-    plan = replace(plan, stem_gains_db=plan.stem_gains_db | {Role.MUSIC: -20.0})
+    plan = replace(plan, stem_gains_db=plan.stem_gains_db | {Role.MUSIC: -20.0, Role.DIALOGUE: 2.0})
     pinned = point_moved(plan.ducks[0].points, 1, plan.ducks[0].points[1].at_sample, -3.0)
     plan = replace(plan, ducks=(replace(plan.ducks[0], points=pinned), *plan.ducks[1:]))
     again = first_balance(material(plan), Choices(music="front"))
     was, now = clips_by_id(plan), clips_by_id(again.plan)
     assert now["two"][1].gain_db == was["two"][1].gain_db
-    assert now["one"][1].curve == was["one"][1].curve
+    assert now["one"][1] == was["one"][1] and now["four"][1] == was["four"][1]  # the stem's +2 dB is not made up for
     assert again.plan.stem_gain_db(Role.MUSIC) == -20.0
     assert [p for p in again.plan.ducks[0].points if p.is_pinned] == [p for p in pinned if p.is_pinned]
     named = {(c["name"], c["why"]) for _, c in changes_of(again) if c["what"] == "kept"}
-    assert named == {("two", "gain"), ("one", "curve"), ("music", "fader"), ("music", "pinned")}
+    assert named == {("two", "gain"), ("one", "curve"), ("music", "fader"), ("music", "pinned"), ("dialogue", "fader")}
 
 
 def test_what_was_accepted_is_remembered():

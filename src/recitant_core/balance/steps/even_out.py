@@ -48,6 +48,13 @@ def even_out(run: Run, plan: Plan) -> Step:
     """Bring phrases and clips of dialogue towards their aim."""
     aim = run.material.spec.aim_lufs(Role.DIALOGUE)
     found, changes = _speaking(run, plan)
+    fader_db, record = plan.stem_gain_db(Role.DIALOGUE), plan.stem_balanced.get(Role.DIALOGUE)
+    if by_hand(record, fader_db):
+        changes.append(kept(Role.DIALOGUE.value, "fader"))
+    if found and record is None:
+        # What its fader is moved by from here on is somebody's choice, and no clip makes up for it.
+        fader = {Role.DIALOGUE: Balanced(fader_db, fader_db)}
+        plan = replace(plan, stem_balanced=plan.stem_balanced | fader)
     groups: dict[str, list[Phrase]] = defaultdict(list)
     for one in found:
         groups[one.speaker] += one.phrases
@@ -102,8 +109,11 @@ def _speaking(run: Run, plan: Plan) -> tuple[list[_Speaking], list[dict[str, Any
                     changes.append(kept(clip.name, "gain"))
                 continue
             is_made = clip.balanced is not None and clip.balanced.is_curve_made
-            if clip.curve and not is_made and run.is_in(clip):
-                changes.append(kept(clip.name, "curve"))
+            if clip.curve and not is_made:
+                if run.is_in(clip):
+                    changes.append(kept(clip.name, "curve"))
+                if clip.balanced is not None:
+                    continue  # drawn on what a first balance had set: all of it stays
             base = replace(clip, gain_db=base_db(clip.balanced, clip.gain_db), curve=() if is_made else clip.curve)
             energy = material.energies[clip.sound_key]
             level = level_of_clip(base, track, gain_db, energy, material.speech).level_lufs

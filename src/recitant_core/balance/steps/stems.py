@@ -57,7 +57,9 @@ def set_stems(run: Run, plan: Plan) -> Step:
         if leads == "music":
             found = placed_as_it_leads(stems[role], role, voices, own_db, lines)
         else:
-            found = placed(stems[role], role, lines, voices, NEARER_LU.get(run.choices.nearness(role), 0.0))
+            # Levels that somebody set are where they are, however near the choice is.
+            nearer_lu = NEARER_LU.get(run.choices.nearness(role), 0.0) if rule.is_made else 0.0
+            found = placed(stems[role], role, lines, voices, nearer_lu)
         plan = _with(plan, role, found, lines, measured, changes)
     return Step("stems", measured, tuple(changes), plan)
 
@@ -101,7 +103,7 @@ def _voices_of(scene: Scene) -> Voices:
 
 
 def _as_came(plan: Plan) -> Plan:
-    """Faders as before any first balance, but for those set by hand since; no trims but hand-made ones; no dips."""
+    """Faders as before any first balance, but for those set by hand since; no trims and no dips."""
     gains = dict(plan.stem_gains_db)
     for role in plan.roles:
         balanced = plan.stem_balanced.get(role)
