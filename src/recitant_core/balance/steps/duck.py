@@ -40,7 +40,7 @@ def duck(run: Run, plan: Plan, leads: str) -> Step:
     ducks, old_points = [], {}
     for one in plan.ducks:
         old_points[one.duck_id] = one.points
-        name = one.stem.value if one.stem is not None else one.track_id
+        name = _name(one, plan)
         if any(point.is_pinned for point in one.points):
             changes.append(kept(name, "pinned"))
         role = one.stem
@@ -62,6 +62,12 @@ def duck(run: Run, plan: Plan, leads: str) -> Step:
         after = replace(after, ducks=tuple(spliced))
     changes += _dips_made(after)
     return Step("duck", {"close_before": len(before), "leads": leads}, tuple(changes), after)
+
+
+def _name(one: Duck, plan: Plan) -> str:
+    if one.stem is not None:
+        return one.stem.value
+    return next((track.name for track in plan.tracks if track.track_id == one.track_id), one.track_id)
 
 
 def is_of_a_choice(rule: DuckRule) -> bool:
@@ -99,7 +105,7 @@ def _dips_made(plan: Plan) -> list[dict[str, Any]]:
     changes = []
     for one in plan.ducks:
         found = dips(one.points)
-        name = one.stem.value if one.stem is not None else one.track_id
+        name = _name(one, plan)
         change: dict[str, Any] = {"what": "duck", "name": name, "dips": len(found), "is_even": False}
         if one.rule.aim is DuckAim.LEVELS:
             change["is_even"] = one.rule.under_lu >= one.rule.open_lu
