@@ -5,7 +5,7 @@ Held to: tests/core/test_judgement.py, tests/io/test_first_balance_material.py
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
@@ -164,13 +164,3 @@ def _spread_lu(energy: FloatArray, inside: BoolArray) -> float | None:
     levels = LOUDNESS_OFFSET_DB + 10.0 * np.log10(np.maximum(power, 1e-12))
     low, high = np.quantile(levels, (0.05, 0.95))
     return float(high - low)
-
-
-def as_came(plan: Plan) -> Plan:
-    """A plan with its stems as they came: faders before any first balance, no trims and no dips."""
-    gains = {
-        role: plan.stem_balanced[role].from_db if role in plan.stem_balanced else plan.stem_gain_db(role)
-        for role in Role
-        if role in plan.stem_balanced or role in plan.stem_gains_db
-    }
-    return replace(plan, stem_gains_db=gains, stem_trims={}, ducks=())

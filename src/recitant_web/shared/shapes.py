@@ -193,17 +193,6 @@ class LimitDb(Figure):
         return cls(min(60.0, max(0.1, _number(value, "not_a_figure", unit=cls.unit))))
 
 
-class SlopeDb(Figure):
-    """A slope of gain: 0.2 to 40 dB a second."""
-
-    unit = "dB a second"
-
-    @classmethod
-    def read(cls, value: Any) -> "SlopeDb":
-        """From dB a second, brought into range."""
-        return cls(min(40.0, max(0.2, _number(value, "not_a_figure", unit=cls.unit))))
-
-
 class GoalLevel(Figure):
     """What to even out to: -70 to 0 LUFS or dBFS."""
 
