@@ -108,7 +108,7 @@ _SENTENCES = {
     "no_such_processor": "That processor is not in this chain any more.",
     "preset_gone": "That preset is not in this workspace.",
     "preset_name_taken": "A preset of that name is there already. Choose another name.",
-    "no_long_speech": "None of the chosen clips holds phrases that differ: there is nothing for a curve to bring together.",
+    "no_long_speech": "None of the chosen clips holds phrases that differ, so a curve has nothing to bring together.",
     "nothing_to_even": "None of the chosen clips can be measured: they are silent, too short or outliers.",
     "no_ride": "Nothing was recorded: the fader was not moved.",
     "zones_out_of_order": "The zones of the meter must go up: quiet, aim, loud.",
