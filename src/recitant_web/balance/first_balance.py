@@ -6,7 +6,7 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from recitant_core.balance.first_balance import first_balance
-from recitant_core.balance.first_balance_values import STEPS, Choices, FirstBalance, Material
+from recitant_core.balance.first_balance_values import LEADS, STEPS, Choices, FirstBalance, Material
 from recitant_core.errors import EditRefused, PlanError
 from recitant_core.ports import Progress
 from recitant_core.timeline.model import Plan
@@ -91,7 +91,7 @@ def _choices(data: dict[str, Any]) -> Choices:
     if data["to_sample"] > data["from_sample"]:
         part = SampleSpan(data["from_sample"], data["to_sample"] - data["from_sample"])
     steps = tuple(step for step in STEPS if step in data["steps"])
-    return Choices(data["music"], data["effects"], data["ducking"], data["leads"], steps, part)
+    return Choices(data["music"], data["effects"], data["ducking"], data.get("leads", LEADS[0]), steps, part)
 
 
 def _written(programme: Programme, run: BalanceRun, done: FirstBalance) -> list[dict[str, Any]]:

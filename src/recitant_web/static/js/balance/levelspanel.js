@@ -41,7 +41,12 @@ export function levelRows(model, duck, set, edit) {
     ),
     row(
       "speech at least",
-      numberField("how sure speech must be, percent", percent, (text) => set({ least_confidence: shareOf(text) }), "%"),
+      numberField(
+        "how sure speech must be, percent",
+        percent,
+        (text) => set({ least_confidence: shareOf(text) }),
+        "% sure",
+      ),
     ),
   ];
 }
