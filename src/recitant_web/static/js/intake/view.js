@@ -37,6 +37,22 @@ bindSending({ page, sending, refresh: () => refresh() });
 
 const refresh = () => load("GET", page.dataset.sources, sources);
 
+// A table that came while a pointer is down waits for it: a press on a row that is replaced before the release is no click.
+let isPressed = false;
+let doesTableWait = false;
+sources.addEventListener("pointerdown", () => (isPressed = true));
+for (const end of ["pointerup", "pointercancel"]) {
+  window.addEventListener(end, () => {
+    isPressed = false;
+    if (doesTableWait) setTimeout(refresh);
+    doesTableWait = false;
+  });
+}
+function mustWait(target) {
+  if (target === sources && isPressed) doesTableWait = true;
+  return target === sources && isPressed;
+}
+
 // Pieces of page asked for by hand: each goes out at once, and an answer that a later one has overtaken is dropped.
 const asked = new Map();
 async function load(method, url, target, values = null) {
@@ -53,7 +69,7 @@ async function load(method, url, target, values = null) {
     say(sentenceIn(html));
     return false;
   }
-  if (asked.get(target) === mine) window.htmx.swap(target, html, { swapStyle: "innerHTML" });
+  if (asked.get(target) === mine && !mustWait(target)) window.htmx.swap(target, html, { swapStyle: "innerHTML" });
   return true;
 }
 
@@ -325,7 +341,10 @@ const buttons = { play: playOrStop, "mark-in": () => setMark("from"), "mark-out"
 for (const [name, action] of Object.entries(buttons))
   document.querySelector(`[data-do="${name}"]`).addEventListener("click", action);
 
-document.body.addEventListener("htmx:afterSettle", (event) => {
+document.body.addEventListener("htmx:beforeSwap", (event) => {
+  if (mustWait(event.detail.target)) event.detail.shouldSwap = false;
+});
+document.body.addEventListener("htmx:afterSwap", (event) => {
   if (event.target.id === "sources" || event.target.closest?.("#sources")) settle();
 });
 document.body.addEventListener("htmx:responseError", (event) => {
