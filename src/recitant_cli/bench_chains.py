@@ -14,7 +14,7 @@ from recitant_core.processors.model import Chain, Processor
 from recitant_core.render.chains import forget_segments
 from recitant_core.render.mix import render_output, render_segments
 from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
-from recitant_core.units.arrays import Audio, FloatArray
+from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 
 _N_TRACKS = 12
@@ -126,9 +126,9 @@ def moved_parameter_s(plan: Plan, sources: dict, lead_samples: int) -> tuple[lis
 
 def redrawn_s(source: SampleSource) -> float:
     """Seconds from a moved threshold to the gain reduction of a whole recording, its levels being known."""
-    memory: dict[str, FloatArray] = {}
+    power = np.zeros(1)
     spans = SampleSpan(0, source.length_samples).blocks(16 * RATE_HZ)
-    level = np.concatenate([level_dbfs(source.read(s.start_sample, s.length_samples), "rms", memory) for s in spans])
+    level = np.concatenate([level_dbfs(source.read(s.start_sample, s.length_samples), "rms", power) for s in spans])
     return min(_once(lambda t=t: gains_db(whole_chain(t)[3], level, 0)) for t in (-30.0, -20.0))  # type: ignore[misc]
 
 

@@ -41,8 +41,12 @@ class Loop:
         start = start_sample % len(self._audio)
         if start + length_samples <= len(self._audio):
             return self._audio[start : start + length_samples]
-        turns = -(-(start + length_samples) // len(self._audio))
-        return np.concatenate([self._audio] * turns)[start : start + length_samples]
+        parts = [self._audio[start : start + length_samples]]
+        length_samples -= len(parts[0])
+        while length_samples > 0:
+            parts.append(self._audio[:length_samples])
+            length_samples -= len(parts[-1])
+        return np.concatenate(parts)
 
 
 def long_programme(seconds: int, seed: int = 1, n_channels: int = 2) -> Audio:

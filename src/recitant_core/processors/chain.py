@@ -5,24 +5,31 @@ how the timeline is cut so that every cut gives the same bits.
 """
 
 from collections.abc import Callable
-from functools import partial
+from functools import lru_cache, partial
 from typing import Final
 
-from recitant_core.processors.dynamics import DYNAMICS_KINDS, Watch, dynamic, dynamics_reach, streams
+import numpy as np
+
+from recitant_core.processors.dynamics import DYNAMICS_KINDS, Watch, dynamic, dynamics_reach
+from recitant_core.processors.dynamics_kernels import CONTROL_SAMPLES
+from recitant_core.processors.lanes import LanePass, aligned, goes_in_lanes, run_of
 from recitant_core.processors.model import Chain, Processor, active
 from recitant_core.processors.noise import denoised, noise_reach
 from recitant_core.processors.repair import REACH_SAMPLES, repaired
 from recitant_core.processors.space import moved, space_reach
-from recitant_core.processors.tone import TONE_KINDS, Memory, tone_settling_samples, toned
+from recitant_core.processors.tone import TONE_KINDS, tone_settling_samples, toned
 from recitant_core.units.arrays import Audio, FloatArray
 
 GRID_SAMPLES: Final = 512
 """Stretches start on this grid: every processor's own steps divide it."""
-PIECE_SAMPLES: Final = 49_152
+PIECE_SAMPLES: Final = 8_192
+"""What goes through lanes at once: near the processor, and long enough to hide what a call costs."""
+MOST_LANE_CHANNELS: Final = 2
 ChainWatch = Callable[[int, FloatArray], None]
 """Told which processor, and its gain in dB every 16 samples; of a stretch in pieces, in order."""
 
 
+@lru_cache(maxsize=512)
 def chain_reach(chain: Chain) -> tuple[int, int]:
     """How many samples before a stretch, on the grid, and after it count for what leaves a chain."""
     pairs = [_reach(processor) for processor in chain if not processor.is_bypassed]
@@ -45,49 +52,57 @@ def through_chain(chain: Chain, audio: Audio, start_sample: int, watch: ChainWat
     """
     # One array is written over again and again: fresh ones for every processor cost as much as the sums.
     audio = audio.copy()
-    for first, last, is_streaming in _runs(chain):
-        if is_streaming:
-            # What streams goes through in pieces that stay near the processor.
-            memories: list[Memory] = [{} for _ in chain]
-            for start in range(0, len(audio), PIECE_SAMPLES):
-                piece = audio[start : start + PIECE_SAMPLES]
-                for index in range(first, last):
-                    _pass(chain, index, piece, start_sample + start, watch, memories[index])
+    for first, last in _runs(chain, audio.shape[1]):
+        if goes_in_lanes(chain[first]) and audio.shape[1] <= MOST_LANE_CHANNELS:
+            _take_in_lanes(chain, first, last, audio, watch)
         else:
-            audio = _pass(chain, first, audio, start_sample, watch, None)
+            audio = _pass(chain, first, audio, start_sample, watch)
     return audio
 
 
-def _runs(chain: Chain) -> list[tuple[int, int, bool]]:
-    """First and last index of stretches of a chain that stream or do not; those that do not stand alone."""
-    runs: list[tuple[int, int, bool]] = []
+def _runs(chain: Chain, n_channels: int) -> list[tuple[int, int]]:
+    """First and last index of stretches of a chain that go in lanes together; other processors stand alone."""
+    runs: list[tuple[int, int]] = []
     for index, processor in enumerate(chain):
         if processor.is_bypassed:
             continue
-        is_tone = processor.kind in TONE_KINDS and not processor.curves
-        is_streaming = (is_tone or streams(processor)) and not processor.gives_taken
-        if is_streaming and runs and runs[-1][2] and runs[-1][1] == index:
-            runs[-1] = (runs[-1][0], index + 1, True)
+        is_next = goes_in_lanes(processor) and n_channels <= MOST_LANE_CHANNELS
+        if is_next and runs and runs[-1][1] == index and goes_in_lanes(chain[index - 1]):
+            runs[-1] = (runs[-1][0], index + 1)
         else:
-            runs.append((index, index + 1, is_streaming))
+            runs.append((index, index + 1))
     return runs
 
 
-def _pass(
-    chain: Chain, index: int, audio: Audio, start_sample: int, watch: ChainWatch | None, memory: Memory | None
-) -> Audio:
+def _take_in_lanes(chain: Chain, first: int, last: int, audio: Audio, watch: ChainWatch | None) -> None:
+    run = run_of(chain[first:last])
+    one = LanePass([run], 2)
+    piece = aligned(2 * PIECE_SAMPLES, np.float32).reshape(1, PIECE_SAMPLES, 2)
+    for start in range(0, len(audio), PIECE_SAMPLES):
+        part = audio[start : start + PIECE_SAMPLES]
+        n = -(-len(part) // CONTROL_SAMPLES) * CONTROL_SAMPLES
+        piece[0, : len(part)] = part  # a single channel goes into both
+        piece[0, len(part) : n] = 0.0
+        told = one.take(piece, n, is_watched=watch is not None)
+        part[:] = piece[0, : len(part), : audio.shape[1]]
+        if watch is not None:
+            for which, reduction_db in zip(run.gaining, told, strict=True):
+                watch(first + which, -reduction_db[:, 0])
+
+
+def _pass(chain: Chain, index: int, audio: Audio, start_sample: int, watch: ChainWatch | None) -> Audio:
     processor = chain[index]
     told = None if watch is None else partial(watch, index)
     before = audio.copy() if processor.gives_taken else None
-    made = _one(processor, audio, start_sample, told, memory)
+    made = _one(processor, audio, start_sample, told)
     return made if before is None else before - made
 
 
-def _one(processor: Processor, audio: Audio, start_sample: int, watch: Watch | None, memory: Memory | None) -> Audio:
+def _one(processor: Processor, audio: Audio, start_sample: int, watch: Watch | None) -> Audio:
     if processor.kind in TONE_KINDS:
-        return toned(processor, audio, start_sample, memory)
+        return toned(processor, audio, start_sample)
     if processor.kind in DYNAMICS_KINDS:
-        return dynamic(processor, audio, start_sample, watch, memory)
+        return dynamic(processor, audio, start_sample, watch)
     if processor.kind == "noise":
         return denoised(processor, audio, start_sample)
     if processor.kind == "clicks":

@@ -17,19 +17,15 @@ from recitant_core.processors.dynamics_kernels import (
     CONTROL_SAMPLES,
     FLOOR_DBFS,
     add_band,
-    add_band_of_two,
-    apply_to_one,
-    apply_to_two,
+    apply_factors,
     bent,
     branching,
-    levels_of_one,
-    levels_of_two,
     sliding_max,
     smooth_power,
+    step_levels,
     to_db,
 )
 from recitant_core.processors.model import Processor, samples_of_ms
-from recitant_core.processors.tone import Memory
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ
 
@@ -65,38 +61,39 @@ def levels(audio: Audio) -> tuple[FloatArray, FloatArray]:
     """Highest sample of all channels, and their mean square, of each CONTROL_SAMPLES; float64 (steps,) each."""
     steps = -(-len(audio) // CONTROL_SAMPLES)
     peak, power = np.zeros(steps), np.zeros(steps)
-    (levels_of_two if audio.shape[1] == 2 else levels_of_one)(audio, peak, power)
+    step_levels(audio, peak, power)
     return peak, power
 
 
-def level_dbfs(audio: Audio, hears: str, memory: Memory | None = None) -> FloatArray:
-    """What a detector reads every CONTROL_SAMPLES samples, in dBFS; a sine at full scale is -3 by rms, 0 by peak."""
-    peak, power = levels(audio)
+def level_dbfs(audio: Audio, hears: str, power: FloatArray | None = None) -> FloatArray:
+    """What a detector reads every CONTROL_SAMPLES samples, in dBFS; a sine at full scale is -3 by rms, 0 by peak.
+
+    Args:
+        power: float64 (1,), mean square before the first sample, and after it that of the last; None from rest.
+    """
+    peak, found = levels(audio)
     if hears == "peak":
         return _db_of(peak, 20.0)
-    smooth_power(power, _pole(RMS_MS), _slot(memory, "power", 1))
-    return _db_of(power, 10.0)
+    smooth_power(found, pole_of(RMS_MS), np.zeros(1) if power is None else power)
+    return _db_of(found, 10.0)
 
 
-def dynamic(
-    processor: Processor, audio: Audio, start_sample: int, watch: Watch | None = None, memory: Memory | None = None
-) -> Audio:
+def dynamic(processor: Processor, audio: Audio, start_sample: int, watch: Watch | None = None) -> Audio:
     """Audio through a processor of dynamics, from rest, written over what came in; float32 (frames, channels).
 
     Args:
         start_sample: of the first frame, on the grid of CONTROL_SAMPLES; counts for curves.
         watch: told the gain it gives.
-        memory: from piece to piece of a stretch, for what streams; None from rest.
     """
     match processor.kind:
         case "de-esser":
-            return _de_essed(processor, audio, start_sample, watch, memory)
+            return _de_essed(processor, audio, start_sample, watch)
         case "three-band":
             return _in_three_bands(processor, audio, start_sample, watch)
         case "limiter":
             return _limited(processor, audio, start_sample, watch)
         case _:
-            gain_db = gains_db(processor, level_dbfs(audio, _hears(processor), memory), start_sample, memory)
+            gain_db = gains_db(processor, level_dbfs(audio, _hears(processor)), start_sample)
             if watch is not None:
                 watch(gain_db)
             factors = _factors(gain_db)
@@ -104,19 +101,10 @@ def dynamic(
                 made_up = _along(processor, "make_up_db", start_sample, len(gain_db))
                 share = _along(processor, "mix_percent", start_sample, len(gain_db)) / 100.0
                 factors = (1.0 - share) + share * factors * _factors(made_up)
-            return _with_factors(audio, np.ascontiguousarray(np.broadcast_to(factors, gain_db.shape)), memory)
+            return _with_factors(audio, np.ascontiguousarray(np.broadcast_to(factors, gain_db.shape)))
 
 
-def streams(processor: Processor) -> bool:
-    """Whether a stretch can go through it piece by piece, each as long as wanted on the grid."""
-    if processor.kind == "de-esser":
-        return not (processor.points("freq_hz") or processor.points("q"))
-    if processor.kind == "compressor":
-        return samples_of_ms(processor.number("lookahead_ms")) < CONTROL_SAMPLES
-    return processor.kind in ("expander", "gate")
-
-
-def gains_db(processor: Processor, level: FloatArray, start_sample: int, memory: Memory | None = None) -> FloatArray:
+def gains_db(processor: Processor, level: FloatArray, start_sample: int) -> FloatArray:
     """Gain in dB, 0 or less, that an expander, gate or compressor gives at each step; float64 (steps,).
 
     Args:
@@ -134,16 +122,16 @@ def gains_db(processor: Processor, level: FloatArray, start_sample: int, memory:
         if ahead:
             level = np.concatenate([level[ahead:], np.full(min(ahead, n), FLOOR_DBFS)])
         wanted = compressed_db(level, along("threshold_dbfs"), along("ratio"), processor.number("knee_db"))
-        return -_smoothed(wanted, attack, release, memory)
+        return -_smoothed(wanted, attack, release)
     hold = samples_of_ms(processor.number("hold_ms")) // CONTROL_SAMPLES
-    held = _highest_of_last(level, hold, memory) if hold else level
+    held = _highest_of_last(level, hold) if hold else level
     range_db = processor.number("range_db")
     if processor.kind == "gate":
         wanted = np.where(held >= along("threshold_dbfs"), 0.0, range_db)
     else:
         wanted = expanded_db(held, along("threshold_dbfs"), along("ratio"), processor.number("knee_db"), range_db)
     # Its attack opens: less reduction.
-    return -_smoothed(wanted, release, attack, memory)
+    return -_smoothed(wanted, release, attack)
 
 
 def dynamics_reach(processor: Processor) -> tuple[int, int]:
@@ -195,7 +183,8 @@ def _along(processor: Processor, name: str, start_sample: int, n_steps: int) -> 
     return np.asarray(processor.along(name, places))
 
 
-def _pole(time_ms: float) -> float:
+def pole_of(time_ms: float) -> float:
+    """Pole of a smoothing that covers 1 - 1/e of its way in a time, a step of CONTROL_SAMPLES at a time."""
     return math.exp(-CONTROL_SAMPLES / (RATE_HZ * time_ms / 1000.0))
 
 
@@ -208,29 +197,26 @@ def _factors(gain_db: FloatArray) -> FloatArray:
     return found
 
 
-def _de_essed(
-    processor: Processor, audio: Audio, start_sample: int, watch: Watch | None, memory: Memory | None
-) -> Audio:
-    if streams(processor):
+def _de_essed(processor: Processor, audio: Audio, start_sample: int, watch: Watch | None) -> Audio:
+    if not (processor.points("freq_hz") or processor.points("q")):
         sections = np.array([filters.band_pass(processor.number("freq_hz"), processor.number("q"))])
-        band = filters.filtered(audio, sections, None, _slot(memory, "band", *filters.rest(sections).shape))
+        band = filters.filtered(audio, sections)
     else:
         places = start_sample + filters.MOVE_SAMPLES * np.arange(-(-len(audio) // filters.MOVE_SAMPLES))
         freq = np.broadcast_to(processor.along("freq_hz", places.astype(np.float64)), places.shape)
         width = np.broadcast_to(processor.along("q", places.astype(np.float64)), places.shape)
         moves = np.array([[filters.band_pass(f, q)] for f, q in zip(freq, width, strict=True)])
         band = filters.filtered_moving(audio, moves)
-    level = level_dbfs(band, "rms", memory)
+    level = level_dbfs(band, "rms")
 
     def along(name: str) -> FloatArray:
         return _along(processor, name, start_sample, len(level))
 
     wanted = np.minimum(compressed_db(level, along("threshold_dbfs"), along("ratio"), 0.0), along("range_db"))
-    gain_db = -_smoothed(wanted, _poles(along("attack_ms")), _poles(along("release_ms")), memory)
+    gain_db = -_smoothed(wanted, _poles(along("attack_ms")), _poles(along("release_ms")))
     if watch is not None:
         watch(gain_db)
-    add = add_band_of_two if audio.shape[1] == 2 else add_band
-    add(audio, band, _factors(gain_db) - 1.0, _slot(memory, "factor", 1))
+    add_band(audio, band, _factors(gain_db) - 1.0, np.zeros(1))
     return audio
 
 
@@ -284,9 +270,9 @@ def _limited(processor: Processor, audio: Audio, start_sample: int, watch: Watch
     return out if isinstance(ceiling_db, float) else out * _factors(ceiling_db)[:, None].astype(np.float32)
 
 
-def _with_factors(audio: Audio, factors: FloatArray, memory: Memory | None = None) -> Audio:
-    before = _slot(memory, "factor", 1, start=float(factors[0]) if len(factors) else 1.0)
-    (apply_to_two if audio.shape[1] == 2 else apply_to_one)(audio, factors, before, audio)
+def _with_factors(audio: Audio, factors: FloatArray) -> Audio:
+    before = np.array([factors[0] if len(factors) else 1.0])
+    apply_factors(audio, factors, before, audio)
     return audio
 
 
@@ -302,29 +288,19 @@ def _bent_along(
     return out
 
 
-def _slot(memory: Memory | None, name: str, *shape: int, start: float = 0.0) -> FloatArray:
-    if memory is None:
-        return np.full(shape, start)
-    return memory.setdefault(name, np.full(shape, start))
-
-
 def _db_of(values: FloatArray, times: float) -> FloatArray:
     out = np.empty(len(values))
     to_db(values, times, out)
     return out
 
 
-def _smoothed(wanted: FloatArray, rising: FloatArray, falling: FloatArray, memory: Memory | None = None) -> FloatArray:
+def _smoothed(wanted: FloatArray, rising: FloatArray, falling: FloatArray) -> FloatArray:
     out = np.empty(len(wanted))
-    branching(wanted, rising, falling, _slot(memory, "gain", 1, start=float(wanted[0]) if len(wanted) else 0.0), out)
+    branching(wanted, rising, falling, np.array([wanted[0] if len(wanted) else 0.0]), out)
     return out
 
 
-def _highest_of_last(level: FloatArray, count: int, memory: Memory | None) -> FloatArray:
-    known = level
-    if memory is not None:
-        known = np.concatenate([memory.get("levels", np.zeros(0)), level])
-        memory["levels"] = known[-count:].copy()
-    out = np.empty(len(known))
-    sliding_max(known, count, out)
-    return out[len(known) - len(level) :]
+def _highest_of_last(level: FloatArray, count: int) -> FloatArray:
+    out = np.empty(len(level))
+    sliding_max(level, count, out)
+    return out

@@ -13,27 +13,8 @@ CONTROL_SAMPLES: Final = 16
 FLOOR_DBFS: Final = -140.0
 
 
-@numba.njit(cache=True, nogil=True, fastmath=True)
-def levels_of_two(x, peak, power):  # type: ignore[no-untyped-def]
-    # Sums may be taken in any order here: a step is always the same sixteen frames, so its bits are always the same.
-    full = len(x) // CONTROL_SAMPLES
-    for k in range(full):
-        top = np.float32(0.0)
-        total = np.float32(0.0)
-        for i in range(CONTROL_SAMPLES):
-            a, b = x[k * CONTROL_SAMPLES + i, 0], x[k * CONTROL_SAMPLES + i, 1]
-            top = max(top, abs(a), abs(b))
-            total += a * a + b * b
-        peak[k] = top
-        power[k] = total / (2 * CONTROL_SAMPLES)
-    if full < len(peak):
-        for i in range(full * CONTROL_SAMPLES, len(x)):
-            peak[full] = max(peak[full], abs(x[i, 0]), abs(x[i, 1]))
-            power[full] += (x[i, 0] * x[i, 0] + x[i, 1] * x[i, 1]) / (2 * CONTROL_SAMPLES)
-
-
 @numba.njit(cache=True, nogil=True)
-def levels_of_one(x, peak, power):  # type: ignore[no-untyped-def]
+def step_levels(x, peak, power):  # type: ignore[no-untyped-def]
     channels = x.shape[1]
     for k in range(len(peak)):
         top = np.float32(0.0)
@@ -61,12 +42,12 @@ def bent(level, threshold, slope, knee, most, out):  # type: ignore[no-untyped-d
 
 
 @numba.njit(cache=True, nogil=True)
-def smooth_power(power, pole, memory):  # type: ignore[no-untyped-def]
-    now = memory[0]
+def smooth_power(power, pole, state):  # type: ignore[no-untyped-def]
+    now = state[0]
     for i in range(len(power)):
         now = power[i] + (now - power[i]) * pole
         power[i] = now
-    memory[0] = now if now > 1e-30 else 0.0
+    state[0] = now if now > 1e-30 else 0.0
 
 
 @numba.njit(cache=True, nogil=True)
@@ -77,8 +58,8 @@ def to_db(values, times, out):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, nogil=True)
-def branching(wanted, rising, falling, memory, out):  # type: ignore[no-untyped-def]
-    now = memory[0]
+def branching(wanted, rising, falling, state, out):  # type: ignore[no-untyped-def]
+    now = state[0]
     for i in range(len(wanted)):
         up = rising[i if len(rising) > 1 else 0]
         down = falling[i if len(falling) > 1 else 0]
@@ -87,7 +68,7 @@ def branching(wanted, rising, falling, memory, out):  # type: ignore[no-untyped-
         if abs(now) < 1e-9:
             now = 0.0
         out[i] = now
-    memory[0] = now
+    state[0] = now
 
 
 @numba.njit(cache=True, nogil=True)
@@ -106,23 +87,8 @@ def sliding_max(values, count, out):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, nogil=True)
-def apply_to_two(x, factors, memory, out):  # type: ignore[no-untyped-def]
-    before = np.float32(memory[0])
-    for k in range(len(factors)):
-        now = np.float32(factors[k])
-        step = (now - before) * np.float32(1.0 / CONTROL_SAMPLES)
-        first = k * CONTROL_SAMPLES
-        for j in range(min(CONTROL_SAMPLES, len(x) - first)):
-            factor = before + step * np.float32(j + 1)
-            out[first + j, 0] = x[first + j, 0] * factor
-            out[first + j, 1] = x[first + j, 1] * factor
-        before = now
-    memory[0] = before
-
-
-@numba.njit(cache=True, nogil=True)
-def apply_to_one(x, factors, memory, out):  # type: ignore[no-untyped-def]
-    before = np.float32(memory[0])
+def apply_factors(x, factors, state, out):  # type: ignore[no-untyped-def]
+    before = np.float32(state[0])
     for k in range(len(factors)):
         now = np.float32(factors[k])
         step = (now - before) * np.float32(1.0 / CONTROL_SAMPLES)
@@ -131,12 +97,12 @@ def apply_to_one(x, factors, memory, out):  # type: ignore[no-untyped-def]
             for c in range(x.shape[1]):
                 out[first + j, c] = x[first + j, c] * (before + step * np.float32(j + 1))
         before = now
-    memory[0] = before
+    state[0] = before
 
 
 @numba.njit(cache=True, nogil=True)
-def add_band(x, band, shares, memory):  # type: ignore[no-untyped-def]
-    before = np.float32(memory[0])
+def add_band(x, band, shares, state):  # type: ignore[no-untyped-def]
+    before = np.float32(state[0])
     for k in range(len(shares)):
         now = np.float32(shares[k])
         step = (now - before) * np.float32(1.0 / CONTROL_SAMPLES)
@@ -147,20 +113,4 @@ def add_band(x, band, shares, memory):  # type: ignore[no-untyped-def]
                 for c in range(x.shape[1]):
                     x[first + j, c] += band[first + j, c] * share
         before = now
-    memory[0] = before
-
-
-@numba.njit(cache=True, nogil=True)
-def add_band_of_two(x, band, shares, memory):  # type: ignore[no-untyped-def]
-    before = np.float32(memory[0])
-    for k in range(len(shares)):
-        now = np.float32(shares[k])
-        step = (now - before) * np.float32(1.0 / CONTROL_SAMPLES)
-        first = k * CONTROL_SAMPLES
-        if before != 0.0 or now != 0.0:
-            for j in range(min(CONTROL_SAMPLES, len(x) - first)):
-                share = before + step * np.float32(j + 1)
-                x[first + j, 0] += band[first + j, 0] * share
-                x[first + j, 1] += band[first + j, 1] * share
-        before = now
-    memory[0] = before
+    state[0] = before

@@ -129,46 +129,40 @@ def settling_samples(sections: FloatArray) -> int:
     return min(_MOST_SETTLING_SAMPLES, round(total * (1.0 + 0.15 * (len(sections) - 1)))) + 8
 
 
-def filtered(audio: Audio, sections: FloatArray, out: Audio | None = None, memory: FloatArray | None = None) -> Audio:
-    """Audio through a cascade: float32 (frames, channels); sums are kept in double precision.
+def filtered(audio: Audio, sections: FloatArray, out: Audio | None = None) -> Audio:
+    """Audio through a cascade, from rest: float32 (frames, channels); sums are kept in double precision.
 
     Args:
         audio: float32 (frames, channels).
         sections: float64 (sections, 5).
         out: where to put it; may be the audio itself.
-        memory: see rest; where the filter stood, and after it where it stands. None for a filter at rest.
     """
     if out is None:
         out = np.empty_like(audio)
     if not len(sections):
         out[:] = audio
         return out
-    if memory is None:
-        memory = rest(sections)
     channels = audio.shape[1]
     if channels == 2:
-        _cascade(audio, sections, memory, out)
+        _cascade(audio, sections, out)
     else:
         # One channel rides as both; more go through two by two.
         for first in range(0, channels, 2):
             pair = audio[:, first : first + 2] if channels - first > 1 else np.repeat(audio[:, first : first + 1], 2, 1)
             pair = np.ascontiguousarray(pair)
-            _cascade(pair, sections, memory if channels == 1 else rest(sections), pair)
+            _cascade(pair, sections, pair)
             out[:, first : first + 2] = pair[:, : channels - first]
     return out
 
 
-def rest(sections: FloatArray) -> FloatArray:
-    """Memory of a cascade that has heard nothing: float64 (sections, 2, 4), two samples before and two after each."""
-    return np.zeros((len(sections), 2, 4))
-
-
-def _cascade(audio: Audio, sections: FloatArray, memory: FloatArray, out: Audio) -> None:
+def _cascade(audio: Audio, sections: FloatArray, out: Audio) -> None:
+    # Of each section: two samples before it and two after it, of both channels.
+    state = np.zeros((len(sections), 2, 4))
     index = 0
     while index < len(sections):
         count = 4 if len(sections) - index >= 4 else 1
         run = _four_of_two if count == 4 else _one_of_two
-        run(audio if index == 0 else out, sections[index : index + count], memory[index : index + count], out)
+        run(audio if index == 0 else out, sections[index : index + count], state[index : index + count], out)
         index += count
 
 
@@ -191,22 +185,22 @@ def _kept(pair):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, nogil=True)
-def _at(memory, k):  # type: ignore[no-untyped-def]
-    return (memory[0, k], memory[1, k])
+def _at(state, k):  # type: ignore[no-untyped-def]
+    return (state[0, k], state[1, k])
 
 
 @numba.njit(cache=True, nogil=True)
-def _keep(memory, x1, x2, y1, y2):  # type: ignore[no-untyped-def]
+def _keep(state, x1, x2, y1, y2):  # type: ignore[no-untyped-def]
     for c in range(2):
-        memory[c, 0], memory[c, 1], memory[c, 2], memory[c, 3] = x1[c], x2[c], y1[c], y2[c]
+        state[c, 0], state[c, 1], state[c, 2], state[c, 3] = x1[c], x2[c], y1[c], y2[c]
 
 
 @numba.njit(cache=True, nogil=True)
-def _one_of_two(x, sections, memory, out):  # type: ignore[no-untyped-def]
+def _one_of_two(x, sections, state, out):  # type: ignore[no-untyped-def]
     b0, b1, b2, a1, a2 = sections[0]
     a1, a2 = -a1, -a2
     none = (0.0, 0.0)
-    x1, x2, y1, y2 = _at(memory[0], 0), _at(memory[0], 1), _at(memory[0], 2), _at(memory[0], 3)
+    x1, x2, y1, y2 = _at(state[0], 0), _at(state[0], 1), _at(state[0], 2), _at(state[0], 3)
     for start in range(0, len(x), _STRETCH):
         for i in range(start, min(start + _STRETCH, len(x))):
             now = (float(x[i, 0]), float(x[i, 1]))
@@ -217,11 +211,11 @@ def _one_of_two(x, sections, memory, out):  # type: ignore[no-untyped-def]
             out[i, 0] = y[0]
             out[i, 1] = y[1]
         y1, y2 = _kept(y1), _kept(y2)
-    _keep(memory[0], x1, x2, y1, y2)
+    _keep(state[0], x1, x2, y1, y2)
 
 
 @numba.njit(cache=True, nogil=True)
-def _four_of_two(x, sections, memory, out):  # type: ignore[no-untyped-def]
+def _four_of_two(x, sections, state, out):  # type: ignore[no-untyped-def]
     # Four sections in one pass: chains of sums that the processor can keep under way at once.
     a0, a1, a2, a3, a4 = sections[0]
     b0, b1, b2, b3, b4 = sections[1]
@@ -229,11 +223,11 @@ def _four_of_two(x, sections, memory, out):  # type: ignore[no-untyped-def]
     d0, d1, d2, d3, d4 = sections[3]
     a3, a4, b3, b4, c3, c4, d3, d4 = -a3, -a4, -b3, -b4, -c3, -c4, -d3, -d4
     none = (0.0, 0.0)
-    p1, p2 = _at(memory[0], 0), _at(memory[0], 1)
-    q1, q2 = _at(memory[0], 2), _at(memory[0], 3)
-    u1, u2 = _at(memory[1], 2), _at(memory[1], 3)
-    v1, v2 = _at(memory[2], 2), _at(memory[2], 3)
-    w1, w2 = _at(memory[3], 2), _at(memory[3], 3)
+    p1, p2 = _at(state[0], 0), _at(state[0], 1)
+    q1, q2 = _at(state[0], 2), _at(state[0], 3)
+    u1, u2 = _at(state[1], 2), _at(state[1], 3)
+    v1, v2 = _at(state[2], 2), _at(state[2], 3)
+    w1, w2 = _at(state[3], 2), _at(state[3], 3)
     for start in range(0, len(x), _STRETCH):
         for i in range(start, min(start + _STRETCH, len(x))):
             s = (float(x[i, 0]), float(x[i, 1]))
@@ -250,10 +244,10 @@ def _four_of_two(x, sections, memory, out):  # type: ignore[no-untyped-def]
             out[i, 1] = s[1]
         q1, q2, u1, u2 = _kept(q1), _kept(q2), _kept(u1), _kept(u2)
         v1, v2, w1, w2 = _kept(v1), _kept(v2), _kept(w1), _kept(w2)
-    _keep(memory[0], p1, p2, q1, q2)
-    _keep(memory[1], q1, q2, u1, u2)
-    _keep(memory[2], u1, u2, v1, v2)
-    _keep(memory[3], v1, v2, w1, w2)
+    _keep(state[0], p1, p2, q1, q2)
+    _keep(state[1], q1, q2, u1, u2)
+    _keep(state[2], u1, u2, v1, v2)
+    _keep(state[3], v1, v2, w1, w2)
 
 
 @numba.njit(cache=True, nogil=True)

@@ -19,7 +19,7 @@ from recitant_core.processors.kinds import KINDS, PROFILE_BANDS, Kind, Parameter
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ
 
-VERSION: Final = 1  # raised when the arithmetic of any processor changes
+VERSION: Final = 2  # raised when the arithmetic of any processor changes
 MOST_PROCESSORS: Final = 24
 MOST_CURVE_POINTS: Final = 2_000
 _PLAIN: Final = {(kind.name, p.name): p.plain for kind in KINDS.values() for p in kind.parameters}

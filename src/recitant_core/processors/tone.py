@@ -12,8 +12,6 @@ from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ
 
 TONE_KINDS: Final = ("high-pass", "low-pass", "equaliser", "hum")
-Memory = dict[str, FloatArray]
-"""What a processor keeps from one piece of a stretch to the next; empty at rest."""
 
 
 def sections_at(processor: Processor, at_sample: float) -> FloatArray:
@@ -55,18 +53,10 @@ def _hum(mains_hz: float, multiples: int, depth_db: float, width_hz: float) -> F
     return np.array([filters.bell(freq, -depth_db, freq / width_hz) for freq in places])
 
 
-def toned(processor: Processor, audio: Audio, start_sample: int, memory: Memory | None = None) -> Audio:
-    """Audio through a filter, in its own place where the filter stands still; float32 (frames, channels).
-
-    Args:
-        memory: of a filter without curves, from piece to piece of a stretch; None from rest.
-    """
+def toned(processor: Processor, audio: Audio, start_sample: int) -> Audio:
+    """Audio through a filter, from rest, in its own place where the filter stands still; float32 (frames, channels)."""
     if not any(points for _, points in processor.curves):
-        memory = {} if memory is None else memory
-        if "sections" not in memory:
-            memory["sections"] = sections_at(processor, 0.0)
-            memory["filter"] = filters.rest(memory["sections"])
-        return filters.filtered(audio, memory["sections"], audio, memory["filter"])
+        return filters.filtered(audio, sections_at(processor, 0.0), audio)
     step = filters.MOVE_SAMPLES
     places = range(start_sample, start_sample + len(audio), step)
     known: dict[tuple[float, ...], FloatArray] = {}

@@ -222,9 +222,9 @@ def track_level_dbfs(plan: Plan, track: Track, hears: str, source_of: SourceOf) 
         plan, tracks=(track,), stem_gains_db={}, stem_chains={}, stem_rides={}, stem_trims={}, ducks=(), master_chain=()
     )
     sources = sources_of(alone, source_of)
-    memory: dict[str, FloatArray] = {}
+    power = np.zeros(1)
     return np.concatenate(
-        [level_dbfs(render_mix(alone, sources, span), hears, memory) for span in plan.span.blocks(16 * RATE_HZ)]
+        [level_dbfs(render_mix(alone, sources, span), hears, power) for span in plan.span.blocks(16 * RATE_HZ)]
     )
 
 

@@ -5,29 +5,30 @@ the same span of the whole. Preview, verdict and delivery all call render_output
 Held to: tests/core/test_render.py
 """
 
-from collections.abc import Hashable, Iterator, Mapping
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 from typing import Final
 
 import numba
 import numpy as np
 
-from recitant_core.gain.envelope import curve_db
 from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
 from recitant_core.gain.trim import trim_points
-from recitant_core.ports import SampleSource
-from recitant_core.processors.model import active
-from recitant_core.render.chains import processed, sounding
-from recitant_core.render.giving_way import KeySignal, Signal, ducked, ridden
-from recitant_core.timeline.model import Clip, Duck, Plan, Ride, Role, Track, clip_fade_factors, clip_matrix
+from recitant_core.processors.model import Chain, active
+from recitant_core.render.chains import SEGMENT_SAMPLES, Fill, Job, Node, processed
+from recitant_core.render.giving_way import KeySignal, ducked, ridden
+from recitant_core.render.laid import BLOCK_SAMPLES, LaidClips, Sources
+from recitant_core.timeline.model import Clip, Duck, Plan, Ride, Role, Track
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.channels import STEREO, ChannelLayout
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.level import factor_from_db
 
-SEGMENT_SAMPLES: Final = 10 * RATE_HZ
+_MOST_AHEAD: Final = 3  # a lone track fills the lanes with its next segments
 _DUCK_REACH_SAMPLES: Final = 30 * RATE_HZ  # more than any live key or bell hears around a stretch
-Sources = Mapping[str, SampleSource]
+Add = Callable[[SampleSpan, FloatArray], None]
+"""Adds a part of a span to a bus of that part, float64 (frames, channels)."""
 
 
 @dataclass(frozen=True)
@@ -47,25 +48,25 @@ class Heard:
 EVERYTHING: Final = Heard()
 
 
-def render_stems(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> dict[Role, Audio]:
-    """Each stem of a span before the master, float32 (frames, channels), in summing order; silence outside clips."""
+def render_stems(
+    plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING, n_ahead: int = 0
+) -> dict[Role, Audio]:
+    """Each stem of a span before the master, float32 (frames, channels), in summing order; silence outside clips.
+
+    Args:
+        n_ahead: how many segments of chains after the span will be wanted for certain, to be worked out side by side.
+    """
     key = Keys(plan, sources)
-    return {role: _stem(plan, role, sources, span, heard, key).astype(np.float32) for role in plan.roles}
+    tracks = Tracks(plan, sources, heard, n_ahead)
+    stems = {role: _stem(plan, role, tracks, span, heard, key) for role in plan.roles}
+    return {role: stem.astype(np.float32, copy=False) for role, stem in stems.items()}
 
 
-def _stem(plan: Plan, role: Role, sources: Sources, span: SampleSpan, heard: Heard, key: "Keys") -> FloatArray:
-    def added(part: SampleSpan) -> FloatArray:
-        total = plan.layout.silence(part.length_samples)
-        for track in plan.tracks:
-            if track.role is role and heard.includes(track):
-                duck = plan.duck_of_track(track.track_id)
-                if duck is None:
-                    add_track(track, plan.stem_gain_db(role), sources, part, total, plan.layout)
-                else:
-                    total += ducked(_alone(track, plan, sources), part, duck, key.of(duck))
-        return total
-
+def _stem(plan: Plan, role: Role, tracks: "Tracks", span: SampleSpan, heard: Heard, key: "Keys") -> FloatArray | Audio:
     trimmed = trim_points(plan.stem_trim(role))
+
+    def added(part: SampleSpan) -> FloatArray:
+        return tracks.added([t for t in plan.tracks if t.role is role and heard.includes(t)], part, key)
 
     def given_way(part: SampleSpan) -> FloatArray:
         duck = plan.duck_of_stem(role)
@@ -77,8 +78,111 @@ def _stem(plan: Plan, role: Role, sources: Sources, span: SampleSpan, heard: Hea
     def identity(window: SampleSpan) -> Hashable:
         return stem_identity(plan, role, window, heard)
 
-    found = processed(given_way, plan.stem_chain(role), plan.stem_ride(role), span, identity, plan.layout)
-    return found.astype(np.float64, copy=False)
+    chain, ride = active(plan.stem_chain(role)), plan.stem_ride(role)
+    return processed(Node(given_way, chain, ride, identity, plan.layout, plan.span.end_sample), span)
+
+
+class Tracks:
+    """The tracks of a plan on their way into stems; those with chains go through them side by side."""
+
+    def __init__(self, plan: Plan, sources: Sources, heard: Heard, n_ahead: int = 0) -> None:
+        """Tracks of a plan.
+
+        Args:
+            heard: whose chains are worth working out together.
+            n_ahead: how many later segments will be wanted for certain.
+        """
+        self._plan = plan
+        self._sources = sources
+        self._n_ahead = n_ahead
+        chained = [track for track in plan.tracks if heard.includes(track) and active(track.chain)]
+        self._nodes = {track.track_id: self._node(track) for track in chained}
+
+    def added(self, tracks: Sequence[Track], span: SampleSpan, key: "Keys") -> FloatArray:
+        """Tracks with their own and their stem's gains, giving way by themselves, added up; float64, fresh."""
+        total = self._plan.layout.silence(span.length_samples)
+        entering = [self._entering(track, span, key) for track in tracks]
+        for part in span.blocks(BLOCK_SAMPLES):
+            at = part.start_sample - span.start_sample
+            bus = total[at : at + part.length_samples]
+            for add in entering:
+                add(part, bus)
+        return total
+
+    def _entering(self, track: Track, span: SampleSpan, key: "Keys") -> Add:
+        duck = self._plan.duck_of_track(track.track_id)
+        if duck is None:
+            return self._plain(track, span)
+
+        def alone(part: SampleSpan) -> FloatArray:
+            total = self._plan.layout.silence(part.length_samples)
+            self._plain(track, part)(part, total)
+            return total
+
+        return _adder([(span, ducked(alone, span, duck, key.of(duck)))], 1.0)
+
+    def _plain(self, track: Track, span: SampleSpan) -> Add:
+        gain_db = track.gain_db + self._plan.stem_gain_db(track.role)
+        node = self._nodes.get(track.track_id) or self._node(track)
+        return _track_adder(track, gain_db, self._sources, span, node, partial(self._companions, node))
+
+    def _companions(self, node: Node, index: int) -> Iterator[Job]:
+        for later in range(self._n_ahead + 1):
+            for other in (node, *self._nodes.values()):
+                job = other.job(index + later)
+                if job is not None:
+                    yield job
+
+    def _node(self, track: Track) -> Node:
+        return track_node(track, self._sources, self._plan.layout, self._plan.span.end_sample)
+
+
+def _track_adder(
+    track: Track,
+    gain_db: float,
+    sources: Sources,
+    span: SampleSpan,
+    node: Node,
+    companions: Callable[[int], Iterable[Job]],
+) -> Add:
+    if not track.ride.points and not node.chain:
+        return LaidClips(track, gain_db, sources, span, node.layout).add
+    return _adder(list(node.leaving(span, companions)), factor_from_db(gain_db))
+
+
+def _adder(parts: Sequence[tuple[SampleSpan, Audio | FloatArray]], factor: float) -> Add:
+    def add(span: SampleSpan, bus: FloatArray) -> None:
+        for place, audio in parts:
+            part = place.intersect(span)
+            if part is not None:
+                first, at = part.start_sample - place.start_sample, part.start_sample - span.start_sample
+                n = part.length_samples
+                _add_times(audio[first : first + n], factor, bus[at : at + n])
+
+    return add
+
+
+def track_node(track: Track, sources: Sources, layout: ChannelLayout, end_sample: int) -> Node:
+    """A track's clips going through its chain and ride.
+
+    Args:
+        layout: of the bus.
+        end_sample: where the programme ends.
+    """
+
+    def signal(span: SampleSpan) -> FloatArray:
+        total = layout.silence(span.length_samples)
+        LaidClips(track, 0.0, sources, span, layout).add(span, total)
+        return total
+
+    def fill_in(window: SampleSpan) -> Fill:
+        return LaidClips(track, 0.0, sources, window, layout).fill
+
+    def identity(window: SampleSpan) -> Hashable | None:
+        found = track_identity(track, window)
+        return found if found.clips else None
+
+    return Node(signal, active(track.chain), track.ride, identity, layout, end_sample, fill_in)
 
 
 def add_track(
@@ -95,49 +199,26 @@ def add_track(
         total: float64 (frames, channels), added to.
         layout: of the bus, which total has.
     """
-    if not track.ride.points and not active(track.chain):
-        _add_clips(track, track.gain_db + stem_gain_db, sources, span, total)
-        return
-
-    def raw(part: SampleSpan) -> FloatArray:
-        alone = layout.silence(part.length_samples)
-        _add_clips(track, 0.0, sources, part, alone)
-        return alone
-
-    def identity(window: SampleSpan) -> Hashable:
-        return track_identity(track, window)
-
-    factor = factor_from_db(track.gain_db + stem_gain_db)
-    _add_times(processed(raw, track.chain, track.ride, span, identity, layout), factor, total)
+    node = track_node(track, sources, layout, span.end_sample)
+    _track_adder(track, track.gain_db + stem_gain_db, sources, span, node, lambda _index: ())(span, total)
 
 
-def _add_clips(track: Track, gain_db: float, sources: Sources, span: SampleSpan, total: FloatArray) -> None:
-    for clip in track.clips:
-        part = clip.span.intersect(span)
-        if part is not None:
-            source = sounding(sources[clip.source_key], clip.chain)
-            audio = source.read(clip.in_sample + part.start_sample - clip.start_sample, part.length_samples)
-            if any(clip.dc_offset):
-                audio = audio - np.array(clip.dc_offset, dtype=np.float32)
-            matrix = clip_matrix(clip, track, source.layout)
-            out = total[part.start_sample - span.start_sample : part.end_sample - span.start_sample]
-            matrix = matrix * factor_from_db(clip.gain_db + gain_db)
-            _add_clip(clip, part, audio, matrix, out)
-
-
-def _alone(track: Track, plan: Plan, sources: Sources) -> Signal:
-    def signal(span: SampleSpan) -> FloatArray:
-        total = plan.layout.silence(span.length_samples)
-        add_track(track, plan.stem_gain_db(track.role), sources, span, total, plan.layout)
-        return total
-
-    return signal
-
-
-def track_identity(track: Track, window: SampleSpan) -> Hashable:
+@dataclass(frozen=True)
+class TrackIdentity:
     """All that makes what enters and leaves a track's chain in a window: equal values, equal samples."""
+
+    track_id: str
+    pan: float
+    is_mono: bool
+    chain: Chain
+    ride: Ride
+    clips: tuple[Clip, ...]
+
+
+def track_identity(track: Track, window: SampleSpan) -> TrackIdentity:
+    """What makes a track in a window."""
     clips = tuple(clip for clip in track.clips if clip.span.intersect(window) is not None)
-    return (track.track_id, track.pan, track.is_mono, track.chain, track.ride, clips)
+    return TrackIdentity(track.track_id, track.pan, track.is_mono, track.chain, track.ride, clips)
 
 
 def stem_identity(plan: Plan, role: Role, window: SampleSpan, heard: Heard) -> Hashable:
@@ -188,7 +269,8 @@ def render_mix(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EV
     def identity(window: SampleSpan) -> Hashable:
         return tuple(stem_identity(plan, role, window, heard) for role in plan.roles)
 
-    return processed(summed, plan.master_chain, Ride(), span, identity, plan.layout).astype(np.float32)
+    node = Node(summed, active(plan.master_chain), Ride(), identity, plan.layout, plan.span.end_sample)
+    return processed(node, span).astype(np.float32, copy=False)
 
 
 def sum_stems(stems: Mapping[Role, Audio], n_frames: int, layout: ChannelLayout = STEREO) -> Audio:
@@ -219,6 +301,15 @@ def output_gain_db(plan: Plan) -> float:
 
 
 @dataclass(frozen=True)
+class MixedSegment:
+    """A stretch of a programme before the gain and the limiter of its master."""
+
+    span: SampleSpan
+    stems: dict[Role, Audio]
+    mix: Audio
+
+
+@dataclass(frozen=True)
 class MasteredSegment:
     """A stretch of a delivery: stems with the master's gain, and the limited output."""
 
@@ -228,58 +319,52 @@ class MasteredSegment:
     limiter_factor: Audio
 
 
-def render_segments(plan: Plan, sources: Sources) -> Iterator[MasteredSegment]:
-    """The whole programme in order, each sample of each track rendered once; the same bits as render_output."""
+def mixed_segments(plan: Plan, sources: Sources) -> Iterator[MixedSegment]:
+    """The whole programme in order, each sample of each track rendered once; segments as those of chains."""
+    for span in plan.span.blocks(SEGMENT_SAMPLES):
+        stems = render_stems(plan, sources, span, n_ahead=_MOST_AHEAD)
+        # Stems that are rendered already need no second time where nothing comes after their sum.
+        is_sum = not active(plan.master_chain)
+        mix = sum_stems(stems, span.length_samples, plan.layout) if is_sum else render_mix(plan, sources, span)
+        yield MixedSegment(span, stems, mix)
+
+
+def mastered_segments(plan: Plan, mixed: Iterable[MixedSegment]) -> Iterator[MasteredSegment]:
+    """Mixed segments through the programme's gain and the master's, and its limiter, in order; the same bits as
+    render_output. Their edges lie a little before those that came, by what the limiter looks ahead.
+
+    Args:
+        plan: whose ``master`` counts; the segments are those of any plan that differs in nothing else.
+    """
     gain = np.float32(factor_from_db(output_gain_db(plan)))
     ceiling_dbtp = plan.master.ceiling_dbtp
     ahead = AFTER_SAMPLES if ceiling_dbtp is not None else 0
-    before = plan.layout.silence(BEFORE_SAMPLES).astype(np.float32)
-    head = render_stems(plan, sources, SampleSpan(0, ahead))
-    waiting = {role: stem * gain for role, stem in head.items()}
-    waiting_mix = _mix_of(plan, sources, SampleSpan(0, ahead), head) * gain
-    for span in plan.span.blocks(SEGMENT_SAMPLES):
-        fresh_span = SampleSpan(span.start_sample + ahead, span.length_samples)
-        fresh = render_stems(plan, sources, fresh_span)
-        fresh_mix = _mix_of(plan, sources, fresh_span, fresh) * gain
-        stems = {role: np.concatenate([waiting[role], fresh[role] * gain]) for role in fresh}
-        mix = np.concatenate([waiting_mix, fresh_mix])
-        n = span.length_samples
+    # What the limiter reads before the next output, and what has come but is not out yet.
+    joined = plan.layout.silence(BEFORE_SAMPLES).astype(np.float32)
+    waiting: dict[Role, Audio] = {}
+    end_sample = plan.span.end_sample
+    for segment in mixed:
+        is_last = segment.span.end_sample >= end_sample
+        tail = plan.layout.silence(ahead if is_last else 0).astype(np.float32)
+        stems = {role: stem * gain for role, stem in segment.stems.items()}
+        if waiting:
+            stems = {role: np.concatenate([waiting[role], stem]) for role, stem in stems.items()}
+        n_waiting = len(joined) - BEFORE_SAMPLES
+        joined = np.concatenate([joined, segment.mix * gain, tail])
+        n = len(joined) - BEFORE_SAMPLES - ahead
+        span = SampleSpan(segment.span.start_sample - n_waiting, n)
         if ceiling_dbtp is None:
-            output, factor = mix, np.ones((n, 1), np.float32)
+            output, factor = joined[BEFORE_SAMPLES : BEFORE_SAMPLES + n], np.ones((n, 1), np.float32)
         else:
-            joined = np.concatenate([before, mix])
             output, factor = limit(joined, ceiling_dbtp)
-            before = joined[n : n + BEFORE_SAMPLES]
         yield MasteredSegment(span, {role: stem[:n] for role, stem in stems.items()}, output, factor)
         waiting = {role: stem[n:] for role, stem in stems.items()}
-        waiting_mix = mix[n:]
+        joined = joined[n:]
 
 
-def _mix_of(plan: Plan, sources: Sources, span: SampleSpan, stems: Mapping[Role, Audio]) -> Audio:
-    # Stems that are rendered already need no second time where nothing comes after their sum.
-    if active(plan.master_chain):
-        return render_mix(plan, sources, span)
-    return sum_stems(stems, span.length_samples, plan.layout)
-
-
-def _add_clip(clip: Clip, part: SampleSpan, audio: Audio, matrix: FloatArray, out: FloatArray) -> None:
-    first = part.start_sample - clip.start_sample
-    last = first + part.length_samples
-    # Between its fades a clip without a curve is steady, and most of every clip is that.
-    steady_from = min(max(first, clip.fade_in_samples), last)
-    steady_to = max(min(last, clip.length_samples - clip.fade_out_samples), steady_from)
-    if clip.curve:
-        steady_from = steady_to = last
-    for begin, end in ((first, steady_from), (steady_to, last)):
-        if end > begin:
-            places = np.arange(begin, end, dtype=np.float64)
-            factors = clip_fade_factors(clip, places)
-            if clip.curve:
-                factors *= 10.0 ** (curve_db(clip.curve, places) / 20.0)
-            _add_shaped(audio[begin - first : end - first], matrix, factors, out[begin - first : end - first])
-    if steady_to > steady_from:
-        inside = slice(steady_from - first, steady_to - first)
-        _add_steady(audio[inside], matrix, out[inside])
+def render_segments(plan: Plan, sources: Sources) -> Iterator[MasteredSegment]:
+    """The whole programme in order, as it is handed over."""
+    return mastered_segments(plan, mixed_segments(plan, sources))
 
 
 @numba.njit(cache=True, nogil=True)
@@ -287,22 +372,3 @@ def _add_times(audio, factor, out):  # type: ignore[no-untyped-def]
     for i in range(len(audio)):
         out[i, 0] += audio[i, 0] * factor
         out[i, 1] += audio[i, 1] * factor
-
-
-@numba.njit(cache=True, nogil=True)
-def _add_steady(audio, matrix, out):  # type: ignore[no-untyped-def]
-    for channel in range(audio.shape[1]):
-        left, right = matrix[channel, 0], matrix[channel, 1]
-        for i in range(len(audio)):
-            out[i, 0] += audio[i, channel] * left
-            out[i, 1] += audio[i, channel] * right
-
-
-@numba.njit(cache=True, nogil=True)
-def _add_shaped(audio, matrix, factors, out):  # type: ignore[no-untyped-def]
-    for channel in range(audio.shape[1]):
-        left, right = matrix[channel, 0], matrix[channel, 1]
-        for i in range(len(audio)):
-            # In this order a factor of exactly 1 gives what _add_steady gives, so a fade's edge may lie anywhere.
-            out[i, 0] += audio[i, channel] * (left * factors[i])
-            out[i, 1] += audio[i, channel] * (right * factors[i])

@@ -1,0 +1,201 @@
+"""Vectors of N doubles in one register, for compiled loops: N / 2 stereo signals side by side.
+
+Every operation acts on each lane alone and is rounded as IEEE 754 says (sums of products once, as fusedMultiplyAdd),
+so a lane holds the same bits whatever N is and whatever the other lanes carry. N is 2, 4 or 8; a compiled function
+takes it from the type of its ``like``, a tuple of N zeros (see width).
+"""
+
+from typing import Any, Final
+
+from llvmlite import ir
+from numba import types
+from numba.extending import intrinsic, models, register_model
+
+_DOUBLE: Final = ir.DoubleType()
+_LONG: Final = ir.IntType(64)
+_INT: Final = ir.IntType(32)
+WIDTHS: Final = (2, 4, 8)
+
+
+class Lanes(types.Type):  # type: ignore[misc]
+    """The compiler's type of a vector of doubles."""
+
+    def __init__(self, n: int) -> None:
+        self.n = n
+        super().__init__(name=f"Lanes({n})")
+
+
+@register_model(Lanes)
+class _LanesModel(models.PrimitiveModel):  # type: ignore[misc]
+    def __init__(self, manager: Any, lanes: Lanes) -> None:
+        super().__init__(manager, lanes, ir.VectorType(_DOUBLE, lanes.n))
+
+
+def like(n_lanes: int) -> tuple[int, ...]:
+    """What tells a compiled function its number of lanes: a tuple of that many zeros."""
+    return (0,) * n_lanes
+
+
+def _vector(n: int) -> Any:
+    return ir.VectorType(_DOUBLE, n)
+
+
+def _constant(n: int, value: float) -> Any:
+    return ir.Constant(_vector(n), [value] * n)
+
+
+def _whole(n: int, value: int) -> Any:
+    return ir.Constant(ir.VectorType(_LONG, n), [value] * n)
+
+
+def _called(builder: Any, name: str, n: int, arguments: list[Any]) -> Any:
+    full = f"llvm.{name}.v{n}f64"
+    kind = ir.FunctionType(_vector(n), [_vector(n)] * len(arguments))
+    function = builder.module.globals.get(full) or ir.Function(builder.module, kind, full)
+    return builder.call(function, arguments)
+
+
+def _shuffled(builder: Any, a: Any, b: Any, order: list[int]) -> Any:
+    return builder.shuffle_vector(a, b, ir.Constant(ir.VectorType(_INT, len(order)), order))
+
+
+def _pointer(context: Any, builder: Any, array_type: Any, array: Any, offset: Any, kind: Any) -> Any:
+    made = context.make_array(array_type)(context, builder, array)
+    return builder.bitcast(builder.gep(made.data, [offset]), kind.as_pointer())
+
+
+def _taken(name: str, operation: Any, n_arguments: int) -> Any:
+    """An intrinsic over lanes alone: ``operation(builder, n, arguments)`` makes the value."""
+
+    def typed(_context, *arguments):  # type: ignore[no-untyped-def]
+        lanes = arguments[0]
+
+        def generate(_target, builder, _signature, values):  # type: ignore[no-untyped-def]
+            return operation(builder, lanes.n, list(values))
+
+        return lanes(*[lanes] * n_arguments), generate
+
+    forms = {
+        1: lambda context, a: typed(context, a),
+        2: lambda context, a, b: typed(context, a, b),
+        3: lambda context, a, b, c: typed(context, a, b, c),
+        4: lambda context, a, b, c, d: typed(context, a, b, c, d),
+    }
+    form = forms[n_arguments]
+    form.__name__ = form.__qualname__ = name
+    return intrinsic(form)
+
+
+# Lanes in, lanes out: a + b, a - b, a * b, a * b + c rounded once, the larger, the smaller, |a|.
+add: Any = _taken("add", lambda builder, _n, v: builder.fadd(*v), 2)
+less: Any = _taken("less", lambda builder, _n, v: builder.fsub(*v), 2)
+times: Any = _taken("times", lambda builder, _n, v: builder.fmul(*v), 2)
+over: Any = _taken("over", lambda builder, _n, v: builder.fdiv(*v), 2)
+times_plus: Any = _taken("times_plus", lambda builder, n, v: _called(builder, "fma", n, v), 3)
+larger: Any = _taken("larger", lambda b, _n, v: b.select(b.fcmp_ordered(">", *v), *v), 2)
+smaller: Any = _taken("smaller", lambda b, _n, v: b.select(b.fcmp_ordered("<", *v), *v), 2)
+absolute: Any = _taken("absolute", lambda builder, n, v: _called(builder, "fabs", n, v), 1)
+# a > b ? c : d in each lane.
+where_more: Any = _taken("where_more", lambda b, _n, v: b.select(b.fcmp_ordered(">", v[0], v[1]), v[2], v[3]), 4)
+# Neighbours change places: left is where right was.
+swapped: Any = _taken("swapped", lambda builder, n, v: _shuffled(builder, v[0], v[0], [i ^ 1 for i in range(n)]), 1)
+
+
+def _exponent(builder: Any, n: int, values: list[Any]) -> Any:
+    # Into the mantissa of 2**52, from where it is subtracted: no conversion from whole numbers, which few CPUs have.
+    bits = builder.bitcast(values[0], ir.VectorType(_LONG, n))
+    high = builder.or_(builder.lshr(bits, _whole(n, 52)), _whole(n, 0x4330000000000000))
+    return builder.fsub(builder.bitcast(high, _vector(n)), _constant(n, 2.0**52 + 1023.0))
+
+
+def _mantissa(builder: Any, n: int, values: list[Any]) -> Any:
+    bits = builder.bitcast(values[0], ir.VectorType(_LONG, n))
+    kept = builder.and_(bits, _whole(n, 0x000FFFFFFFFFFFFF))
+    return builder.bitcast(builder.or_(kept, _whole(n, 0x3FF0000000000000)), _vector(n))
+
+
+def _scaled(builder: Any, n: int, values: list[Any]) -> Any:
+    # values[1] is a whole number plus 1.5 * 2**52: its low bits, moved up, are added to the exponent.
+    kind = ir.VectorType(_LONG, n)
+    whole = builder.shl(builder.bitcast(values[1], kind), _whole(n, 52))
+    return builder.bitcast(builder.add(builder.bitcast(values[0], kind), whole), _vector(n))
+
+
+exponent: Any = _taken("exponent", _exponent, 1)
+mantissa: Any = _taken("mantissa", _mantissa, 1)
+scaled: Any = _taken("scaled", _scaled, 2)
+
+
+@intrinsic  # type: ignore[untyped-decorator]
+def every(_context: Any, number: Any, like: Any) -> Any:  # noqa: ARG001
+    """Lanes that all hold ``number``."""
+    lanes = Lanes(len(like))
+
+    def generate(_target, builder, _signature, arguments):  # type: ignore[no-untyped-def]
+        vector = ir.Constant(_vector(lanes.n), ir.Undefined)
+        vector = builder.insert_element(vector, arguments[0], _INT(0))
+        return _shuffled(builder, vector, vector, [0] * lanes.n)
+
+    return lanes(types.float64, like), generate
+
+
+@intrinsic  # type: ignore[untyped-decorator]
+def load(_context: Any, rows: Any, offset: Any, like: Any) -> Any:
+    """The N doubles of a flat array from ``offset`` on."""
+    lanes = Lanes(len(like))
+
+    def generate(context, builder, signature, arguments):  # type: ignore[no-untyped-def]
+        at = _pointer(context, builder, signature.args[0], arguments[0], arguments[1], _vector(lanes.n))
+        return builder.load(at, align=8)
+
+    return lanes(rows, types.intp, like), generate
+
+
+@intrinsic  # type: ignore[untyped-decorator]
+def store(_context: Any, rows: Any, offset: Any, lanes: Any) -> Any:
+    """Put lanes into a flat array of doubles from ``offset`` on."""
+
+    def generate(context, builder, signature, arguments):  # type: ignore[no-untyped-def]
+        at = _pointer(context, builder, signature.args[0], arguments[0], arguments[1], _vector(lanes.n))
+        builder.store(arguments[2], at, align=8)
+        return context.get_dummy_value()
+
+    return types.void(rows, types.intp, lanes), generate
+
+
+@intrinsic  # type: ignore[untyped-decorator]
+def load_frames(_context: Any, audio: Any, offset: Any, stride: Any, like: Any) -> Any:
+    """One stereo frame of each of N / 2 signals, as doubles: those at ``offset``, ``offset + stride`` and so on.
+
+    Args:
+        audio: flat float32; offset, stride: whole numbers of its values, even.
+    """
+    lanes = Lanes(len(like))
+    pairs = ir.VectorType(_LONG, lanes.n // 2)
+
+    def generate(context, builder, signature, arguments):  # type: ignore[no-untyped-def]
+        found = ir.Constant(pairs, ir.Undefined)
+        for i in range(lanes.n // 2):
+            place = builder.add(arguments[1], builder.mul(arguments[2], ir.Constant(arguments[2].type, i)))
+            at = _pointer(context, builder, signature.args[0], arguments[0], place, _LONG)
+            found = builder.insert_element(found, builder.load(at, align=4), _INT(i))
+        return builder.fpext(builder.bitcast(found, ir.VectorType(ir.FloatType(), lanes.n)), _vector(lanes.n))
+
+    return lanes(audio, types.intp, types.intp, like), generate
+
+
+@intrinsic  # type: ignore[untyped-decorator]
+def store_frames(_context: Any, audio: Any, offset: Any, stride: Any, lanes: Any) -> Any:
+    """Put lanes, rounded to float32, where load_frames takes them from."""
+    pairs = ir.VectorType(_LONG, lanes.n // 2)
+
+    def generate(context, builder, signature, arguments):  # type: ignore[no-untyped-def]
+        rounded = builder.fptrunc(arguments[3], ir.VectorType(ir.FloatType(), lanes.n))
+        made = builder.bitcast(rounded, pairs)
+        for i in range(lanes.n // 2):
+            place = builder.add(arguments[1], builder.mul(arguments[2], ir.Constant(arguments[2].type, i)))
+            at = _pointer(context, builder, signature.args[0], arguments[0], place, _LONG)
+            builder.store(builder.extract_element(made, _INT(i)), at, align=4)
+        return context.get_dummy_value()
+
+    return types.void(audio, types.intp, types.intp, lanes), generate
