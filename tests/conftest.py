@@ -19,7 +19,7 @@ def wav_bytes(audio, subtype="PCM_24", rate_hz=RATE_HZ):
 @pytest.fixture(autouse=True, scope="module")
 def _no_segments_of_another_test():
     """Recordings in memory share their names between tests; kept segments would mix them up."""
-    from recitant_core.render.chains import forget_segments
+    from recitant_core.render.segments import forget_segments
 
     forget_segments()
 

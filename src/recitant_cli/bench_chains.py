@@ -11,14 +11,14 @@ import numpy as np
 from recitant_core.ports import SampleSource
 from recitant_core.processors.dynamics import gains_db, level_dbfs
 from recitant_core.processors.model import Chain, Processor
-from recitant_core.render.chains import forget_segments
 from recitant_core.render.mix import render_output, render_segments
+from recitant_core.render.segments import forget_segments
 from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
 from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 
 _N_TRACKS = 12
-_FRAMES = 1_024
+_FRAMES = 4_096
 
 
 def whole_chain(threshold_dbfs: float = -26.0) -> Chain:

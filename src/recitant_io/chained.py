@@ -16,9 +16,10 @@ import numpy as np
 
 from recitant_core.dsp.kweighting import HOPS_PER_SECOND, KState, k_energies, k_pairs
 from recitant_core.ports import Progress, SampleSource, no_progress
-from recitant_core.render.chains import SEGMENT_SAMPLES, sounding
+from recitant_core.render.chains import sounding
 from recitant_core.render.laid import Sources
-from recitant_core.render.mix import add_track, track_identity
+from recitant_core.render.segments import SEGMENT_SAMPLES
+from recitant_core.render.tracks import add_track, track_identity
 from recitant_core.timeline.model import Clip, Track
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.channels import STEREO, ChannelLayout

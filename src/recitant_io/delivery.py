@@ -12,7 +12,7 @@ from recitant_core.delivery.spec import Spec
 from recitant_core.dsp.quantise import audio_from_integers, quantise
 from recitant_core.errors import PlanError
 from recitant_core.ports import Progress, no_progress
-from recitant_core.render.mix import Sources
+from recitant_core.render.laid import Sources
 from recitant_core.timeline.model import Plan, Role
 from recitant_io.conform import storage_errors
 from recitant_io.wav import wav_writer

@@ -5,7 +5,8 @@ import pytest
 
 from browser.browser_help import settled
 from browser.conftest import place_of, recorded
-from recitant_core.render.mix import EVERYTHING, Heard, render_mix
+from recitant_core.render.mix import render_mix
+from recitant_core.render.tracks import EVERYTHING, Heard
 from recitant_web.desk.bridge.plans import plan_of, sources_of_plan
 from recitant_web.desk.models import Clip, Stem
 

@@ -24,10 +24,11 @@ from recitant_core.processors.model import (
     in_default_order,
     place_for,
 )
-from recitant_core.render import chains
+from recitant_core.render import segments
 from recitant_core.render.estimate import chained_track_key, track_energies
 from recitant_core.render.level_path import level_path
 from recitant_core.render.mix import render_output, render_segments
+from recitant_core.render.segments import forget_segments
 from recitant_core.timeline.model import Clip, Master, Plan, Ride, Role, Track
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import SampleSpan
@@ -84,11 +85,11 @@ PLAN = Plan(
 @given(cuts=st.lists(st.integers(1, 1_899_999), max_size=3, unique=True), is_limited=st.booleans())
 def test_any_spans_put_end_to_end_equal_the_whole(cuts, is_limited):
     plan = replace(PLAN, master=Master(3.0, -2.0 if is_limited else None))
-    chains.forget_segments()
+    forget_segments()
     whole = render_output(plan, SOURCES, plan.span)
     edges = [0, *sorted(cuts), plan.span.length_samples]
     spans = [SampleSpan(a, b - a) for a, b in pairwise(edges)]
-    chains.forget_segments()
+    forget_segments()
     parts = {span: render_output(plan, SOURCES, span) for span in reversed(spans)}
     assert np.array_equal(np.concatenate([parts[span] for span in spans]), whole)
 
@@ -97,7 +98,7 @@ def test_any_spans_put_end_to_end_equal_the_whole(cuts, is_limited):
 def test_the_delivery_has_the_bits_of_the_preview(ceiling_dbtp):
     plan = replace(PLAN, master=Master(2.0, ceiling_dbtp))
     delivered = np.concatenate([segment.output for segment in render_segments(plan, SOURCES)])
-    chains.forget_segments()
+    forget_segments()
     assert np.array_equal(delivered, render_output(plan, SOURCES, plan.span))
 
 
@@ -162,10 +163,10 @@ def test_moving_a_clip_keeps_its_sound():
 
 
 def test_segments_that_are_kept_stay_within_their_room(monkeypatch):
-    monkeypatch.setattr(chains, "MOST_KEPT_BYTES", 20 << 20)
-    chains.forget_segments()
+    monkeypatch.setattr(segments, "MOST_KEPT_BYTES", 20 << 20)
+    forget_segments()
     render_output(PLAN, SOURCES, PLAN.span)
-    assert chains._kept._bytes <= 20 << 20
+    assert segments._kept._bytes <= 20 << 20
 
 
 def test_chains_survive_their_data():

@@ -15,9 +15,10 @@ from recitant_core.gain.duck_rule import DuckKind, DuckRule, LiveKey, Room
 from recitant_core.gain.ducking import DuckPoint, points_db
 from recitant_core.gain.keyed import key_window, keyed_factors, keyed_hop_gains_db
 from recitant_core.processors.model import Processor
-from recitant_core.render.chains import forget_segments
 from recitant_core.render.estimate import duck_gains_db, stem_energies, track_energies
-from recitant_core.render.mix import Heard, render_mix, render_output, render_segments, render_stems
+from recitant_core.render.mix import render_mix, render_output, render_segments, render_stems
+from recitant_core.render.segments import forget_segments
+from recitant_core.render.tracks import Heard
 from recitant_core.timeline.model import Clip, Duck, Master, Plan, Role, Track
 from recitant_core.units.clock import SampleSpan
 from signals import MemorySource, programme, sine

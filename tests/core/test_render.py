@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 
 from oracles import slow_mix
 from recitant_core.gain.envelope import CurvePoint
-from recitant_core.render.mix import Heard, render_mix, render_output, render_segments, render_stems
+from recitant_core.render.mix import render_mix, render_output, render_segments, render_stems
+from recitant_core.render.tracks import Heard
 from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
 from recitant_core.units.clock import SampleSpan
 from signals import MemorySource, programme

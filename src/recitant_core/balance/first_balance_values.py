@@ -10,7 +10,7 @@ from recitant_core.delivery.spec import Spec
 from recitant_core.intake.findings import Finding
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU, LEAST_PASSAGE_S
 from recitant_core.render.following import BandEnergies
-from recitant_core.render.mix import Sources
+from recitant_core.render.laid import Sources
 from recitant_core.timeline.model import Plan, Role
 from recitant_core.timeline.speaking import SpeechOfSources
 from recitant_core.units.arrays import FloatArray

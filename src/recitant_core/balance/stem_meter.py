@@ -9,7 +9,8 @@ import numpy as np
 
 from recitant_core.dsp.kweighting import KState, k_energies
 from recitant_core.render.laid import Sources
-from recitant_core.render.mix import SEGMENT_SAMPLES, render_stems
+from recitant_core.render.mix import render_stems
+from recitant_core.render.segments import SEGMENT_SAMPLES
 from recitant_core.timeline.model import Plan, Role
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ

@@ -18,7 +18,8 @@ from recitant_core.dsp.quantise import Integers, audio_from_integers, quantise
 from recitant_core.measure.loudness import anchored_lufs, gating_block_powers
 from recitant_core.measure.meter import MeterState, Readings, feed_meter, hop_energy, read_meter
 from recitant_core.ports import Progress, no_progress
-from recitant_core.render.mix import MasteredSegment, Sources, render_segments
+from recitant_core.render.laid import Sources
+from recitant_core.render.mix import MasteredSegment, render_segments
 from recitant_core.timeline.model import Master, Plan, Role
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.channels import STEREO, ChannelLayout

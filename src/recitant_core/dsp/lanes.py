@@ -99,6 +99,12 @@ absolute: Any = _taken("absolute", lambda builder, n, v: _called(builder, "fabs"
 where_more: Any = _taken("where_more", lambda b, _n, v: b.select(b.fcmp_ordered(">", v[0], v[1]), v[2], v[3]), 4)
 # Neighbours change places: left is where right was.
 swapped: Any = _taken("swapped", lambda builder, n, v: _shuffled(builder, v[0], v[0], [i ^ 1 for i in range(n)]), 1)
+# The left of one, the right of the other.
+where_first: Any = _taken(
+    "where_first",
+    lambda builder, n, v: _shuffled(builder, v[0], v[1], [i if i % 2 == 0 else n + i for i in range(n)]),
+    2,
+)
 
 
 def _exponent(builder: Any, n: int, values: list[Any]) -> Any:

@@ -8,11 +8,9 @@ from collections.abc import Callable
 from functools import lru_cache, partial
 from typing import Final
 
-import numpy as np
-
 from recitant_core.processors.dynamics import DYNAMICS_KINDS, Watch, dynamic, dynamics_reach
 from recitant_core.processors.dynamics_kernels import CONTROL_SAMPLES
-from recitant_core.processors.lanes import LanePass, aligned, goes_in_lanes, run_of
+from recitant_core.processors.lanes import LanePass, goes_in_lanes, rows_of, run_of
 from recitant_core.processors.model import Chain, Processor, active
 from recitant_core.processors.noise import denoised, noise_reach
 from recitant_core.processors.repair import REACH_SAMPLES, repaired
@@ -77,13 +75,13 @@ def _runs(chain: Chain, n_channels: int) -> list[tuple[int, int]]:
 def _take_in_lanes(chain: Chain, first: int, last: int, audio: Audio, watch: ChainWatch | None) -> None:
     run = run_of(chain[first:last])
     one = LanePass([run], 2)
-    piece = aligned(2 * PIECE_SAMPLES, np.float32).reshape(1, PIECE_SAMPLES, 2)
+    piece = rows_of(1, PIECE_SAMPLES)
     for start in range(0, len(audio), PIECE_SAMPLES):
         part = audio[start : start + PIECE_SAMPLES]
         n = -(-len(part) // CONTROL_SAMPLES) * CONTROL_SAMPLES
         piece[0, : len(part)] = part  # a single channel goes into both
         piece[0, len(part) : n] = 0.0
-        told = one.take(piece, n, is_watched=watch is not None)
+        told = one.take(piece, 0, n, is_watched=watch is not None)
         part[:] = piece[0, : len(part), : audio.shape[1]]
         if watch is not None:
             for which, reduction_db in zip(run.gaining, told, strict=True):

@@ -34,6 +34,7 @@ Operation = tuple[int, int, int]
 _PASS_THROUGH: Final = (1.0, 0.0, 0.0, 0.0, 0.0)
 _NO_LIMIT_DB: Final = 1e9
 _LINE_BYTES: Final = 64
+_ROW_FRAMES, _APART_FRAMES = 256, 16
 
 
 @dataclass(frozen=True)
@@ -167,13 +168,19 @@ class LanePass:
         self._operations = np.array(operations, np.int64).reshape(-1, OPERATION_FIELDS)
         n_work = (2 * BLOCK_FRAMES + BLOCK_FRAMES // CONTROL_SAMPLES) * n_lanes + 2 + len(self._state)
         self._work = aligned(n_work, np.float64)
+        self._work[:] = 0.0
 
-    def take(self, audio: Audio, n_frames: int, *, is_watched: bool = False) -> FloatArray:
+    def rest(self, row: int, run: Run) -> None:
+        """Bring one signal back to rest, between two pieces that meet on the grid of BLOCK_FRAMES."""
+        self._state.reshape(-1, len(self._like))[:, 2 * row : 2 * row + 2] = np.array(run.state)[:, None]
+        self._work[-len(self._state) - 1] = 0.0  # whatever was at rest as a whole is so no more
+
+    def take(self, audio: Audio, first: int, n_frames: int, *, is_watched: bool = False) -> FloatArray:
         """Process the next piece of every signal in its place; reductions in dB, float64 (gains, steps, signals).
 
         Args:
             audio: float32 (n_lanes / 2, frames, 2), one block of memory; what is beyond the runs is written over.
-            n_frames: at most as long as it, a multiple of CONTROL_SAMPLES.
+            first, n_frames: the piece; its length is a multiple of CONTROL_SAMPLES.
             is_watched: whether reductions are wanted; else the array is empty.
         """
         n_lanes = len(self._like)
@@ -181,7 +188,7 @@ class LanePass:
         steps = n_frames // CONTROL_SAMPLES if is_watched else 0
         told = np.zeros(self._gaining * steps * n_lanes)
         through_operations(
-            audio.reshape(-1), 0, 2 * audio.shape[1], n_frames,
+            audio.reshape(-1), first, 2 * audio.shape[1], n_frames,
             self._operations, self._values, self._state, told, self._work, self._like,
         )  # fmt: skip
         return told.reshape(self._gaining, steps, n_lanes)[:, :, ::2]
@@ -199,14 +206,23 @@ def _sizes(what: int, many: int) -> tuple[int, int]:
 def _rows(columns: Sequence[tuple[float, ...]], n_lanes: int) -> FloatArray:
     """One value of every lane after another; both channels of a signal have the same."""
     rows = aligned(len(columns[0]) * n_lanes, np.float64).reshape(-1, n_lanes)
+    rows[:] = 0.0
     for j, column in enumerate(columns):
         rows[:, 2 * j] = rows[:, 2 * j + 1] = column
     return rows.reshape(-1)
 
 
+def rows_of(n_signals: int, n_frames: int) -> Audio:
+    """Room for stereo signals side by side, float32 (n_signals, at least n_frames, 2), of any content."""
+    # Rows whose distance is a power of two would fall on the same few lines of the nearest cache.
+    n_frames = -(-n_frames // _ROW_FRAMES) * _ROW_FRAMES + _APART_FRAMES
+    found: Audio = aligned(2 * n_signals * n_frames, np.float32).reshape(n_signals, n_frames, 2)
+    return found
+
+
 def aligned(size: int, kind: type) -> np.ndarray:  # type: ignore[type-arg]
-    """Zeros that begin where a line of the cache does: registers as wide as a line cross none."""
+    """An array of any content that begins where a line of the cache does: registers as wide as a line cross none."""
     extra = _LINE_BYTES // np.dtype(kind).itemsize
-    whole = np.zeros(size + extra, kind)
+    whole = np.empty(size + extra, kind)
     begin = -whole.ctypes.data % _LINE_BYTES // whole.itemsize
     return whole[begin : begin + size]

@@ -40,9 +40,22 @@ def ducked(signal: Signal, span: SampleSpan, duck: Duck, key: KeySignal) -> Floa
     if duck.rule.kind is DuckKind.LIVE:
         window = key_window(span, duck.rule.live)
         return out * keyed_factors(key(window), span, duck.rule.live, duck.rule.floor_db)[:, None]
-    if duck.points and duck.rule.uses_level:
-        ridden(out, span.start_sample, duck.points)
+    GainOverTime(level_points(duck)).apply(out, span.start_sample)
     return out
+
+
+class GainOverTime:
+    """A gain that is straight in dB between its points, ready to be laid on any stretch."""
+
+    def __init__(self, points: Points | tuple[CurvePoint, ...]) -> None:
+        """Points in order; none is no gain."""
+        self._at = np.array([point.at_sample for point in points], dtype=np.float64)
+        self._gains_db = np.array([point.gain_db for point in points])
+
+    def apply(self, audio: FloatArray, start_sample: int) -> None:
+        """Multiply audio, float64 (frames, 2), in its place."""
+        if len(self._at):
+            _apply_points(audio, start_sample, self._at, self._gains_db)
 
 
 def ridden(audio: FloatArray, start_sample: int, points: Points | tuple[CurvePoint, ...]) -> None:
@@ -52,7 +65,17 @@ def ridden(audio: FloatArray, start_sample: int, points: Points | tuple[CurvePoi
         audio: float64 (frames, channels).
         points: at least one, in order.
     """
-    _apply_points(audio, start_sample, *_as_arrays(points))
+    GainOverTime(points).apply(audio, start_sample)
+
+
+def hears_around(duck: Duck) -> bool:
+    """Whether what a duck does to a sample depends on samples around it."""
+    return duck.rule.kind is DuckKind.LIVE or duck.rule.room.is_on
+
+
+def level_points(duck: Duck) -> Points:
+    """The gain over time of a duck that is a curve; empty where it moves no level."""
+    return duck.points if duck.rule.uses_level and duck.rule.kind is not DuckKind.LIVE else ()
 
 
 def _is_open(points: Points, span: SampleSpan) -> bool:
@@ -63,17 +86,12 @@ def _is_open(points: Points, span: SampleSpan) -> bool:
     return inside or bool((edges < 0.0).any())
 
 
-def _as_arrays(points: Points | tuple[CurvePoint, ...]) -> tuple[FloatArray, FloatArray]:
-    at = np.array([point.at_sample for point in points], dtype=np.float64)
-    return at, np.array([point.gain_db for point in points])
-
-
 @numba.njit(cache=True, nogil=True)
 def _apply_points(audio, start_sample, at, gains_db):  # type: ignore[no-untyped-def]
     # Each factor is a function of its own place alone, so any cut gives the same bits.
     scale = np.log(10.0) / 20.0
     n_points = len(at)
-    segment = 0
+    segment = np.searchsorted(at, float(start_sample), side="right")
     steady_db = 1e9
     steady = 1.0
     for i in range(len(audio)):

@@ -18,7 +18,8 @@ from recitant_core.processors.dynamics import DYNAMICS_KINDS, gains_db, level_db
 from recitant_core.processors.dynamics_kernels import CONTROL_SAMPLES
 from recitant_core.processors.model import Chain, Processor
 from recitant_core.processors.tone import TONE_KINDS, log_frequencies, tone_response_db
-from recitant_core.render.mix import Heard, render_mix
+from recitant_core.render.mix import render_mix
+from recitant_core.render.tracks import Heard
 from recitant_core.timeline.edits import clips_by_id
 from recitant_core.timeline.model import Plan, Role, Track
 from recitant_core.timeline.speaking import SpeechOfSources, speech_of_clip

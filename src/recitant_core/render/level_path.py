@@ -20,7 +20,9 @@ from recitant_core.gain.trim import trim_points
 from recitant_core.ports import SampleSource
 from recitant_core.processors.model import Chain, active
 from recitant_core.render.giving_way import ducked, ridden
-from recitant_core.render.mix import Keys, Sources, add_track, output_gain_db, render_mix, render_stems
+from recitant_core.render.laid import Sources
+from recitant_core.render.mix import output_gain_db, render_mix, render_stems
+from recitant_core.render.tracks import Keys, add_track
 from recitant_core.timeline.model import Clip, Duck, Plan, Ride, Track
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import STEREO, ChannelLayout, Routing

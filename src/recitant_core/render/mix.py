@@ -5,9 +5,8 @@ the same span of the whole. Preview, verdict and delivery all call render_output
 Held to: tests/core/test_render.py
 """
 
-from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Hashable, Iterable, Iterator
 from dataclasses import dataclass
-from functools import partial
 from typing import Final
 
 import numba
@@ -15,210 +14,94 @@ import numpy as np
 
 from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
 from recitant_core.gain.trim import trim_points
-from recitant_core.processors.model import Chain, active
-from recitant_core.render.chains import SEGMENT_SAMPLES, Fill, Job, Node, processed
-from recitant_core.render.giving_way import KeySignal, ducked, ridden
-from recitant_core.render.laid import BLOCK_SAMPLES, LaidClips, Sources
-from recitant_core.timeline.model import Clip, Duck, Plan, Ride, Role, Track
+from recitant_core.processors.model import active
+from recitant_core.render.chains import Node, processed
+from recitant_core.render.giving_way import GainOverTime, ducked, hears_around, level_points
+from recitant_core.render.laid import BLOCK_SAMPLES, Sources
+from recitant_core.render.segments import SEGMENT_SAMPLES, Fill
+from recitant_core.render.tracks import EVERYTHING, Heard, Keys, Tracks, track_identity
+from recitant_core.timeline.model import Plan, Ride, Role
 from recitant_core.units.arrays import Audio, FloatArray
-from recitant_core.units.channels import STEREO, ChannelLayout
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.level import factor_from_db
 
-_MOST_AHEAD: Final = 3  # a lone track fills the lanes with its next segments
 _DUCK_REACH_SAMPLES: Final = 30 * RATE_HZ  # more than any live key or bell hears around a stretch
-Add = Callable[[SampleSpan, FloatArray], None]
-"""Adds a part of a span to a bus of that part, float64 (frames, channels)."""
 
 
-@dataclass(frozen=True)
-class Heard:
-    """Which tracks sound in a preview; a delivery always hears all."""
-
-    only_tracks: frozenset[str] | None = None
-    muted_tracks: frozenset[str] = frozenset()
-
-    def includes(self, track: Track) -> bool:
-        """Whether this track sounds."""
-        if track.track_id in self.muted_tracks:
-            return False
-        return self.only_tracks is None or track.track_id in self.only_tracks
+def render_stems(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> dict[Role, Audio]:
+    """Each stem of a span before the master, float32 (frames, channels), in summing order; silence outside clips."""
+    return _stems_and_sum(plan, sources, span, heard, Tracks(plan, sources, heard))[0]
 
 
-EVERYTHING: Final = Heard()
-
-
-def render_stems(
-    plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING, n_ahead: int = 0
-) -> dict[Role, Audio]:
-    """Each stem of a span before the master, float32 (frames, channels), in summing order; silence outside clips.
-
-    Args:
-        n_ahead: how many segments of chains after the span will be wanted for certain, to be worked out side by side.
-    """
+def _stems_and_sum(
+    plan: Plan, sources: Sources, span: SampleSpan, heard: Heard, tracks: Tracks
+) -> tuple[dict[Role, Audio], Audio]:
     key = Keys(plan, sources)
-    tracks = Tracks(plan, sources, heard, n_ahead)
-    stems = {role: _stem(plan, role, tracks, span, heard, key) for role in plan.roles}
-    return {role: stem.astype(np.float32, copy=False) for role, stem in stems.items()}
+    fills = {role: _stem(plan, role, tracks, span, heard, key) for role in plan.roles}
+    shape = (span.length_samples, plan.layout.n_channels)
+    stems = {role: np.empty(shape, np.float32) for role in fills}
+    mix = np.empty(shape, np.float32)
+    bus = plan.layout.silence(min(span.length_samples, BLOCK_SAMPLES))
+    for at in range(0, span.length_samples, BLOCK_SAMPLES):
+        # Stems are added in their order, in double precision, and rounded once.
+        total = bus[: span.length_samples - at]
+        for role, fill in fills.items():
+            part = stems[role][at : at + BLOCK_SAMPLES]
+            fill(span.start_sample + at, part)
+            _add_flat(part.reshape(-1), total.reshape(-1))
+        _move_flat(total.reshape(-1), mix[at : at + BLOCK_SAMPLES].reshape(-1))
+    return stems, mix
 
 
-def _stem(plan: Plan, role: Role, tracks: "Tracks", span: SampleSpan, heard: Heard, key: "Keys") -> FloatArray | Audio:
-    trimmed = trim_points(plan.stem_trim(role))
+def _stem(plan: Plan, role: Role, tracks: Tracks, span: SampleSpan, heard: Heard, key: Keys) -> Fill:
+    here = [track for track in plan.tracks if track.role is role and heard.includes(track)]
+    duck = plan.duck_of_stem(role)
+    trim = GainOverTime(trim_points(plan.stem_trim(role)))
 
     def added(part: SampleSpan) -> FloatArray:
-        return tracks.added([t for t in plan.tracks if t.role is role and heard.includes(t)], part, key)
+        total = plan.layout.silence(part.length_samples)
+        add = tracks.adder(here, part, key)
+        for at in range(0, len(total), BLOCK_SAMPLES):
+            add(part.start_sample + at, total[at : at + BLOCK_SAMPLES])
+        return total
 
     def given_way(part: SampleSpan) -> FloatArray:
-        duck = plan.duck_of_stem(role)
         out = added(part) if duck is None else ducked(added, part, duck, key.of(duck))
-        if trimmed:
-            ridden(out, part.start_sample, trimmed)
+        trim.apply(out, part.start_sample)
         return out
+
+    def fill_in(window: SampleSpan) -> Fill:
+        if duck is not None and hears_around(duck):
+            return _copying(given_way(window), window)
+        add = tracks.adder(here, window, key)
+        dip = GainOverTime(level_points(duck) if duck is not None else ())
+        bus = plan.layout.silence(BLOCK_SAMPLES)
+
+        def fill(start_sample: int, out: Audio) -> None:
+            total = bus[: len(out)]
+            add(start_sample, total)
+            dip.apply(total, start_sample)
+            trim.apply(total, start_sample)
+            _move_flat(total.reshape(-1), out.reshape(-1))
+
+        return fill
 
     def identity(window: SampleSpan) -> Hashable:
         return stem_identity(plan, role, window, heard)
 
     chain, ride = active(plan.stem_chain(role)), plan.stem_ride(role)
-    return processed(Node(given_way, chain, ride, identity, plan.layout, plan.span.end_sample), span)
+    if not chain and not ride.points:
+        return fill_in(span)
+    node = Node(given_way, chain, ride, identity, plan.layout, plan.span.end_sample, fill_in)
+    return _copying(processed(node, span), span)
 
 
-class Tracks:
-    """The tracks of a plan on their way into stems; those with chains go through them side by side."""
+def _copying(audio: Audio | FloatArray, span: SampleSpan) -> Fill:
+    def fill(start_sample: int, out: Audio) -> None:
+        at = start_sample - span.start_sample
+        out[:] = audio[at : at + len(out)]
 
-    def __init__(self, plan: Plan, sources: Sources, heard: Heard, n_ahead: int = 0) -> None:
-        """Tracks of a plan.
-
-        Args:
-            heard: whose chains are worth working out together.
-            n_ahead: how many later segments will be wanted for certain.
-        """
-        self._plan = plan
-        self._sources = sources
-        self._n_ahead = n_ahead
-        chained = [track for track in plan.tracks if heard.includes(track) and active(track.chain)]
-        self._nodes = {track.track_id: self._node(track) for track in chained}
-
-    def added(self, tracks: Sequence[Track], span: SampleSpan, key: "Keys") -> FloatArray:
-        """Tracks with their own and their stem's gains, giving way by themselves, added up; float64, fresh."""
-        total = self._plan.layout.silence(span.length_samples)
-        entering = [self._entering(track, span, key) for track in tracks]
-        for part in span.blocks(BLOCK_SAMPLES):
-            at = part.start_sample - span.start_sample
-            bus = total[at : at + part.length_samples]
-            for add in entering:
-                add(part, bus)
-        return total
-
-    def _entering(self, track: Track, span: SampleSpan, key: "Keys") -> Add:
-        duck = self._plan.duck_of_track(track.track_id)
-        if duck is None:
-            return self._plain(track, span)
-
-        def alone(part: SampleSpan) -> FloatArray:
-            total = self._plan.layout.silence(part.length_samples)
-            self._plain(track, part)(part, total)
-            return total
-
-        return _adder([(span, ducked(alone, span, duck, key.of(duck)))], 1.0)
-
-    def _plain(self, track: Track, span: SampleSpan) -> Add:
-        gain_db = track.gain_db + self._plan.stem_gain_db(track.role)
-        node = self._nodes.get(track.track_id) or self._node(track)
-        return _track_adder(track, gain_db, self._sources, span, node, partial(self._companions, node))
-
-    def _companions(self, node: Node, index: int) -> Iterator[Job]:
-        for later in range(self._n_ahead + 1):
-            for other in (node, *self._nodes.values()):
-                job = other.job(index + later)
-                if job is not None:
-                    yield job
-
-    def _node(self, track: Track) -> Node:
-        return track_node(track, self._sources, self._plan.layout, self._plan.span.end_sample)
-
-
-def _track_adder(
-    track: Track,
-    gain_db: float,
-    sources: Sources,
-    span: SampleSpan,
-    node: Node,
-    companions: Callable[[int], Iterable[Job]],
-) -> Add:
-    if not track.ride.points and not node.chain:
-        return LaidClips(track, gain_db, sources, span, node.layout).add
-    return _adder(list(node.leaving(span, companions)), factor_from_db(gain_db))
-
-
-def _adder(parts: Sequence[tuple[SampleSpan, Audio | FloatArray]], factor: float) -> Add:
-    def add(span: SampleSpan, bus: FloatArray) -> None:
-        for place, audio in parts:
-            part = place.intersect(span)
-            if part is not None:
-                first, at = part.start_sample - place.start_sample, part.start_sample - span.start_sample
-                n = part.length_samples
-                _add_times(audio[first : first + n], factor, bus[at : at + n])
-
-    return add
-
-
-def track_node(track: Track, sources: Sources, layout: ChannelLayout, end_sample: int) -> Node:
-    """A track's clips going through its chain and ride.
-
-    Args:
-        layout: of the bus.
-        end_sample: where the programme ends.
-    """
-
-    def signal(span: SampleSpan) -> FloatArray:
-        total = layout.silence(span.length_samples)
-        LaidClips(track, 0.0, sources, span, layout).add(span, total)
-        return total
-
-    def fill_in(window: SampleSpan) -> Fill:
-        return LaidClips(track, 0.0, sources, window, layout).fill
-
-    def identity(window: SampleSpan) -> Hashable | None:
-        found = track_identity(track, window)
-        return found if found.clips else None
-
-    return Node(signal, active(track.chain), track.ride, identity, layout, end_sample, fill_in)
-
-
-def add_track(
-    track: Track,
-    stem_gain_db: float,
-    sources: Sources,
-    span: SampleSpan,
-    total: FloatArray,
-    layout: ChannelLayout = STEREO,
-) -> None:
-    """Add a track's clips through its chain, with its fader and a stem's gain, to a span.
-
-    Args:
-        total: float64 (frames, channels), added to.
-        layout: of the bus, which total has.
-    """
-    node = track_node(track, sources, layout, span.end_sample)
-    _track_adder(track, track.gain_db + stem_gain_db, sources, span, node, lambda _index: ())(span, total)
-
-
-@dataclass(frozen=True)
-class TrackIdentity:
-    """All that makes what enters and leaves a track's chain in a window: equal values, equal samples."""
-
-    track_id: str
-    pan: float
-    is_mono: bool
-    chain: Chain
-    ride: Ride
-    clips: tuple[Clip, ...]
-
-
-def track_identity(track: Track, window: SampleSpan) -> TrackIdentity:
-    """What makes a track in a window."""
-    clips = tuple(clip for clip in track.clips if clip.span.intersect(window) is not None)
-    return TrackIdentity(track.track_id, track.pan, track.is_mono, track.chain, track.ride, clips)
+    return fill
 
 
 def stem_identity(plan: Plan, role: Role, window: SampleSpan, heard: Heard) -> Hashable:
@@ -232,53 +115,30 @@ def stem_identity(plan: Plan, role: Role, window: SampleSpan, heard: Heard) -> H
     return (role, tracks, plan.ducks, plan.stem_trim(role), plan.stem_chain(role), plan.stem_ride(role))
 
 
-class Keys:
-    """What live keys listen to: dialogue with its gains, rendered once a window, independent of solo and mute."""
-
-    def __init__(self, plan: Plan, sources: Sources) -> None:
-        self._plan = plan
-        self._sources = sources
-        self._known: dict[tuple[tuple[str, ...], SampleSpan], Audio] = {}
-
-    def of(self, duck: Duck) -> KeySignal:
-        keys = duck.rule.keys
-
-        def signal(span: SampleSpan) -> Audio:
-            found = self._known.get((keys, span))
-            if found is None:
-                total = self._plan.layout.silence(span.length_samples)
-                for track in self._plan.tracks:
-                    if track.role is Role.DIALOGUE and (not keys or track.track_id in keys):
-                        stem_gain_db = self._plan.stem_gain_db(Role.DIALOGUE)
-                        add_track(track, stem_gain_db, self._sources, span, total, self._plan.layout)
-                found = self._known[keys, span] = total.astype(np.float32)
-            return found
-
-        return signal
-
-
 def render_mix(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> Audio:
     """The sum of the stems of a span through the master's processors, float32 (frames, channels)."""
-    if not active(plan.master_chain):
-        return sum_stems(render_stems(plan, sources, span, heard), span.length_samples, plan.layout)
+    return _through_master(plan, sources, span, heard, Tracks(plan, sources, heard))[1]
+
+
+def _through_master(
+    plan: Plan, sources: Sources, span: SampleSpan, heard: Heard, tracks: Tracks
+) -> tuple[dict[Role, Audio], Audio]:
+    stems, mix = _stems_and_sum(plan, sources, span, heard, tracks)
+    chain = active(plan.master_chain)
+    if not chain:
+        return stems, mix
 
     def summed(part: SampleSpan) -> FloatArray:
-        stems = render_stems(plan, sources, part, heard)
-        return sum_stems(stems, part.length_samples, plan.layout).astype(np.float64)
+        return _stems_and_sum(plan, sources, part, heard, tracks)[1].astype(np.float64)
 
     def identity(window: SampleSpan) -> Hashable:
         return tuple(stem_identity(plan, role, window, heard) for role in plan.roles)
 
-    node = Node(summed, active(plan.master_chain), Ride(), identity, plan.layout, plan.span.end_sample)
-    return processed(node, span).astype(np.float32, copy=False)
+    def fill_in(window: SampleSpan) -> Fill:
+        return _copying(_stems_and_sum(plan, sources, window, heard, tracks)[1], window)
 
-
-def sum_stems(stems: Mapping[Role, Audio], n_frames: int, layout: ChannelLayout = STEREO) -> Audio:
-    """Stems added in their order, in double precision, rounded once; float32 (frames, channels of the layout)."""
-    total = layout.silence(n_frames)
-    for stem in stems.values():
-        total += stem
-    return total.astype(np.float32)
+    node = Node(summed, chain, Ride(), identity, plan.layout, plan.span.end_sample, fill_in)
+    return stems, processed(node, span).astype(np.float32, copy=False)
 
 
 def render_output(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> Audio:
@@ -322,11 +182,8 @@ class MasteredSegment:
 def mixed_segments(plan: Plan, sources: Sources) -> Iterator[MixedSegment]:
     """The whole programme in order, each sample of each track rendered once; segments as those of chains."""
     for span in plan.span.blocks(SEGMENT_SAMPLES):
-        stems = render_stems(plan, sources, span, n_ahead=_MOST_AHEAD)
-        # Stems that are rendered already need no second time where nothing comes after their sum.
-        is_sum = not active(plan.master_chain)
-        mix = sum_stems(stems, span.length_samples, plan.layout) if is_sum else render_mix(plan, sources, span)
-        yield MixedSegment(span, stems, mix)
+        tracks = Tracks(plan, sources, EVERYTHING, segment=span)
+        yield MixedSegment(span, *_through_master(plan, sources, span, EVERYTHING, tracks))
 
 
 def mastered_segments(plan: Plan, mixed: Iterable[MixedSegment]) -> Iterator[MasteredSegment]:
@@ -345,12 +202,9 @@ def mastered_segments(plan: Plan, mixed: Iterable[MixedSegment]) -> Iterator[Mas
     end_sample = plan.span.end_sample
     for segment in mixed:
         is_last = segment.span.end_sample >= end_sample
-        tail = plan.layout.silence(ahead if is_last else 0).astype(np.float32)
-        stems = {role: stem * gain for role, stem in segment.stems.items()}
-        if waiting:
-            stems = {role: np.concatenate([waiting[role], stem]) for role, stem in stems.items()}
+        stems = {role: _after(waiting.get(role), stem, gain) for role, stem in segment.stems.items()}
         n_waiting = len(joined) - BEFORE_SAMPLES
-        joined = np.concatenate([joined, segment.mix * gain, tail])
+        joined = _after(joined, segment.mix, gain, ahead if is_last else 0)
         n = len(joined) - BEFORE_SAMPLES - ahead
         span = SampleSpan(segment.span.start_sample - n_waiting, n)
         if ceiling_dbtp is None:
@@ -362,13 +216,31 @@ def mastered_segments(plan: Plan, mixed: Iterable[MixedSegment]) -> Iterator[Mas
         joined = joined[n:]
 
 
+def _after(before: Audio | None, audio: Audio, gain: np.float32, n_silent: int = 0) -> Audio:
+    """What waited, then audio with its gain, then silence."""
+    n = 0 if before is None else len(before)
+    out = np.empty((n + len(audio) + n_silent, audio.shape[1]), np.float32)
+    if before is not None:
+        out[:n] = before
+    np.multiply(audio, gain, out=out[n : n + len(audio)])
+    out[n + len(audio) :] = 0.0
+    return out
+
+
 def render_segments(plan: Plan, sources: Sources) -> Iterator[MasteredSegment]:
     """The whole programme in order, as it is handed over."""
     return mastered_segments(plan, mixed_segments(plan, sources))
 
 
 @numba.njit(cache=True, nogil=True)
-def _add_times(audio, factor, out):  # type: ignore[no-untyped-def]
-    for i in range(len(audio)):
-        out[i, 0] += audio[i, 0] * factor
-        out[i, 1] += audio[i, 1] * factor
+def _add_flat(values, out):  # type: ignore[no-untyped-def]
+    for i in range(len(values)):
+        out[i] += values[i]
+
+
+@numba.njit(cache=True, nogil=True)
+def _move_flat(values, out):  # type: ignore[no-untyped-def]
+    # And silence where they were, for the next block.
+    for i in range(len(values)):
+        out[i] = values[i]
+        values[i] = 0.0

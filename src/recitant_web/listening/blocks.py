@@ -10,7 +10,8 @@ import soundfile
 from recitant_core.dsp.quantise import quantise
 from recitant_core.errors import RangeError
 from recitant_core.measure.running import LEAD_SAMPLES, running_readings
-from recitant_core.render.mix import Heard, render_output
+from recitant_core.render.mix import render_output
+from recitant_core.render.tracks import Heard
 from recitant_core.timeline.model import Plan
 from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ, SampleSpan

@@ -12,7 +12,8 @@ from recitant_core.errors import EditRefused
 from recitant_core.measure.meter import measure
 from recitant_core.processors.model import Chain, Processor, chain_from_data
 from recitant_core.render.inspection import heard_of
-from recitant_core.render.mix import Heard, render_mix
+from recitant_core.render.mix import render_mix
+from recitant_core.render.tracks import Heard
 from recitant_core.timeline.edits import clips_by_id
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Plan, Role
 from recitant_core.timeline.strips import target_chain, target_ride, with_chain, without_chains
