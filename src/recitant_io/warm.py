@@ -1,5 +1,8 @@
 """Compiles every kernel once, so that nobody waits for it later; the compiled code is cached on disk."""
 
+from dataclasses import replace
+from typing import Final
+
 import numpy as np
 
 from recitant_core.delivery.catalogue import spec_by_id
@@ -7,9 +10,18 @@ from recitant_core.delivery.fit import fit, written_segments
 from recitant_core.intake.evidence import gather
 from recitant_core.measure.meter import measure
 from recitant_core.measure.waveform import extremes
+from recitant_core.processors.model import Processor
 from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
 from recitant_core.units.arrays import Audio
 from recitant_core.units.channels import LAYOUTS, MONO, STEREO, ChannelLayout
+
+_CHAIN: Final = (
+    Processor("high-pass"),
+    Processor("equaliser").with_values(band1_shape="bell", band1_gain_db=3.0, band2_shape="notch"),
+    Processor("gate").with_values(threshold_dbfs=-60.0),
+    Processor("compressor"),
+    Processor("de-esser"),
+)
 
 
 class _Tone:
@@ -41,4 +53,9 @@ def warm_kernels() -> None:
     plan = Plan("warm", "25", tracks, {}, Master(6.0, -3.0))
     for _ in written_segments(plan, sources, 16):
         pass
+    # One track goes through its chain alone, several side by side: two widths of the same loops.
+    for acting in (tracks[:1], tracks):
+        chained = replace(plan, tracks=tuple(replace(track, chain=_CHAIN) for track in acting))
+        for _ in written_segments(chained, sources, 24):
+            pass
     fit(plan, sources, spec_by_id("online-14"))

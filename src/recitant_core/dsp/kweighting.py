@@ -1,15 +1,35 @@
 """K-weighting: the two filters of BS.1770 at any rate, and the energy that passes them.
 
+Each second of a signal is filtered by itself, from rest a quarter of a second before it: a hundred times as long as the
+filter takes to forget. So seconds can go side by side, and an energy is the same wherever a measurement began.
 Leaves gating and levels to ``measure``.
 """
 
 import math
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Final
 
 import numba
 import numpy as np
+import numpy.typing as npt
 
+from recitant_core.dsp.lanes import (
+    absolute,
+    add,
+    every,
+    like,
+    load,
+    load_four_frames_from,
+    load_frames_from,
+    store,
+    swapped,
+    times,
+    times_plus,
+    where_more,
+    widest,
+)
 from recitant_core.errors import RangeError
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.channels import ChannelLayout
@@ -22,9 +42,13 @@ SHELF_BAND_EXPONENT: Final = 0.4996667741545416
 HIGH_PASS_HZ: Final = 38.13547087602444
 HIGH_PASS_Q: Final = 0.5003270373238773
 HOPS_PER_SECOND: Final = 100
+_LEADS_PER_SECOND: Final = 4
+_STATE_ROWS: Final = 6
+_FAINT: Final = 1e-30  # -600 dB
 LEAST_RATE_HZ: Final = 4_000  # the shelf needs room under half the rate
 
 
+@lru_cache(maxsize=32)
 def k_weighting_sections(rate_hz: int) -> FloatArray:
     """Coefficients of the K-weighting filter, float64 (2, 5): shelf then high-pass, each b0 b1 b2 a1 a2.
 
@@ -59,27 +83,21 @@ class KState:
     """Where the filter stands between two blocks."""
 
     rate_hz: int
-    sections: FloatArray
-    weights: FloatArray
-    filters: FloatArray
-    """(channels, 4): the two delays of each section."""
-    partial: FloatArray
-    """Of the hop that is not full yet: left, right and product of two channels; the weighted energy of any other."""
+    layout: ChannelLayout
     at_frame: int
+    under_way: Mapping[int, FloatArray]
+    """Of each stretch that has begun and is not over, by its index: float64 (pairs of channels, 6, 2), four delays of
+    the filter, and what the hop that is not full yet holds: squares, and products of both channels."""
 
     @classmethod
     def at_rest(cls, layout: ChannelLayout, rate_hz: int) -> "KState":
-        """A filter that has heard nothing."""
-        n_channels = layout.n_channels
-        sections = k_weighting_sections(rate_hz)
-        return cls(
-            rate_hz,
-            sections,
-            layout.loudness_weights(),
-            np.zeros((n_channels, 4)),
-            np.zeros(3 if n_channels == 2 else 1),
-            0,
-        )
+        """A filter at the start of a signal.
+
+        Raises:
+            RangeError: the rate is too low for the filter.
+        """
+        k_weighting_sections(rate_hz)
+        return cls(rate_hz, layout, 0, {})
 
 
 def k_energies(audio: Audio, state: KState) -> tuple[FloatArray, KState]:
@@ -93,16 +111,13 @@ def k_energies(audio: Audio, state: KState) -> tuple[FloatArray, KState]:
         float64 (hops,), sums over the frames of a hop (not means); the new state. Cut a signal as you like: the
         hops are the same to the last bit.
     """
-    if audio.shape[1] == 2:
-        pairs, after = k_pairs(audio, state)
-        return pairs[:, 0] * state.weights[0] + pairs[:, 1] * state.weights[1], after
-    first_hop, n_hops = _hops(audio, state)
-    out = np.zeros(n_hops)
-    filters, partial = state.filters.copy(), state.partial.copy()
-    partial[0] = _energies(
-        audio, state.sections, state.weights, filters, partial[0], state.at_frame, state.rate_hz, first_hop, out
-    )
-    return out, replace(state, filters=filters, partial=partial, at_frame=state.at_frame + len(audio))
+    sums, after = _hop_sums(audio, state)
+    weights = state.layout.loudness_weights()
+    out = sums[0][:, 0] * weights[0]
+    for channel in range(1, len(weights)):
+        if weights[channel]:
+            out += sums[channel // 2][:, channel % 2] * weights[channel]
+    return out, after
 
 
 def k_pairs(audio: Audio, state: KState) -> tuple[FloatArray, KState]:
@@ -117,16 +132,8 @@ def k_pairs(audio: Audio, state: KState) -> tuple[FloatArray, KState]:
     Returns:
         float64 (hops, 3), and the new state.
     """
-    first_hop, n_hops = _hops(audio, state)
-    out = np.zeros((n_hops, 3))
-    filters, partial = state.filters.copy(), state.partial.copy()
-    _pairs(audio, state.sections, filters, partial, state.at_frame, state.rate_hz, first_hop, out)
-    return out, replace(state, filters=filters, partial=partial, at_frame=state.at_frame + len(audio))
-
-
-def _hops(audio: Audio, state: KState) -> tuple[int, int]:
-    first_hop = state.at_frame * HOPS_PER_SECOND // state.rate_hz
-    return first_hop, (state.at_frame + len(audio)) * HOPS_PER_SECOND // state.rate_hz - first_hop
+    sums, after = _hop_sums(audio, state)
+    return sums[0], after
 
 
 def hop_edges(n_hops: int, rate_hz: int) -> FloatArray:
@@ -134,91 +141,170 @@ def hop_edges(n_hops: int, rate_hz: int) -> FloatArray:
     return np.ceil(np.arange(n_hops + 1) * rate_hz / HOPS_PER_SECOND)
 
 
-@numba.njit(cache=True, nogil=True)
-def _energies(  # type: ignore[no-untyped-def]  # over eight parameters: a compiled loop takes its arrays one by one
-    audio, sections, weights, filters, partial, at_frame, rate_hz, first_hop, out
-):
-    n_channels = audio.shape[1]
-    hop = 0
-    frame = 0
-    while frame < len(audio):
-        edge = -((-(first_hop + hop + 1) * rate_hz) // HOPS_PER_SECOND) - at_frame
-        end = min(edge, len(audio))
-        for channel in range(n_channels):
-            if weights[channel] == 0.0:
-                continue
-            b0, b1, b2, a1, a2 = sections[0]
-            _, _, _, c1, c2 = sections[1]
-            s1, s2, s3, s4 = filters[channel]
-            energy = 0.0
-            for i in range(frame, end):
-                x = float(audio[i, channel])
-                y = b0 * x + s1
-                s1 = b1 * x - a1 * y + s2
-                s2 = b2 * x - a2 * y
-                z = y + s3
-                s3 = -2.0 * y - c1 * z + s4
-                s4 = y - c2 * z
-                energy += z * z
-            filters[channel, 0] = s1 if abs(s1) > 1e-30 else 0.0
-            filters[channel, 1] = s2 if abs(s2) > 1e-30 else 0.0
-            filters[channel, 2] = s3 if abs(s3) > 1e-30 else 0.0
-            filters[channel, 3] = s4 if abs(s4) > 1e-30 else 0.0
-            partial += weights[channel] * energy
-        frame = end
-        if frame == edge:
-            out[hop] = partial
-            partial = 0.0
-            hop += 1
-    return partial
+@lru_cache(maxsize=32)
+def _edges(rate_hz: int) -> npt.NDArray[np.int64]:
+    """Edges of the hops of a second, int64 (101,)."""
+    return hop_edges(HOPS_PER_SECOND, rate_hz).astype(np.int64)
+
+
+@dataclass(frozen=True)
+class _Stretch:
+    """A part of a block within one second of the signal's clock, the lead before that second included."""
+
+    index: int
+    first_frame: int
+    """Of the block."""
+    n_frames: int
+    from_frame: int
+    """Of the second; negative in the lead."""
+    state: FloatArray | None
+    """None from rest."""
+
+
+def _hop_sums(audio: Audio, state: KState) -> tuple[list[FloatArray], KState]:
+    """Of each pair of channels, float64 (hops, 3); see k_pairs. A last channel without a partner is its own."""
+    if not len(audio):
+        return [np.zeros((0, 3))] * -(-state.layout.n_channels // 2), state
+    rate_hz, at = state.rate_hz, state.at_frame
+    stretches = _stretches(len(audio), state)
+    first_hop = at * HOPS_PER_SECOND // rate_hz
+    n_hops = (at + len(audio)) * HOPS_PER_SECOND // rate_hz - first_hop
+    n_pairs = -(-state.layout.n_channels // 2)
+    after = {one.index: np.zeros((n_pairs, _STATE_ROWS, 2)) for one in stretches}
+    sums = []
+    for pair in range(n_pairs):
+        two = audio[:, 2 * pair : 2 * pair + 2]
+        flat = np.ascontiguousarray(two if two.shape[1] == 2 else np.repeat(two, 2, axis=1)).reshape(-1)
+        out = np.zeros((n_hops, 3))
+        for group in _groups(stretches):
+            found = _run(flat, group, pair, rate_hz, {one.index: after[one.index][pair] for one in group})
+            for i, one in enumerate(group):
+                # Hops of the second that end within the block.
+                at_hop = one.index * HOPS_PER_SECOND - first_hop
+                begin, end = max(0, -at_hop), min(HOPS_PER_SECOND, n_hops - at_hop)
+                if end > begin:
+                    part = out[at_hop + begin : at_hop + end]
+                    part[:, :2] = found[begin:end, 0, 2 * i : 2 * i + 2]
+                    part[:, 2] = found[begin:end, 1, 2 * i]
+        sums.append(out)
+    over = (at + len(audio)) // rate_hz
+    under_way = {index: rows for index, rows in after.items() if index >= over}
+    return sums, replace(state, at_frame=at + len(audio), under_way=under_way)
+
+
+def _stretches(n_frames: int, state: KState) -> list[_Stretch]:
+    rate_hz, at = state.rate_hz, state.at_frame
+    lead = rate_hz // _LEADS_PER_SECOND
+    found = []
+    for index in range(at // rate_hz, (at + n_frames + lead) // rate_hz + 1):
+        begin, end = max(at, index * rate_hz - lead, 0), min(at + n_frames, (index + 1) * rate_hz)
+        if end > begin:
+            found.append(_Stretch(index, begin - at, end - begin, begin - index * rate_hz, state.under_way.get(index)))
+    return found
+
+
+def _groups(stretches: list[_Stretch]) -> Iterator[list[_Stretch]]:
+    """Side by side what begins at the same frame of its second, from rest; what goes on from a state goes alone."""
+    fresh = [one for one in stretches if one.state is None and one.from_frame < 0]
+    yield from ([one] for one in stretches if one.state is not None or one.from_frame >= 0)
+    fresh.sort(key=lambda one: -one.n_frames)
+    most = widest() // 2
+    yield from (fresh[i : i + most] for i in range(0, len(fresh), most))
+
+
+def _run(flat: Audio, group: list[_Stretch], pair: int, rate_hz: int, after: dict[int, FloatArray]) -> FloatArray:
+    """Sums of a group's hops, float64 (100, 2, lanes): squares, then products.
+
+    Args:
+        after: gets where each stretch stands, by its index, float64 (6, 2).
+    """
+    n_lanes = 2 if len(group) == 1 else widest()
+    rows = np.zeros((_STATE_ROWS, n_lanes))
+    if group[0].state is not None:
+        rows[:, :2] = group[0].state[pair]
+    # Where a signal has ended, or there is none, the first is read again, and what comes of it is thrown away.
+    starts = np.full(n_lanes // 2, 2 * group[0].first_frame)
+    starts[: len(group)] = [2 * one.first_frame for one in group]
+    out = np.empty((HOPS_PER_SECOND, 2, n_lanes))
+    sections = k_weighting_sections(rate_hz).reshape(-1)
+    at = 0
+    for i in reversed(range(len(group))):
+        n = group[i].n_frames - at
+        if n > 0:
+            from_frame = group[0].from_frame + at
+            _filtered_sums(
+                flat, starts, at, n, from_frame, _edges(rate_hz), sections, rows.reshape(-1), out.reshape(-1),
+                like(n_lanes),
+            )  # fmt: skip
+            at = group[i].n_frames
+        after[group[i].index][:] = rows[:, 2 * i : 2 * i + 2]
+        starts[i] = starts[0]
+    return out
 
 
 @numba.njit(cache=True, nogil=True)
-def _pairs(audio, sections, filters, partial, at_frame, rate_hz, first_hop, out):  # type: ignore[no-untyped-def]
-    # Both channels in one loop: their recursions do not wait for each other.
-    b0, b1, b2, a1, a2 = sections[0]
-    _, _, _, c1, c2 = sections[1]
-    s1, s2, s3, s4 = filters[0]
-    t1, t2, t3, t4 = filters[1]
+def _filtered_sums(flat, starts, first, n, from_frame, edges, sections, rows, out, like):  # type: ignore[no-untyped-def]
+    # over eight parameters: a compiled loop takes arrays, not records
+    w = len(like)
+    shelf = (
+        every(sections[0], like), every(sections[1], like), every(sections[2], like),
+        every(-sections[3], like), every(-sections[4], like),
+    )  # fmt: skip
+    high_pass = (every(-2.0, like), every(-sections[8], like), every(-sections[9], like))
+    faint, none = every(_FAINT, like), every(0.0, like)
+    now = (
+        load(rows, 0, like), load(rows, w, like), load(rows, 2 * w, like),
+        load(rows, 3 * w, like), load(rows, 4 * w, like), load(rows, 5 * w, like),
+    )  # fmt: skip
     hop = 0
+    while hop < len(edges) - 1 and edges[hop + 1] <= from_frame:
+        hop += 1
     frame = 0
-    while frame < len(audio):
-        edge = -((-(first_hop + hop + 1) * rate_hz) // HOPS_PER_SECOND) - at_frame
-        end = min(edge, len(audio))
-        left = 0.0
-        right = 0.0
-        both = 0.0
-        for i in range(frame, end):
-            x = float(audio[i, 0])
-            u = float(audio[i, 1])
-            y = b0 * x + s1
-            v = b0 * u + t1
-            s1 = b1 * x - a1 * y + s2
-            t1 = b1 * u - a1 * v + t2
-            s2 = b2 * x - a2 * y
-            t2 = b2 * u - a2 * v
-            z = y + s3
-            w = v + t3
-            s3 = -2.0 * y - c1 * z + s4
-            t3 = -2.0 * v - c1 * w + t4
-            s4 = y - c2 * z
-            t4 = v - c2 * w
-            left += z * z
-            right += w * w
-            both += z * w
-        # A decaying filter ends in denormals, which are slow: below -600 dB it is at rest.
-        if abs(s1) + abs(s2) + abs(s3) + abs(s4) < 1e-30:
-            s1 = s2 = s3 = s4 = 0.0
-        if abs(t1) + abs(t2) + abs(t3) + abs(t4) < 1e-30:
-            t1 = t2 = t3 = t4 = 0.0
-        partial[0] += left
-        partial[1] += right
-        partial[2] += both
-        frame = end
-        if frame == edge:
-            for column in range(3):
-                out[hop, column] = partial[column]
-                partial[column] = 0.0
+    while frame < n:
+        # The lead is filtered, and not counted.
+        is_lead = from_frame + frame < 0
+        edge = min(n, (0 if is_lead else edges[hop + 1]) - from_frame)
+        whole = frame + (edge - frame) // 4 * 4
+        for i in range(frame, whole, 4):
+            x, y, u, v = load_four_frames_from(flat, starts, 2 * (first + i), like)
+            now = _weighted(x, shelf, high_pass, now)
+            now = _weighted(y, shelf, high_pass, now)
+            now = _weighted(u, shelf, high_pass, now)
+            now = _weighted(v, shelf, high_pass, now)
+        for i in range(whole, edge):
+            now = _weighted(load_frames_from(flat, starts, 2 * (first + i), like), shelf, high_pass, now)
+        frame = edge
+        s1, s2, s3, s4, squares, products = now
+        if is_lead and from_frame + frame == 0:
+            now = (s1, s2, s3, s4, none, none)
+        elif not is_lead and from_frame + frame == edges[hop + 1]:
+            store(out, 2 * hop * w, squares)
+            store(out, (2 * hop + 1) * w, products)
             hop += 1
-    filters[0, 0], filters[0, 1], filters[0, 2], filters[0, 3] = s1, s2, s3, s4
-    filters[1, 0], filters[1, 1], filters[1, 2], filters[1, 3] = t1, t2, t3, t4
+            # A decaying filter ends in denormal numbers, which are slow.
+            s1 = where_more(absolute(s1), faint, s1, none)
+            s2 = where_more(absolute(s2), faint, s2, none)
+            s3 = where_more(absolute(s3), faint, s3, none)
+            s4 = where_more(absolute(s4), faint, s4, none)
+            now = (s1, s2, s3, s4, none, none)
+    s1, s2, s3, s4, squares, products = now
+    store(rows, 0, s1)
+    store(rows, w, s2)
+    store(rows, 2 * w, s3)
+    store(rows, 3 * w, s4)
+    store(rows, 4 * w, squares)
+    store(rows, 5 * w, products)
+
+
+@numba.njit(cache=True, nogil=True)
+def _weighted(x, shelf, high_pass, now):  # type: ignore[no-untyped-def]
+    b0, b1, b2, a1, a2 = shelf
+    two, c1, c2 = high_pass
+    s1, s2, s3, s4, squares, products = now
+    y = times_plus(x, b0, s1)
+    s1 = times_plus(y, a1, times_plus(x, b1, s2))
+    s2 = times_plus(y, a2, times(x, b2))
+    z = add(y, s3)
+    s3 = times_plus(z, c1, times_plus(y, two, s4))
+    s4 = times_plus(z, c2, y)
+    return (s1, s2, s3, s4, times_plus(z, z, squares), times_plus(z, swapped(z), products))

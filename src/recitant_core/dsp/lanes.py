@@ -5,9 +5,10 @@ so a lane holds the same bits whatever N is and whatever the other lanes carry. 
 takes it from the type of its ``like``, a tuple of N zeros (see width).
 """
 
+from functools import lru_cache
 from typing import Any, Final
 
-from llvmlite import ir
+from llvmlite import binding, ir
 from numba import types
 from numba.extending import intrinsic, models, register_model
 
@@ -34,6 +35,12 @@ class _LanesModel(models.PrimitiveModel):  # type: ignore[misc]
 def like(n_lanes: int) -> tuple[int, ...]:
     """What tells a compiled function its number of lanes: a tuple of that many zeros."""
     return (0,) * n_lanes
+
+
+@lru_cache(maxsize=1)
+def widest() -> int:
+    """Number of lanes for this machine's registers: 8 where they hold 512 bits, else 4."""
+    return 8 if binding.get_host_cpu_features().get("avx512f") else 4
 
 
 def _vector(n: int) -> Any:
@@ -205,3 +212,109 @@ def store_frames(_context: Any, audio: Any, offset: Any, stride: Any, lanes: Any
         return context.get_dummy_value()
 
     return types.void(audio, types.intp, types.intp, lanes), generate
+
+
+def _turned(builder: Any, rows: list[Any]) -> list[Any]:
+    """Four columns of rows of four 64-bit values each, as many rows as there are: one, two or four."""
+    if len(rows) == 1:
+        one = ir.VectorType(_LONG, 1)
+        empty = ir.Constant(one, ir.Undefined)
+        return [builder.insert_element(empty, builder.extract_element(rows[0], _INT(k)), _INT(0)) for k in range(4)]
+    even = [_shuffled(builder, rows[i], rows[i + 1], [0, 4, 2, 6]) for i in range(0, len(rows), 2)]
+    odd = [_shuffled(builder, rows[i], rows[i + 1], [1, 5, 3, 7]) for i in range(0, len(rows), 2)]
+    if len(rows) == 2:
+        return [_shuffled(builder, side[0], side[0], half) for half in ([0, 1], [2, 3]) for side in (even, odd)]
+    return [_shuffled(builder, *side, half) for half in ([0, 1, 4, 5], [2, 3, 6, 7]) for side in (even, odd)]
+
+
+_FOUR_FRAMES: Final = ir.VectorType(_LONG, 4)
+
+
+def _as_lanes(context: Any, builder: Any, lanes: Lanes, rows: list[Any]) -> Any:
+    """A tuple of four frames as lanes, from four frames of each signal."""
+    floats = ir.VectorType(ir.FloatType(), lanes.n)
+    frames = [builder.fpext(builder.bitcast(one, floats), _vector(lanes.n)) for one in _turned(builder, rows)]
+    return context.make_tuple(builder, types.UniTuple(lanes, 4), frames)
+
+
+@intrinsic  # type: ignore[untyped-decorator]
+def load_four_frames(_context: Any, audio: Any, offset: Any, stride: Any, like: Any) -> Any:
+    """Four frames as load_frames gives one, in a tuple."""
+    lanes = Lanes(len(like))
+
+    def generate(context, builder, signature, arguments):  # type: ignore[no-untyped-def]
+        rows = []
+        for i in range(lanes.n // 2):
+            place = builder.add(arguments[1], builder.mul(arguments[2], ir.Constant(arguments[2].type, i)))
+            at = _pointer(context, builder, signature.args[0], arguments[0], place, _FOUR_FRAMES)
+            rows.append(builder.load(at, align=4))
+        return _as_lanes(context, builder, lanes, rows)
+
+    return types.UniTuple(lanes, 4)(audio, offset, stride, like), generate
+
+
+@intrinsic  # type: ignore[untyped-decorator]
+def load_four_frames_from(_context: Any, audio: Any, starts: Any, offset: Any, like: Any) -> Any:
+    """As load_four_frames, each signal from its own place: at ``starts[i] + offset``.
+
+    Args:
+        audio: flat float32; starts: int64 (N / 2,), and offset, in its values, even.
+    """
+    lanes = Lanes(len(like))
+
+    def generate(context, builder, signature, arguments):  # type: ignore[no-untyped-def]
+        places = context.make_array(signature.args[1])(context, builder, arguments[1]).data
+        rows = []
+        for i in range(lanes.n // 2):
+            place = builder.add(builder.load(builder.gep(places, [_INT(i)])), arguments[2])
+            at = _pointer(context, builder, signature.args[0], arguments[0], place, _FOUR_FRAMES)
+            rows.append(builder.load(at, align=4))
+        return _as_lanes(context, builder, lanes, rows)
+
+    return types.UniTuple(lanes, 4)(audio, starts, offset, like), generate
+
+
+@intrinsic  # type: ignore[untyped-decorator]
+def load_frames_from(_context: Any, audio: Any, starts: Any, offset: Any, like: Any) -> Any:
+    """One frame as load_four_frames_from gives four."""
+    lanes = Lanes(len(like))
+    pairs = ir.VectorType(_LONG, lanes.n // 2)
+
+    def generate(context, builder, signature, arguments):  # type: ignore[no-untyped-def]
+        places = context.make_array(signature.args[1])(context, builder, arguments[1]).data
+        found = ir.Constant(pairs, ir.Undefined)
+        for i in range(lanes.n // 2):
+            place = builder.add(builder.load(builder.gep(places, [_INT(i)])), arguments[2])
+            at = _pointer(context, builder, signature.args[0], arguments[0], place, _LONG)
+            found = builder.insert_element(found, builder.load(at, align=4), _INT(i))
+        return builder.fpext(builder.bitcast(found, ir.VectorType(ir.FloatType(), lanes.n)), _vector(lanes.n))
+
+    return lanes(audio, starts, offset, like), generate
+
+
+@intrinsic  # type: ignore[untyped-decorator]
+def store_four_frames(_context: Any, audio: Any, offset: Any, stride: Any, frames: Any) -> Any:
+    """Put a tuple of four frames, rounded to float32, where load_four_frames takes them from."""
+    lanes = frames.dtype
+
+    def generate(context, builder, signature, arguments):  # type: ignore[no-untyped-def]
+        floats, pairs = ir.VectorType(ir.FloatType(), lanes.n), ir.VectorType(_LONG, lanes.n // 2)
+        made = [
+            builder.bitcast(builder.fptrunc(builder.extract_value(arguments[3], k), floats), pairs) for k in range(4)
+        ]
+        for i, row in enumerate(_rows_of_frames(builder, made)):
+            place = builder.add(arguments[1], builder.mul(arguments[2], ir.Constant(arguments[2].type, i)))
+            at = _pointer(context, builder, signature.args[0], arguments[0], place, _FOUR_FRAMES)
+            builder.store(row, at, align=4)
+        return context.get_dummy_value()
+
+    return types.void(audio, offset, stride, frames), generate
+
+
+def _rows_of_frames(builder: Any, frames: list[Any]) -> list[Any]:
+    """The other way round: of each signal its four frames."""
+    n = frames[0].type.count
+    if n == 4:
+        return _turned(builder, frames)
+    pairs = [_shuffled(builder, frames[k], frames[k + 1], list(range(2 * n))) for k in (0, 2)]
+    return [_shuffled(builder, *pairs, [i + n * k for k in range(4)]) for i in range(n)]

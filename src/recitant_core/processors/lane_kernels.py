@@ -19,12 +19,12 @@ from recitant_core.dsp.lanes import (
     larger,
     less,
     load,
-    load_frames,
+    load_four_frames,
     mantissa,
     scaled,
     smaller,
     store,
-    store_frames,
+    store_four_frames,
     swapped,
     times,
     times_plus,
@@ -113,18 +113,25 @@ def _keep_two(last, before, state, at, like):  # type: ignore[no-untyped-def]
 @numba.njit(cache=True, nogil=True)
 def _read(audio, first, stride, n, block, like):  # type: ignore[no-untyped-def]
     # The highest value of all lanes tells whether anything sounds.
+    w = len(like)
     top = every(0.0, like)
-    for i in range(n):
-        x = load_frames(audio, 2 * (first + i), stride, like)
-        top = larger(top, absolute(x))
-        store(block, i * len(like), x)
+    for i in range(0, n, 4):
+        x, y, u, v = load_four_frames(audio, 2 * (first + i), stride, like)
+        top = larger(larger(top, absolute(x)), larger(absolute(y), larger(absolute(u), absolute(v))))
+        store(block, i * w, x)
+        store(block, (i + 1) * w, y)
+        store(block, (i + 2) * w, u)
+        store(block, (i + 3) * w, v)
     return top
 
 
 @numba.njit(cache=True, nogil=True)
 def _write(block, n, audio, first, stride, like):  # type: ignore[no-untyped-def]
-    for i in range(n):
-        store_frames(audio, 2 * (first + i), stride, load(block, i * len(like), like))
+    w = len(like)
+    for i in range(0, n, 4):
+        x, y = load(block, i * w, like), load(block, (i + 1) * w, like)
+        u, v = load(block, (i + 2) * w, like), load(block, (i + 3) * w, like)
+        store_four_frames(audio, 2 * (first + i), stride, (x, y, u, v))
 
 
 @numba.njit(cache=True, nogil=True)

@@ -49,14 +49,6 @@ class Run:
     """Places, among the processors of the run, of those that tell their gain."""
 
 
-@lru_cache(maxsize=1)
-def widest() -> int:
-    """Number of lanes for this machine's registers: 8 where they hold 512 bits, else 4."""
-    from llvmlite import binding
-
-    return 8 if binding.get_host_cpu_features().get("avx512f") else 4
-
-
 def goes_in_lanes(processor: Processor) -> bool:
     """Whether a processor can be part of a run."""
     if processor.curves or processor.gives_taken:

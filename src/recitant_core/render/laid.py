@@ -9,10 +9,9 @@ from typing import Final
 import numba
 import numpy as np
 
-from recitant_core.dsp.lanes import every, like, load_frames, store_frames, times, where_first
+from recitant_core.dsp.lanes import every, like, load_frames, store_frames, times, where_first, widest
 from recitant_core.gain.envelope import curve_db
 from recitant_core.ports import SampleSource
-from recitant_core.processors.lanes import widest
 from recitant_core.render.chains import sounding
 from recitant_core.timeline.model import Clip, Track, clip_fade_factors, clip_matrix
 from recitant_core.units.arrays import Audio, FloatArray

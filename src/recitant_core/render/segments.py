@@ -14,6 +14,7 @@ from typing import Final
 
 import numpy as np
 
+from recitant_core.dsp.lanes import widest
 from recitant_core.processors.chain import (
     GRID_SAMPLES,
     MOST_LANE_CHANNELS,
@@ -22,7 +23,7 @@ from recitant_core.processors.chain import (
     through_chain,
 )
 from recitant_core.processors.dynamics_kernels import CONTROL_SAMPLES
-from recitant_core.processors.lanes import LanePass, goes_in_lanes, rows_of, run_of, widest
+from recitant_core.processors.lanes import LanePass, goes_in_lanes, rows_of, run_of
 from recitant_core.processors.model import Chain
 from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ, SampleSpan

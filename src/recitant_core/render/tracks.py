@@ -11,7 +11,7 @@ from typing import Final
 import numba
 import numpy as np
 
-from recitant_core.processors.lanes import widest
+from recitant_core.dsp.lanes import widest
 from recitant_core.processors.model import Chain, active
 from recitant_core.render.chains import Node
 from recitant_core.render.giving_way import GainOverTime, KeySignal, ducked, hears_around
