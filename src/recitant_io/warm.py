@@ -6,7 +6,8 @@ from typing import Final
 import numpy as np
 
 from recitant_core.delivery.catalogue import spec_by_id
-from recitant_core.delivery.fit import fit, written_segments
+from recitant_core.delivery.fit import fit
+from recitant_core.delivery.trial import MixInMemory, render_once, written_segments
 from recitant_core.intake.evidence import gather
 from recitant_core.measure.meter import measure
 from recitant_core.measure.waveform import extremes
@@ -58,4 +59,4 @@ def warm_kernels() -> None:
         chained = replace(plan, tracks=tuple(replace(track, chain=_CHAIN) for track in acting))
         for _ in written_segments(chained, sources, 24):
             pass
-    fit(plan, sources, spec_by_id("online-14"))
+    fit(plan, render_once(plan, sources, MixInMemory()), spec_by_id("online-14"))

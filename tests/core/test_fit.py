@@ -6,8 +6,10 @@ import numpy as np
 import pytest
 
 from recitant_core.delivery.catalogue import CATALOGUE, spec_by_id
-from recitant_core.delivery.fit import FitState, fit, measure_mix, written_segments
+from recitant_core.delivery.fit import Fit, FitState
+from recitant_core.delivery.fit import fit as fit_rendered
 from recitant_core.delivery.predict import predict
+from recitant_core.delivery.trial import MixInMemory, Rendered, render_once, written_segments
 from recitant_core.dsp.quantise import audio_from_integers
 from recitant_core.errors import Cancelled
 from recitant_core.measure.meter import measure
@@ -20,6 +22,14 @@ def _plan(audio, role=Role.DIALOGUE):
     source = MemorySource("s", audio)
     clip = Clip("a", "s", 0, 0, len(audio))
     return Plan("t", "25", (Track("1", "v", role, clips=(clip,)),)), {"s": source}
+
+
+def rendered(plan, sources) -> Rendered:
+    return render_once(plan, sources, MixInMemory())
+
+
+def fit(plan, sources, spec, *more) -> Fit:
+    return fit_rendered(plan, rendered(plan, sources), spec, *more)
 
 
 PLAN, SOURCES = _plan(programme(7, 25.0))
@@ -84,7 +94,7 @@ def test_dialogue_is_what_counts_where_the_specification_says_so():
 
 
 def test_the_prediction_is_near():
-    untouched, _ = measure_mix(PLAN, SOURCES)
+    untouched = rendered(PLAN, SOURCES).untouched
     for spec in CATALOGUE[:2]:
         found = fit(PLAN, SOURCES, spec)
         assert predict(untouched.readings, spec, untouched.dialogue_lufs).gain_db == pytest.approx(
@@ -93,7 +103,7 @@ def test_the_prediction_is_near():
 
 
 def test_a_prediction_without_peaks_promises_nothing_about_limiting():
-    untouched, _ = measure_mix(PLAN, SOURCES)
+    untouched = rendered(PLAN, SOURCES).untouched
     unknown = replace(untouched.readings, true_peak_dbtp=float("-inf"))
     assert predict(unknown, CATALOGUE[0]).peak_over_db is None
 

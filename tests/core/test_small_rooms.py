@@ -6,8 +6,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from recitant_core.delivery.catalogue import spec_by_id
-from recitant_core.delivery.fit import measure_mix
 from recitant_core.delivery.judge import State, judge
+from recitant_core.delivery.trial import MixInMemory, render_once
 from recitant_core.dsp.quantise import audio_from_integers, quantise
 from recitant_core.errors import PlanError, RangeError, ShapeError, UnsupportedLayout
 from recitant_core.gain.envelope import CurvePoint, curve_db
@@ -122,7 +122,7 @@ def test_the_estimate_is_near_the_exact_figures():
         energies[key] = hop_energy(feed_meter(heard, MeterState.at_rest(STEREO)))[:, None]
     total = sum(stem_energies(plan, energies).values())
     state = MeterState.at_rest(STEREO)
-    exact, _ = measure_mix(plan, sources)
+    exact = render_once(plan, sources, MixInMemory()).untouched
     from recitant_core.measure.meter import readings_from
 
     estimate = readings_from(total, 0.0, 0.0, state.k.rate_hz)

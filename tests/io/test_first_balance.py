@@ -20,6 +20,7 @@ from recitant_core.balance.first_balance_values import STEPS, Choices, Material
 from recitant_core.balance.stem_meter import exact_energies
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.delivery.fit import fit
+from recitant_core.delivery.trial import MixInMemory, render_once
 from recitant_core.errors import PlanError
 from recitant_core.gain.duck_drawing import point_moved
 from recitant_core.gain.ducking import dips, points_db
@@ -114,7 +115,7 @@ def test_the_figures_it_promises(choices):
     most = {"gentle": 9.0, "clear": 12.0, "strong": 15.0}[choices.ducking]
     assert all(stem.depth_db <= most + 0.01 and stem.lift_db <= 6.01 for stem in standing.stems.values())
     assert done.plan.duck_of_stem(Role.AMBIENCE).points == ()
-    reached = fit(done.plan, sounds(), SPEC)
+    reached = fit(done.plan, render_once(done.plan, sounds(), MixInMemory()), SPEC)
     assert reached.trial.readings.integrated_lufs == pytest.approx(-23.0, abs=0.1)
     assert abs(reached.trial.master.gain_db) < 0.3  # the programme gain has brought it there
     voices = done.plan.tracks[0]

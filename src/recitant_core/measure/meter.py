@@ -60,7 +60,8 @@ def feed_meter(audio: Audio, state: MeterState) -> MeterState:
 def feed_stereo_meter(audio: Audio, state: MeterState) -> tuple[MeterState, FloatArray]:
     """As feed_meter for two channels, with what k_pairs gives on the way: float64 (hops, 3)."""
     pairs, k = k_pairs(audio, state.k)
-    hops = pairs[:, 0] * k.weights[0] + pairs[:, 1] * k.weights[1]
+    left, right = k.layout.loudness_weights()
+    hops = pairs[:, 0] * left + pairs[:, 1] * right
     return MeterState(k, feed_peaks(audio, state.peaks), (*state.hops, hops)), pairs
 
 

@@ -63,6 +63,11 @@ def true_peak_factor(audio: Audio) -> float:
     return finish_peaks(feed_peaks(audio, PeakState.at_rest(audio.shape[1]))).true_peak_factor
 
 
+def sample_peak_factor(audio: Audio) -> float:
+    """Highest magnitude of any sample, float32 (frames, channels), as a factor of full scale; 0 of none."""
+    return float(_top(np.ascontiguousarray(audio).reshape(-1).view(np.int32)))
+
+
 @numba.njit(cache=True, nogil=True)
 def _top(bits):  # type: ignore[no-untyped-def]
     # The highest magnitude of float32 values given as their bits: without the sign, bits order as magnitudes do, and

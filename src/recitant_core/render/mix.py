@@ -24,6 +24,7 @@ from recitant_core.timeline.model import Plan, Ride, Role
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.level import factor_from_db
+from recitant_core.units.threads import in_order
 
 _DUCK_REACH_SAMPLES: Final = 30 * RATE_HZ  # more than any live key or bell hears around a stretch
 
@@ -181,43 +182,58 @@ class MasteredSegment:
 
 def mixed_segments(plan: Plan, sources: Sources) -> Iterator[MixedSegment]:
     """The whole programme in order, each sample of each track rendered once; segments as those of chains."""
-    for span in plan.span.blocks(SEGMENT_SAMPLES):
+
+    def mixed(span: SampleSpan) -> MixedSegment:
         tracks = Tracks(plan, sources, EVERYTHING, segment=span)
-        yield MixedSegment(span, *_through_master(plan, sources, span, EVERYTHING, tracks))
+        return MixedSegment(span, *_through_master(plan, sources, span, EVERYTHING, tracks))
+
+    return in_order(mixed, plan.span.blocks(SEGMENT_SAMPLES))
+
+
+class Mastering:
+    """The gains and the limiter at the end of a plan, segment after segment; the same bits as render_output."""
+
+    def __init__(self, plan: Plan) -> None:
+        """Before the first segment; of the plan its master, its gain and its length count."""
+        self._ceiling_dbtp = plan.master.ceiling_dbtp
+        self._gain = np.float32(factor_from_db(output_gain_db(plan)))
+        self._end_sample = plan.span.end_sample
+        self._ahead = AFTER_SAMPLES if self._ceiling_dbtp is not None else 0
+        # What the limiter reads before the next output, and what has come but is not out yet.
+        self._joined = plan.layout.silence(BEFORE_SAMPLES).astype(np.float32)
+        self._waiting: dict[Role, Audio] = {}
+
+    def feed(self, segment: MixedSegment) -> MasteredSegment:
+        """What has become certain: its edges lie before the segment's by as much as the limiter looks ahead."""
+        stems = {role: _after(self._waiting.get(role), stem, self._gain) for role, stem in segment.stems.items()}
+        if self._ceiling_dbtp is None:
+            output = _after(None, segment.mix, self._gain)
+            return MasteredSegment(segment.span, stems, output, np.ones((len(output), 1), np.float32))
+        n_waiting = len(self._joined) - BEFORE_SAMPLES
+        is_last = segment.span.end_sample >= self._end_sample
+        joined = _after(self._joined, segment.mix, self._gain, self._ahead if is_last else 0)
+        output, factor = limit(joined, self._ceiling_dbtp)
+        n = len(output)
+        self._joined = joined[n:]
+        self._waiting = {role: stem[n:] for role, stem in stems.items()}
+        span = SampleSpan(segment.span.start_sample - n_waiting, n)
+        return MasteredSegment(span, {role: stem[:n] for role, stem in stems.items()}, output, factor)
 
 
 def mastered_segments(plan: Plan, mixed: Iterable[MixedSegment]) -> Iterator[MasteredSegment]:
-    """Mixed segments through the programme's gain and the master's, and its limiter, in order; the same bits as
-    render_output. Their edges lie a little before those that came, by what the limiter looks ahead.
+    """Mixed segments, in order, as they are handed over.
 
     Args:
         plan: whose ``master`` counts; the segments are those of any plan that differs in nothing else.
     """
-    gain = np.float32(factor_from_db(output_gain_db(plan)))
-    ceiling_dbtp = plan.master.ceiling_dbtp
-    ahead = AFTER_SAMPLES if ceiling_dbtp is not None else 0
-    # What the limiter reads before the next output, and what has come but is not out yet.
-    joined = plan.layout.silence(BEFORE_SAMPLES).astype(np.float32)
-    waiting: dict[Role, Audio] = {}
-    end_sample = plan.span.end_sample
-    for segment in mixed:
-        is_last = segment.span.end_sample >= end_sample
-        stems = {role: _after(waiting.get(role), stem, gain) for role, stem in segment.stems.items()}
-        n_waiting = len(joined) - BEFORE_SAMPLES
-        joined = _after(joined, segment.mix, gain, ahead if is_last else 0)
-        n = len(joined) - BEFORE_SAMPLES - ahead
-        span = SampleSpan(segment.span.start_sample - n_waiting, n)
-        if ceiling_dbtp is None:
-            output, factor = joined[BEFORE_SAMPLES : BEFORE_SAMPLES + n], np.ones((n, 1), np.float32)
-        else:
-            output, factor = limit(joined, ceiling_dbtp)
-        yield MasteredSegment(span, {role: stem[:n] for role, stem in stems.items()}, output, factor)
-        waiting = {role: stem[n:] for role, stem in stems.items()}
-        joined = joined[n:]
+    mastering = Mastering(plan)
+    return (mastering.feed(segment) for segment in mixed)
 
 
 def _after(before: Audio | None, audio: Audio, gain: np.float32, n_silent: int = 0) -> Audio:
-    """What waited, then audio with its gain, then silence."""
+    """What waited, then audio with its gain, then silence; the audio itself where that is all."""
+    if before is None and gain == 1.0 and not n_silent:
+        return audio
     n = 0 if before is None else len(before)
     out = np.empty((n + len(audio) + n_silent, audio.shape[1]), np.float32)
     if before is not None:

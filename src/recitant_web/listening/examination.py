@@ -8,11 +8,13 @@ from django.db import transaction
 
 from recitant_core.balance.stem_meter import StemMeter
 from recitant_core.delivery.figures import readings_data
-from recitant_core.delivery.fit import FitState, fit, measure_mix
+from recitant_core.delivery.fit import FitState, fit
+from recitant_core.delivery.trial import Rendered, render_once
 from recitant_core.errors import Cancelled, PlanError
 from recitant_core.ports import Progress
 from recitant_core.units.level import finite
 from recitant_io.chained import Budget, tidy
+from recitant_io.kept_mix import kept_mix
 from recitant_io.stem_levels import keep_stem_levels
 from recitant_web.desk.bridge.plans import sources_of_plan
 from recitant_web.desk.energies import known_energies, missing_chains
@@ -64,25 +66,31 @@ def examine(programme_id: int, revision: int, progress: Progress) -> str:
         begin = _CHAINS_SHARE
         known_energies(snapshot.plan, Budget(None, partial(still, 0.0, begin), missing))
     tidy(Path(settings.MEDIA_ROOT) / "chained")
-    middle = begin + (1.0 - begin) * 0.3
-    if snapshot.verdict is None or snapshot.stems is None:
-        _measure(snapshot, partial(still, begin, middle))
-    if snapshot.spec.spec_id not in snapshot.fits:
-        _fit(snapshot, partial(still, middle, 1.0))
+    needs_figures = snapshot.verdict is None or snapshot.stems is None
+    if not needs_figures and snapshot.spec.spec_id in snapshot.fits:
+        return notice("measured")
+    middle = begin + (1.0 - begin) * 0.5
+    meter = StemMeter(snapshot.plan)
+    with kept_mix(Path(settings.MEDIA_ROOT) / "kept-mixes", snapshot.plan.layout) as store:
+        sources = sources_of_plan(programme)
+        hear = (lambda segment: meter.feed(segment.stems)) if needs_figures else None
+        known = render_once(snapshot.plan, sources, store, partial(still, begin, middle), hear)
+        if needs_figures:
+            _keep_figures(snapshot, known, meter)
+        if snapshot.spec.spec_id not in snapshot.fits:
+            _fit(snapshot, known, partial(still, middle, 1.0))
     return notice("measured")
 
 
-def _measure(snapshot: Snapshot, progress: Progress) -> None:
-    meter = StemMeter(snapshot.plan)
-    sources = sources_of_plan(snapshot.programme)
-    trial, _ = measure_mix(snapshot.plan, sources, progress, lambda segment: meter.feed(segment.stems))
+def _keep_figures(snapshot: Snapshot, known: Rendered, meter: StemMeter) -> None:
     keep_stem_levels(stem_levels_folder(), snapshot.key, meter.energies())
+    trial = known.untouched
     figures = readings_data(trial.readings) | {"dialogue_lufs": finite(trial.dialogue_lufs)}
     Verdict.objects.get_or_create(programme=snapshot.programme, plan_key=snapshot.key, defaults={"figures": figures})
 
 
-def _fit(snapshot: Snapshot, progress: Progress) -> None:
-    found = fit(snapshot.plan, sources_of_plan(snapshot.programme), snapshot.spec, progress)
+def _fit(snapshot: Snapshot, known: Rendered, progress: Progress) -> None:
+    found = fit(snapshot.plan, known, snapshot.spec, progress)
     FitResult.objects.get_or_create(
         programme=snapshot.programme,
         plan_key=snapshot.key,
