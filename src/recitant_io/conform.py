@@ -8,10 +8,12 @@ import hashlib
 import os
 import shutil
 import uuid
+from collections import OrderedDict
 from collections.abc import Iterable, Iterator
 from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from threading import Lock
 from typing import Final
 
 import numpy as np
@@ -80,8 +82,12 @@ class StoredSource:
         return view
 
 
+_FILE_BLOCK: Final = 1 << 16
+_FILE_BLOCKS_KEPT: Final = 8
+
+
 class FileSource:
-    """A 48 kHz PCM file read where it lies. Implements SampleSource; one reader at a time.
+    """A 48 kHz PCM file read where it lies. Implements SampleSource.
 
     Raises:
         UnreadableMedia: not a file that libsndfile reads.
@@ -93,6 +99,8 @@ class FileSource:
         if file is None:
             raise UnreadableMedia("not_media", file=path.name)
         self._file = file
+        self._turn = Lock()  # the file has one place where it is read
+        self._blocks: OrderedDict[int, Audio] = OrderedDict()
         self._name = path.name
         self.layout: ChannelLayout = layout_from_count(self._file.channels)
         self.length_samples = int(self._file.frames)
@@ -103,6 +111,27 @@ class FileSource:
         Raises:
             UnreadableMedia: the file ends early, cannot be decoded here, or holds what is no number.
         """
+        out = np.empty((length_samples, self.layout.n_channels), np.float32)
+        at = 0
+        while at < length_samples:
+            index, first = divmod(start_sample + at, _FILE_BLOCK)
+            part = self._block(index)[first : first + length_samples - at]
+            out[at : at + len(part)] = part
+            at += len(part)
+        return out
+
+    def _block(self, index: int) -> Audio:
+        # Short reads follow each other, by turns at a few places: a block is decoded once for all of them.
+        with self._turn:
+            if index not in self._blocks:
+                while len(self._blocks) >= _FILE_BLOCKS_KEPT:
+                    self._blocks.popitem(last=False)
+                self._blocks[index] = self._decoded(index * _FILE_BLOCK)
+            self._blocks.move_to_end(index)
+            return self._blocks[index]
+
+    def _decoded(self, start_sample: int) -> Audio:
+        length_samples = min(_FILE_BLOCK, self.length_samples - start_sample)
         try:
             self._file.seek(start_sample)
             block: Audio = self._file.read(length_samples, dtype="float32", always_2d=True)

@@ -7,6 +7,7 @@ Held to: tests/core/test_limiter.py, tests/core/test_render.py
 """
 
 import math
+from functools import partial
 from typing import Final
 
 import numba
@@ -17,6 +18,7 @@ from recitant_core.errors import RangeError
 from recitant_core.units.arrays import Audio, require_audio
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.level import factor_from_db
+from recitant_core.units.threads import at_once
 
 OVERSAMPLING: Final = 8
 LOOKAHEAD_SAMPLES: Final = 240  # 5 ms: the gain starts down 10 ms before a peak, too slowly to colour it
@@ -53,13 +55,17 @@ def limit(audio: Audio, ceiling_dbtp: float, *, hears_between: bool = True) -> t
         raise RangeError("limiter_needs_surroundings", frames=len(audio))
     phases = interpolator(OVERSAMPLING)
     ceiling = factor_from_db(ceiling_dbtp - (DETECTOR_MARGIN_DB if hears_between else 0.0))
-    need = np.zeros(len(audio), np.int64)
-    for channel in range(audio.shape[1]):
+    needs = np.zeros((audio.shape[1], len(audio)), np.int64)
+
+    def hear(channel: int) -> None:
         samples = np.ascontiguousarray(audio[:, channel])
         if hears_between:
-            _add_need(samples, phases, reach_factor(phases), ceiling, need)
+            _add_need(samples, phases, reach_factor(phases), ceiling, needs[channel])
         else:
-            _add_need_of_samples(samples, ceiling, need)
+            _add_need_of_samples(samples, ceiling, needs[channel])
+
+    at_once(partial(hear, channel) for channel in range(len(needs)))
+    need = needs.max(axis=0)
     factor = np.ones((n_out, 1), np.float32)
     if not need.any():
         return audio[BEFORE_SAMPLES : BEFORE_SAMPLES + n_out].copy(), factor

@@ -6,6 +6,7 @@ from typing import Final
 _TRIM_THRESHOLD: Final = -1
 _TOP_PAD: Final = -2
 _MMAP_THRESHOLD: Final = -3
+_MOST_ARENAS: Final = -8
 _MOST_MMAP_BYTES: Final = 32 << 20  # the allocator takes no higher threshold
 _KEPT_BYTES: Final = 128 << 20
 
@@ -22,5 +23,5 @@ def keep_freed_memory() -> bool:
         mallopt = ctypes.CDLL(None).mallopt
     except (AttributeError, OSError):
         return False
-    settings = ((_MMAP_THRESHOLD, _MOST_MMAP_BYTES), (_TRIM_THRESHOLD, _KEPT_BYTES), (_TOP_PAD, _KEPT_BYTES // 4))
+    settings = ((_MMAP_THRESHOLD, _MOST_MMAP_BYTES), (_TRIM_THRESHOLD, _KEPT_BYTES), (_TOP_PAD, _KEPT_BYTES // 4), (_MOST_ARENAS, 1))
     return all(mallopt(which, value) for which, value in settings)

@@ -22,7 +22,7 @@ def n_threads() -> int:
 
 
 def in_order(work: Callable[[Item], Result], items: Iterable[Item]) -> Iterator[Result]:
-    """What ``work`` makes of each item, in their order, a few of them under way at a time.
+    """What ``work`` makes of each item, in their order; while the caller uses one, the other cores make the next.
 
     Items are taken one by one in the caller's thread. What ``work`` raises is raised at its place; what comes later is
     given up then, as it is when the caller stops early.
@@ -36,7 +36,7 @@ def in_order(work: Callable[[Item], Result], items: Iterable[Item]) -> Iterator[
         try:
             for item in items:
                 under_way.append(pool.submit(work, item))
-                if len(under_way) > n:
+                if len(under_way) == n:
                     yield under_way.popleft().result()
             while under_way:
                 yield under_way.popleft().result()
