@@ -19,9 +19,11 @@ from recitant_core.intake.findings import Severity
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU
 from recitant_core.measure.meter import MeterState, Readings, feed_meter, read_meter
 from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.threads import use_threads
 from recitant_io.decode import open_media
 from recitant_io.delivery import deliver
 from recitant_io.examine import examine_file
+from recitant_io.machine import keep_freed_memory, n_cores
 from recitant_io.plan_energies import material_of, with_rules_followed
 from recitant_io.plan_file import load_plan
 from recitant_words.balance_report import balance_data, ducking_data
@@ -32,6 +34,8 @@ from recitant_words.sentences import fit_sentence, sentence, signed
 def main(arguments: list[str] | None = None) -> int:
     """Run one command and return its exit code."""
     chosen = _parser().parse_args(arguments)
+    keep_freed_memory()
+    use_threads(n_cores())
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="backslashreplace")  # file names need not be text in any encoding

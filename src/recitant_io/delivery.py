@@ -46,8 +46,8 @@ def deliver(
     """Fit a plan to each specification and write mix-SPEC.wav and stem-ROLE-SPEC.wav, and what is reported of them.
 
     The programme is rendered twice, whatever the number of specifications: once to be measured and tried, once for
-    all files. The stems carry the gain of their mix and add up to it as it is before its last limiter. They are 24 bit, or
-    32 bit float where a stem alone passes full scale.
+    all files. The stems carry the gain of their mix and add up to it as it is before its last limiter. They are 24
+    bit, or 32 bit float where a stem alone passes full scale.
 
     Args:
         plan: its own master is replaced.

@@ -57,6 +57,5 @@ def kept_mix(folder: Path, layout: ChannelLayout) -> Iterator[MixFile]:
     """
     with storage_errors():
         folder.mkdir(parents=True, exist_ok=True)
-        file = tempfile.TemporaryFile(dir=folder)
-    with file:
+    with storage_errors(), tempfile.TemporaryFile(dir=folder) as file:
         yield MixFile(file, layout)

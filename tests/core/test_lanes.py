@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from scipy import signal
 
 from recitant_core.dsp.lanes import WIDTHS
-from recitant_core.processors import lane_kernels
+from recitant_core.processors import lane_math
 from recitant_core.processors.chain import chain_reach, through_chain
 from recitant_core.processors.dynamics import dynamic
 from recitant_core.processors.lane_kernels import BLOCK_FRAMES, CONTROL_SAMPLES
@@ -130,8 +130,8 @@ def test_logarithms_and_powers_of_two(exponent):
 
     @numba.njit
     def both(x, out, width):
-        store(out, 0, lane_kernels.log2_of(load(x, 0, width), width))
-        store(out, 2, lane_kernels.exp2_of(load(out, 0, width), width))
+        store(out, 0, lane_math.log2_of(load(x, 0, width), width))
+        store(out, 2, lane_math.exp2_of(load(out, 0, width), width))
 
     for mantissa in np.linspace(1.0, 2.0, 41, endpoint=False):
         x, out = np.full(2, mantissa * 2.0**exponent), np.zeros(4)
@@ -151,7 +151,9 @@ def tracks_of(count: int, threshold_step: float) -> Plan:
             clips=(Clip(str(i), str(i), 4_000 * i, 300 * i, 1_500_000 - 4_000 * i, 0.0, 900, 4_000),),
             chain=(
                 Processor("high-pass"),
-                Processor("compressor").with_values(threshold_dbfs=-30.0 - threshold_step * i, release_ms=80.0 + 40 * i),
+                Processor("compressor").with_values(
+                    threshold_dbfs=-30.0 - threshold_step * i, release_ms=80.0 + 40 * i
+                ),
             ),
         )
         for i in range(count)

@@ -4,13 +4,13 @@ Held to: tests/core/test_following.py
 """
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 
 from recitant_core.dsp.kweighting import KState, k_energies
 from recitant_core.render.laid import Sources
-from recitant_core.render.mix import render_stems
-from recitant_core.render.segments import SEGMENT_SAMPLES
+from recitant_core.render.mix import mixed_segments
 from recitant_core.timeline.model import Plan, Role
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ
@@ -37,6 +37,6 @@ class StemMeter:
 def exact_energies(plan: Plan, sources: Sources) -> dict[Role, FloatArray]:
     """10 ms energies of every stem as it is rendered, float64 (hops,) each."""
     meter = StemMeter(plan)
-    for span in plan.span.blocks(SEGMENT_SAMPLES):
-        meter.feed(render_stems(plan, sources, span))
+    for segment in mixed_segments(replace(plan, master_chain=()), sources):
+        meter.feed(segment.stems)
     return meter.energies()

@@ -174,7 +174,10 @@ def _hop_sums(audio: Audio, state: KState) -> tuple[list[FloatArray], KState]:
     sums = []
     for pair in range(n_pairs):
         two = audio[:, 2 * pair : 2 * pair + 2]
-        flat = np.ascontiguousarray(two if two.shape[1] == 2 else np.repeat(two, 2, axis=1)).reshape(-1)
+        if two.shape[1] == 1:
+            two = np.empty((len(audio), 2), np.float32)
+            two[:] = audio[:, 2 * pair : 2 * pair + 1]
+        flat = np.ascontiguousarray(two).reshape(-1)
         out = np.zeros((n_hops, 3))
         for group in _groups(stretches):
             found = _run(flat, group, pair, rate_hz, {one.index: after[one.index][pair] for one in group})

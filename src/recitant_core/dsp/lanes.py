@@ -82,11 +82,12 @@ def _taken(name: str, operation: Any, n_arguments: int) -> Any:
 
         return lanes(*[lanes] * n_arguments), generate
 
+    # The compiler counts the arguments of what it is given.
     forms = {
-        1: lambda context, a: typed(context, a),
-        2: lambda context, a, b: typed(context, a, b),
-        3: lambda context, a, b, c: typed(context, a, b, c),
-        4: lambda context, a, b, c, d: typed(context, a, b, c, d),
+        1: lambda context, a: typed(context, a),  # noqa: PLW0108
+        2: lambda context, a, b: typed(context, a, b),  # noqa: PLW0108
+        3: lambda context, a, b, c: typed(context, a, b, c),  # noqa: PLW0108
+        4: lambda context, a, b, c, d: typed(context, a, b, c, d),  # noqa: PLW0108
     }
     form = forms[n_arguments]
     form.__name__ = form.__qualname__ = name
@@ -140,7 +141,7 @@ scaled: Any = _taken("scaled", _scaled, 2)
 
 
 @intrinsic  # type: ignore[untyped-decorator]
-def every(_context: Any, number: Any, like: Any) -> Any:  # noqa: ARG001
+def _every(_context: Any, number: Any, like: Any) -> Any:  # noqa: ARG001
     """Lanes that all hold ``number``."""
     lanes = Lanes(len(like))
 
@@ -153,7 +154,7 @@ def every(_context: Any, number: Any, like: Any) -> Any:  # noqa: ARG001
 
 
 @intrinsic  # type: ignore[untyped-decorator]
-def load(_context: Any, rows: Any, offset: Any, like: Any) -> Any:
+def _load(_context: Any, rows: Any, offset: Any, like: Any) -> Any:  # noqa: ARG001
     """The N doubles of a flat array from ``offset`` on."""
     lanes = Lanes(len(like))
 
@@ -165,7 +166,7 @@ def load(_context: Any, rows: Any, offset: Any, like: Any) -> Any:
 
 
 @intrinsic  # type: ignore[untyped-decorator]
-def store(_context: Any, rows: Any, offset: Any, lanes: Any) -> Any:
+def _store(_context: Any, rows: Any, offset: Any, lanes: Any) -> Any:  # noqa: ARG001
     """Put lanes into a flat array of doubles from ``offset`` on."""
 
     def generate(context, builder, signature, arguments):  # type: ignore[no-untyped-def]
@@ -177,7 +178,7 @@ def store(_context: Any, rows: Any, offset: Any, lanes: Any) -> Any:
 
 
 @intrinsic  # type: ignore[untyped-decorator]
-def load_frames(_context: Any, audio: Any, offset: Any, stride: Any, like: Any) -> Any:
+def _load_frames(_context: Any, audio: Any, offset: Any, stride: Any, like: Any) -> Any:  # noqa: ARG001
     """One stereo frame of each of N / 2 signals, as doubles: those at ``offset``, ``offset + stride`` and so on.
 
     Args:
@@ -198,7 +199,7 @@ def load_frames(_context: Any, audio: Any, offset: Any, stride: Any, like: Any) 
 
 
 @intrinsic  # type: ignore[untyped-decorator]
-def store_frames(_context: Any, audio: Any, offset: Any, stride: Any, lanes: Any) -> Any:
+def _store_frames(_context: Any, audio: Any, offset: Any, stride: Any, lanes: Any) -> Any:  # noqa: ARG001
     """Put lanes, rounded to float32, where load_frames takes them from."""
     pairs = ir.VectorType(_LONG, lanes.n // 2)
 
@@ -224,7 +225,7 @@ def _turned(builder: Any, rows: list[Any]) -> list[Any]:
     odd = [_shuffled(builder, rows[i], rows[i + 1], [1, 5, 3, 7]) for i in range(0, len(rows), 2)]
     if len(rows) == 2:
         return [_shuffled(builder, side[0], side[0], half) for half in ([0, 1], [2, 3]) for side in (even, odd)]
-    return [_shuffled(builder, *side, half) for half in ([0, 1, 4, 5], [2, 3, 6, 7]) for side in (even, odd)]
+    return [_shuffled(builder, a, b, half) for half in ([0, 1, 4, 5], [2, 3, 6, 7]) for a, b in (even, odd)]
 
 
 _FOUR_FRAMES: Final = ir.VectorType(_LONG, 4)
@@ -238,7 +239,7 @@ def _as_lanes(context: Any, builder: Any, lanes: Lanes, rows: list[Any]) -> Any:
 
 
 @intrinsic  # type: ignore[untyped-decorator]
-def load_four_frames(_context: Any, audio: Any, offset: Any, stride: Any, like: Any) -> Any:
+def _load_four_frames(_context: Any, audio: Any, offset: Any, stride: Any, like: Any) -> Any:
     """Four frames as load_frames gives one, in a tuple."""
     lanes = Lanes(len(like))
 
@@ -254,7 +255,7 @@ def load_four_frames(_context: Any, audio: Any, offset: Any, stride: Any, like: 
 
 
 @intrinsic  # type: ignore[untyped-decorator]
-def load_four_frames_from(_context: Any, audio: Any, starts: Any, offset: Any, like: Any) -> Any:
+def _load_four_frames_from(_context: Any, audio: Any, starts: Any, offset: Any, like: Any) -> Any:
     """As load_four_frames, each signal from its own place: at ``starts[i] + offset``.
 
     Args:
@@ -275,7 +276,7 @@ def load_four_frames_from(_context: Any, audio: Any, starts: Any, offset: Any, l
 
 
 @intrinsic  # type: ignore[untyped-decorator]
-def load_frames_from(_context: Any, audio: Any, starts: Any, offset: Any, like: Any) -> Any:
+def _load_frames_from(_context: Any, audio: Any, starts: Any, offset: Any, like: Any) -> Any:
     """One frame as load_four_frames_from gives four."""
     lanes = Lanes(len(like))
     pairs = ir.VectorType(_LONG, lanes.n // 2)
@@ -293,7 +294,7 @@ def load_frames_from(_context: Any, audio: Any, starts: Any, offset: Any, like: 
 
 
 @intrinsic  # type: ignore[untyped-decorator]
-def store_four_frames(_context: Any, audio: Any, offset: Any, stride: Any, frames: Any) -> Any:
+def _store_four_frames(_context: Any, audio: Any, offset: Any, stride: Any, frames: Any) -> Any:
     """Put a tuple of four frames, rounded to float32, where load_four_frames takes them from."""
     lanes = frames.dtype
 
@@ -317,4 +318,15 @@ def _rows_of_frames(builder: Any, frames: list[Any]) -> list[Any]:
     if n == 4:
         return _turned(builder, frames)
     pairs = [_shuffled(builder, frames[k], frames[k + 1], list(range(2 * n))) for k in (0, 2)]
-    return [_shuffled(builder, *pairs, [i + n * k for k in range(4)]) for i in range(n)]
+    return [_shuffled(builder, pairs[0], pairs[1], [i + n * k for k in range(4)]) for i in range(n)]
+
+
+every: Any = _every
+load: Any = _load
+store: Any = _store
+load_frames: Any = _load_frames
+store_frames: Any = _store_frames
+load_four_frames: Any = _load_four_frames
+load_four_frames_from: Any = _load_four_frames_from
+load_frames_from: Any = _load_frames_from
+store_four_frames: Any = _store_four_frames

@@ -1,6 +1,6 @@
 """Chains over the timeline: every segment from rest after a warm-up, so that any cut of the whole has its bits.
 
-A clip's chain runs on its recording's own clock, so that moving, cutting and copying a clip changes nothing of its sound.
+A clip's chain runs on its recording's own clock, so that moving, cutting and copying a clip changes none of its sound.
 Held to: tests/core/test_chains.py
 """
 

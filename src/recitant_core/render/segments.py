@@ -1,7 +1,7 @@
 """Segments of the timeline through chains: made alone or side by side, kept, or coming out piece by piece.
 
-A segment is a pure function of the chain, of what goes in around it and of its place on the grid: it is processed from
-rest after a warm-up, so it can be made alone, anywhere, in any order and company, and is kept under exactly those things.
+A segment is a pure function of the chain, of what goes in around it and of its place on the grid: processed from rest
+after a warm-up, it can be made alone, anywhere, in any order and company, and is kept under exactly those things.
 Held to: tests/core/test_chains.py, tests/core/test_lanes.py
 """
 
@@ -178,7 +178,8 @@ def _side_by_side(group: Sequence[Job]) -> list[Audio]:
                 _fill_sides(fill, window.start_sample + at, piece, job.n_channels)
             rows[row, max(at, end) : at + PIECE_SAMPLES] = 0.0
         run.take(rows, at, min(PIECE_SAMPLES, max(ends) - at))
-    out = [rows[row, before:end, : job.n_channels] for row, (job, before, end) in enumerate(zip(group, befores, ends))]
+    sides = [rows[row, before:end] for row, (before, end) in enumerate(zip(befores, ends, strict=True))]
+    out = [side[:, : job.n_channels] for side, job in zip(sides, group, strict=True)]
     # Rows of others, or a side that nobody wants, are not kept along.
     return out if len(group) == len(rows) and all(j.n_channels == 2 for j in group) else [one.copy() for one in out]
 

@@ -131,7 +131,7 @@ class Tracks:
                 groups.setdefault(job.shape, []).append((track, job))
         groups.pop(None, None)
         most = widest() // 2
-        found = {}
+        found: dict[str, tuple[LaneStream, int]] = {}
         for members in groups.values():
             for first in range(0, len(members), most):
                 group = members[first : first + most]

@@ -1,6 +1,5 @@
 """Work on several cores at once, its results in order: compiled loops let go of the interpreter while they run."""
 
-import os
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -8,17 +7,17 @@ from typing import TypeVar
 
 Item = TypeVar("Item")
 Result = TypeVar("Result")
-_wanted: list[int] = []
+_wanted = [1]
 
 
 def use_threads(n: int) -> None:
-    """Let long work use at most ``n`` cores from now on; 1 for none beside the caller's."""
-    _wanted[:] = [max(1, n)]
+    """Let long work use at most ``n`` cores from now on; 1, as at first, for none beside the caller's."""
+    _wanted[0] = max(1, n)
 
 
 def n_threads() -> int:
-    """How many cores long work may use: what was set, else all that this process may run on."""
-    return _wanted[0] if _wanted else len(os.sched_getaffinity(0))
+    """How many cores long work may use."""
+    return _wanted[0]
 
 
 def in_order(work: Callable[[Item], Result], items: Iterable[Item]) -> Iterator[Result]:

@@ -4,7 +4,10 @@ import os
 
 from celery import Celery
 from celery.signals import worker_init
+from django.conf import settings
 
+from recitant_core.units.threads import use_threads
+from recitant_io.machine import keep_freed_memory, n_cores
 from recitant_io.warm import warm_kernels
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "recitant_web.config.settings.base")
@@ -16,4 +19,6 @@ app.autodiscover_tasks()
 @worker_init.connect
 def _warm(**_: object) -> None:
     # Before the pool forks, so that every process of it has the kernels from its first job on.
+    keep_freed_memory()
+    use_threads(settings.RECITANT_THREADS or n_cores())
     warm_kernels()

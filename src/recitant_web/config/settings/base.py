@@ -10,6 +10,9 @@ SECRET_KEY = os.environ["RECITANT_SECRET_KEY"]
 DEBUG = False
 ALLOWED_HOSTS = os.environ.get("RECITANT_HOSTS", "127.0.0.1,localhost,[::1]").split(",")
 
+# How many cores one job may use; 0 for all. Lower it where several workers share a machine.
+RECITANT_THREADS = int(os.environ.get("RECITANT_THREADS", "0"))
+
 INSTALLED_APPS = [
     "django.contrib.auth",
     "django.contrib.contenttypes",
