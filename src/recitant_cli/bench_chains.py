@@ -3,6 +3,7 @@
 import statistics
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from fractions import Fraction
 
 import av
@@ -118,8 +119,8 @@ def moved_parameter_s(plan: Plan, sources: dict, lead_samples: int) -> tuple[lis
         start = int(place * hour) + 7
         span = SampleSpan(start, RATE_HZ).widen(lead_samples, 0)
         cold.append(_once(lambda span=span: render_output(plan, sources, span)))  # type: ignore[misc]
-        tracks = (Track(**{**vars(plan.tracks[0]), "chain": whole_chain(-31.0)}), *plan.tracks[1:])
-        changed = Plan(**{**vars(plan), "tracks": tracks})
+        tracks = (replace(plan.tracks[0], chain=whole_chain(-31.0)), *plan.tracks[1:])
+        changed = replace(plan, tracks=tracks)
         near.append(_once(lambda span=span, changed=changed: render_output(changed, sources, span)))  # type: ignore[misc]
     return near, cold
 

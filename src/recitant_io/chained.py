@@ -7,7 +7,7 @@ import hashlib
 import shutil
 import time
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
 from typing import Final
@@ -103,7 +103,7 @@ def chained_track_energy(
         estimated: of its clips without the chain; stands where nothing was rendered.
     """
     out = estimated.copy()
-    bare = Track(**{**vars(track), "gain_db": 0.0})
+    bare = replace(track, gain_db=0.0)
     for index in range(-(-len(estimated) // SEGMENT_HOPS)):
         span = _segment_span(index)
         if not out[index * SEGMENT_HOPS : (index + 1) * SEGMENT_HOPS].any():

@@ -66,10 +66,13 @@ def fade_factors(
     Source: equal power, cos^2 + sin^2 = 1; the other two add up to 1 themselves.
     """
     factors = np.ones(len(places))
-    if fade_in_samples > 0:
-        factors *= _rise((places + 0.5) / fade_in_samples, fade_in_shape)
-    if fade_out_samples > 0:
-        factors *= _rise((length_samples - places - 0.5) / fade_out_samples, fade_out_shape)
+    # Most places of most clips lie between the fades, where they are 1.
+    rising = places + 0.5 < fade_in_samples
+    if rising.any():
+        factors[rising] *= _rise((places[rising] + 0.5) / fade_in_samples, fade_in_shape)
+    falling = length_samples - places - 0.5 < fade_out_samples
+    if falling.any():
+        factors[falling] *= _rise((length_samples - places[falling] - 0.5) / fade_out_samples, fade_out_shape)
     return factors
 
 

@@ -5,6 +5,7 @@ Held to: tests/core/test_chains.py
 """
 
 from collections.abc import Mapping
+from typing import Final
 
 import numpy as np
 
@@ -18,6 +19,7 @@ from recitant_core.timeline.model import Clip, Plan, Ride, Role, Track, clip_fad
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.remembered import Remembered
 
 HOP_SAMPLES = RATE_HZ // HOPS_PER_SECOND
 
@@ -57,28 +59,53 @@ def routed_energy(clip: Clip, track: Track, source_energy: FloatArray) -> FloatA
 def track_energies(plan: Plan, source_energies: Mapping[str, FloatArray]) -> dict[str, FloatArray]:
     """Estimated 10 ms energies of each track with its faders, before it gives way; by id, float64 (hops,) each.
 
+    Read-only, and kept: an edit works out those of the track that it changed.
+
     Args:
         source_energies: of each recording by its clip's sound_key, and, where they are known, of tracks through their
             chains and rides before their faders by chained_track_key. A stem's chain is not counted.
     """
     n_hops = hops_of(plan)
+    prints = {key: fingerprint(energy) for key, energy in source_energies.items()}
     tracks = {}
     for track in plan.tracks:
-        total = tracks[track.track_id] = np.zeros(n_hops)
+        gain_db, ride = plan.stem_gain_db(track.role), plan.stem_ride(track.role)
+        trim = plan.stem_trim(track.role)
         known = source_energies.get(chained_track_key(track.track_id))
-        stem_ride, trimmed = plan.stem_ride(track.role), Ride(trim_points(plan.stem_trim(track.role)))
-        if known is not None:
-            gain = 10.0 ** ((track.gain_db + plan.stem_gain_db(track.role)) / 10.0)
-            n = min(len(known), n_hops)
-            total[:n] += known[:n] * gain * _ridden(stem_ride, 0, n)
-        for clip in track.clips if known is None else ():
-            gain_db = track.gain_db + plan.stem_gain_db(track.role)
-            first, energy = clip_energy(clip, track, gain_db, source_energies[clip.sound_key])
-            end = min(n_hops, first + len(energy))
-            energy = energy * _ridden(track.ride, first, len(energy)) * _ridden(stem_ride, first, len(energy))
-            total[first:end] += energy[: end - first]
-        total *= _ridden(trimmed, 0, n_hops)
+        heard = [chained_track_key(track.track_id)] if known is not None else {clip.sound_key for clip in track.clips}
+        key = (track, gain_db, ride, trim, n_hops, tuple(sorted(prints[one] for one in heard)))
+
+        def make(track: Track = track, known: FloatArray | None = known) -> FloatArray:
+            return _track_energy(plan, track, known, source_energies, n_hops)
+
+        tracks[track.track_id] = _of_tracks.get_or_make(key, make)
     return tracks
+
+
+_of_tracks: Final = Remembered(192 << 20)
+
+
+def fingerprint(energy: FloatArray) -> tuple[int, float, float]:
+    """What tells energies from others: their length, and two sums."""
+    return len(energy), float(energy.sum()), float(energy[::7].sum())
+
+
+def _track_energy(
+    plan: Plan, track: Track, known: FloatArray | None, source_energies: Mapping[str, FloatArray], n_hops: int
+) -> FloatArray:
+    total = np.zeros(n_hops)
+    stem_ride, trimmed = plan.stem_ride(track.role), Ride(trim_points(plan.stem_trim(track.role)))
+    gain_db = track.gain_db + plan.stem_gain_db(track.role)
+    if known is not None:
+        n = min(len(known), n_hops)
+        total[:n] += known[:n] * 10.0 ** (gain_db / 10.0) * _ridden(stem_ride, 0, n)
+    for clip in track.clips if known is None else ():
+        first, energy = clip_energy(clip, track, gain_db, source_energies[clip.sound_key])
+        end = min(n_hops, first + len(energy))
+        energy = energy * _ridden(track.ride, first, len(energy)) * _ridden(stem_ride, first, len(energy))
+        total[first:end] += energy[: end - first]
+    total *= _ridden(trimmed, 0, n_hops)
+    return total
 
 
 def chained_track_key(track_id: str) -> str:

@@ -12,6 +12,7 @@ from recitant_core.processors.model import Chain, chain_key
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import STEREO, ChannelLayout, Routing
 from recitant_core.units.clock import SampleSpan
+from recitant_core.units.remembered import keeps_hash
 
 
 class Role(StrEnum):
@@ -39,6 +40,7 @@ class Balanced:
     """Whether the clip's curve is its work too."""
 
 
+@keeps_hash
 @dataclass(frozen=True)
 class Clip:
     """A stretch of a source, placed."""
@@ -99,6 +101,7 @@ class Ride:
     """Whether it comes before the processors (they then hear the ridden level) or after them."""
 
 
+@keeps_hash
 @dataclass(frozen=True)
 class Track:
     """Clips that share a fader."""

@@ -39,18 +39,25 @@ def levels_in_mix(
     """
     ends = None if seconds is None else time.monotonic() + seconds
     sums = {key: float(energy.sum()) for key, energy in energies.items()}
+    spoken = {key: tuple(spans) for key, spans in speech.items()}
+    said = {key: hash(spans) for key, spans in spoken.items()}
     found: dict[str, tuple[Track, Clip, ClipLevel | None]] = {}
     for track in plan.tracks:
         gain_db = track.gain_db + plan.stem_gain_db(track.role) + plan.programme_gain_db
         for clip in track.clips:
-            # What places and names it does not change how loud it is.
-            plain = replace(clip, start_sample=0, gain_db=0.0, name="", group="", speaker="")
-            spans = tuple(speech.get(clip.source_key, ())) if track.role is Role.DIALOGUE else ()
-            key = (plain, track.pan, track.is_mono, sums[clip.sound_key], spans)
-            bare = _levels.get(key)
-            if bare is None and (ends is None or time.monotonic() < ends):
-                bare = level_of_clip(plain, track, 0.0, energies[clip.sound_key], {clip.source_key: spans})
-                _levels.put(key, bare)
+            is_spoken = track.role is Role.DIALOGUE
+            made_of = (track.pan, track.is_mono, sums[clip.sound_key], said.get(clip.source_key, 0) if is_spoken else 0)
+            bare = _levels.get((clip, *made_of))
+            if bare is None:
+                # What places and names it does not change how loud it is.
+                plain = replace(clip, start_sample=0, gain_db=0.0, name="", group="", speaker="")
+                bare = _levels.get((plain, *made_of))
+                if bare is None and (ends is None or time.monotonic() < ends):
+                    spans = spoken.get(clip.source_key, ()) if is_spoken else ()
+                    bare = level_of_clip(plain, track, 0.0, energies[clip.sound_key], {clip.source_key: spans})
+                    _levels.put((plain, *made_of), bare)
+                if bare is not None:
+                    _levels.put((clip, *made_of), bare)
             raised = None if bare is None else bare.raised(clip.gain_db + gain_db)
             found[clip.clip_id] = (track, clip, raised)
     return found

@@ -11,7 +11,7 @@ from recitant_core.render.following import Scene
 from recitant_core.timeline.model import Plan, Role
 from recitant_core.timeline.speaking import SpeechOfSources
 from recitant_core.units.arrays import FloatArray
-from recitant_web.desk.bridge.plans import plan_key, plan_of
+from recitant_web.desk.bridge.plans import key_of_programme, plan_key, plan_of
 from recitant_web.desk.bridge.speech import speech_of
 from recitant_web.desk.ducking import scene_now
 from recitant_web.desk.energies import known_energies, missing_chains
@@ -39,7 +39,7 @@ class Snapshot:
     @cached_property
     def key(self) -> str:
         """Hash of all that makes the sound: equal keys, equal bits."""
-        return plan_key(self.plan)
+        return key_of_programme(self.programme) if self.plan is plan_of(self.programme) else plan_key(self.plan)
 
     @cached_property
     def spec(self) -> Spec:

@@ -68,6 +68,15 @@ def plan_key(plan: Plan) -> str:
     return hashlib.sha256(json.dumps(data, sort_keys=True).encode()).hexdigest()
 
 
+def key_of_programme(programme: Programme) -> str:
+    """The plan_key of a programme's plan at its revision, worked out once."""
+    plan = plan_of(programme)
+    return _keys.get_or_make((programme.pk, programme.revision), lambda: plan_key(plan))
+
+
+_keys: Cache[str] = Cache("keys of plans", 1_000_000)
+
+
 def _sounding_clip(clip: Clip) -> Clip:
     # Who set a gain, and what was accepted, is not heard.
     return replace(clip, balanced=None, accepted=()) if clip.balanced is not None or clip.accepted else clip
