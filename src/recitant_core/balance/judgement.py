@@ -15,7 +15,7 @@ from recitant_core.gain.envelope import curve_db
 from recitant_core.gain.trim import trim_points
 from recitant_core.measure.clearance import HOP_SAMPLES, BoolArray, momentary_power
 from recitant_core.measure.phrases import phrases
-from recitant_core.render.estimate import duck_gains_db, given_way_db
+from recitant_core.render.estimate import duck_gains_db, lowered_energy
 from recitant_core.timeline.model import Plan, Role
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import SampleSpan
@@ -116,15 +116,9 @@ def feel_of(depth_db: float, travel_db: float, *, is_dense: bool) -> str:
 def _stem(
     plan: Plan, role: Role, tracks: Mapping[str, FloatArray], gains: Mapping[str, FloatArray], is_speech: BoolArray
 ) -> StemJudgement:
-    before, after = np.zeros(len(is_speech)), np.zeros(len(is_speech))
-    for track in plan.tracks:
-        if track.role is role:
-            energy = tracks[track.track_id][: len(before)]
-            lowered_db = given_way_db(plan, track, gains)
-            before[: len(energy)] += energy
-            after[: len(energy)] += (
-                energy if lowered_db is None else energy * 10.0 ** (lowered_db[: len(energy)] / 10.0)
-            )
+    mine = [track for track in plan.tracks if track.role is role]
+    before = sum((tracks[track.track_id] for track in mine), np.zeros(len(is_speech)))
+    after = lowered_energy(plan, mine, tracks, gains)
     power = momentary_power(before)
     loud = float(np.quantile(power[power > 0.0], 0.95)) if (power > 0.0).any() else 0.0
     audible = power > max(loud * 10.0 ** (-_AUDIBLE_LU / 10.0), 1e-10)

@@ -37,12 +37,24 @@ def window_powers(hop_energy: FloatArray, window_hops: int, step_hops: int, rate
     """
     if len(hop_energy) < window_hops:
         return np.zeros(0)
-    # Running sums lose digits after a loud hour; pairwise sums of the strided view do not.
-    windows = np.lib.stride_tricks.sliding_window_view(hop_energy, window_hops)[::step_hops]
+    sums = _window_sums(hop_energy, window_hops, step_hops)
+    if rate_hz % HOPS_PER_SECOND == 0:
+        powers: FloatArray = sums / (window_hops * (rate_hz // HOPS_PER_SECOND))
+        return powers
     edges = hop_edges(len(hop_energy), rate_hz)
-    frames = edges[window_hops:] - edges[:-window_hops]
-    powers: FloatArray = windows.sum(axis=1) / frames[::step_hops]
-    return powers
+    uneven: FloatArray = sums / (edges[window_hops:] - edges[:-window_hops])[::step_hops]
+    return uneven
+
+
+def _window_sums(values: FloatArray, window: int, step: int) -> FloatArray:
+    # Running sums lose digits after a loud hour; sums of tens, then of those, do not, and are few.
+    part = next((n for n in (10, 5, 2) if window % n == 0 and window > n), 1)
+    tens = np.lib.stride_tricks.sliding_window_view(values, part).sum(axis=1) if part > 1 else values
+    n = (len(values) - window) // step + 1
+    total = np.zeros(n)
+    for first in range(0, window, part):
+        total += tens[first : first + (n - 1) * step + 1 : step]
+    return total
 
 
 def gating_block_powers(hop_energy: FloatArray, rate_hz: int = RATE_HZ) -> FloatArray:

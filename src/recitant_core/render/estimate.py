@@ -4,7 +4,7 @@ Sources are taken to be unrelated, so their powers add. Gains, fades and curves 
 Held to: tests/core/test_chains.py
 """
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Final
 
 import numpy as np
@@ -160,13 +160,36 @@ def stem_energies(plan: Plan, source_energies: Mapping[str, FloatArray]) -> dict
 def stems_of_tracks(plan: Plan, tracks: Mapping[str, FloatArray]) -> dict[Role, FloatArray]:
     """As stem_energies, from the energies of its tracks; see track_energies."""
     gains = duck_gains_db(plan, tracks)
-    stems = {role: np.zeros(hops_of(plan)) for role in plan.roles}
-    for track in plan.tracks:
-        if track.role in stems:
-            lowered_db = given_way_db(plan, track, gains)
-            energy = tracks[track.track_id]
-            stems[track.role] += energy if lowered_db is None else energy * 10.0 ** (lowered_db / 10.0)
-    return stems
+    return {
+        role: lowered_energy(plan, [track for track in plan.tracks if track.role is role], tracks, gains)
+        for role in plan.roles
+    }
+
+
+def lowered_energy(
+    plan: Plan, mine: Sequence[Track], tracks: Mapping[str, FloatArray], gains: Mapping[str, FloatArray]
+) -> FloatArray:
+    """Energy of some tracks together as they give way, float64 (hops,).
+
+    Args:
+        tracks: see track_energies.
+        gains: see duck_gains_db.
+    """
+    together: dict[tuple[str, ...], FloatArray] = {}
+    for track in mine:
+        acting = tuple(duck.duck_id for duck in plan.ducks if duck.acts_on(track))
+        if acting in together:
+            together[acting] += tracks[track.track_id]
+        else:
+            together[acting] = tracks[track.track_id].copy()
+    total = np.zeros(hops_of(plan))
+    for acting, energy in together.items():
+        # What several tracks share is worked out once, and only where it is not 0 dB.
+        lowered_db = sum((gains[duck_id] for duck_id in acting), np.zeros(len(total)))
+        moved = np.flatnonzero(lowered_db)
+        energy[moved] *= 10.0 ** (lowered_db[moved] / 10.0)
+        total += energy
+    return total
 
 
 def hops_of(plan: Plan) -> int:

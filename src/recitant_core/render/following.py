@@ -23,7 +23,7 @@ from recitant_core.measure.clearance import (
     speech_mask,
     words_power,
 )
-from recitant_core.render.estimate import duck_gains_db, given_way_db, hops_of, stems_of_tracks, track_energies
+from recitant_core.render.estimate import duck_gains_db, hops_of, lowered_energy, stems_of_tracks, track_energies
 from recitant_core.render.two_levels import with_two_levels
 from recitant_core.timeline.model import Duck, Plan, Role
 from recitant_core.timeline.speaking import SpeechOfSources, speech_in_programme
@@ -80,13 +80,7 @@ class Scene:
     def rest(self, gains: Mapping[str, FloatArray], plan: Plan | None = None) -> FloatArray:
         """Energy of everything but dialogue, given way by these gains in dB, float64 (hops,)."""
         plan = plan or self.plan
-        total = np.zeros(len(self.is_speech))
-        for track in plan.tracks:
-            if track.role is not Role.DIALOGUE:
-                lowered_db = given_way_db(plan, track, gains)
-                energy = self.tracks[track.track_id]
-                total += energy if lowered_db is None else energy * 10.0 ** (lowered_db / 10.0)
-        return total
+        return lowered_energy(plan, [t for t in plan.tracks if t.role is not Role.DIALOGUE], self.tracks, gains)
 
     def clearance(self, plan: Plan) -> FloatArray:
         """Clearance at each hop with the ducks of a plan (tracks and clips as in this one), float64 (hops,)."""

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import cached_property
 from typing import Final
 
 from recitant_core.gain.duck_rule import DuckRule
@@ -169,10 +170,11 @@ class Plan:
     layout: ChannelLayout = STEREO
     """Of the bus: stems, master and what is handed over. Stereo is the only one that clips are routed to so far."""
 
-    @property
+    @cached_property
     def span(self) -> SampleSpan:
         """From programme start to the end of the last clip."""
-        return SampleSpan(0, max((clip.span.end_sample for track in self.tracks for clip in track.clips), default=0))
+        ends = (clip.start_sample + clip.length_samples for track in self.tracks for clip in track.clips)
+        return SampleSpan(0, max(ends, default=0))
 
     @property
     def roles(self) -> tuple[Role, ...]:

@@ -5,6 +5,7 @@ import math
 import time
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
+from functools import lru_cache
 from typing import Final, Literal
 
 from msgspec import Struct
@@ -68,15 +69,28 @@ _levels: Cache[ClipLevel] = Cache("clip levels", 16_000_000)
 
 def peaks_key(clip: Clip, track: Track) -> str:
     """Under what a clip's peaks before its gains are kept."""
+    return _peaks_key(clip, track.pan, track.is_mono)
+
+
+@lru_cache(maxsize=8_192)
+def _peaks_key(clip: Clip, pan: float, is_mono: bool) -> str:
     parts = (clip.sound_key, clip.in_sample, clip.length_samples, clip.routing.value, clip.reversed_channels)
-    text = repr((*parts, clip.dc_offset, track.pan, track.is_mono))
+    text = repr((*parts, clip.dc_offset, pan, is_mono))
     return hashlib.sha256(text.encode()).hexdigest()
 
 
 def known_peaks(keys: Iterable[str]) -> dict[str, Peaks]:
     """Peaks that were measured before, by key."""
-    rows = ClipPeaks.objects.filter(key__in=set(keys)).values_list("key", "sample_peak_dbfs", "true_peak_dbtp")
-    return {key: (sample, true) for key, sample, true in rows}
+    wanted = set(keys)
+    found = {key: peaks for key in wanted if (peaks := _peaks.get(key)) is not None}
+    missing = wanted - found.keys()
+    if missing:
+        rows = ClipPeaks.objects.filter(key__in=missing).values_list("key", "sample_peak_dbfs", "true_peak_dbtp")
+        found |= {key: _peaks.put(key, (sample, true)) for key, sample, true in rows}
+    return found
+
+
+_peaks: Cache[Peaks] = Cache("peaks of clips", 16_000_000, lambda _peaks: 256)
 
 
 def measure_peaks(plan: Plan, seconds: float) -> tuple[dict[str, Peaks], int]:
