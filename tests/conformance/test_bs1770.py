@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy import signal
 
-from recitant_core.dsp.kweighting import KState, k_energies, k_weighting_sections
+from recitant_core.dsp.kweighting import KState, hop_edges, k_energies, k_weighting_sections
 from recitant_core.errors import RangeError
 from recitant_core.measure.loudness import integrated_lufs
 from recitant_core.measure.meter import measure
@@ -73,3 +73,22 @@ def test_what_cannot_be_measured_is_not_silence():
     assert measure(np.zeros((48_000, 1), np.float32), MONO).integrated_lufs == float("-inf")
     with pytest.raises(RangeError):
         k_weighting_sections(2_000)
+
+
+@pytest.mark.parametrize("rate_hz", [48_000, 44_100, 11_025])
+def test_seconds_side_by_side_are_those_of_one_long_filter(rate_hz):
+    # Reference: the two sections of Annex 1 by SciPy, over the whole signal at once.
+    n = int(3.37 * rate_hz)
+    audio = programme(12, 3.5)[:n]
+    sections = np.insert(k_weighting_sections(rate_hz), 3, 1.0, axis=1)
+    heard = signal.sosfilt(sections, audio.astype(np.float64), axis=0) ** 2
+    edges = hop_edges(n * 100 // rate_hz, rate_hz).astype(int)
+    expected = np.add.reduceat(heard.sum(axis=1), edges[:-1])[: len(edges) - 1]
+    expected[-1] = heard[edges[-2] : edges[-1]].sum()
+    whole, _ = k_energies(audio, KState.at_rest(STEREO, rate_hz))
+    assert whole == pytest.approx(expected, rel=1e-9)
+    state, parts = KState.at_rest(STEREO, rate_hz), []
+    for start in range(0, n, 3_001):
+        part, state = k_energies(audio[start : start + 3_001], state)
+        parts.append(part)
+    assert np.array_equal(np.concatenate(parts), whole)

@@ -1,0 +1,127 @@
+"""Work side by side: its order, its errors, and the same bits on one core and on two; results that are kept."""
+
+import threading
+from dataclasses import dataclass, replace
+
+import numpy as np
+import pytest
+
+from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
+from recitant_core.render.mix import render_segments
+from recitant_core.render.segments import forget_segments
+from recitant_core.timeline.model import Clip, Master, Track
+from recitant_core.units.remembered import Remembered, keeps_hash
+from recitant_core.units.threads import ahead, at_once, in_order, n_threads, use_threads
+from signals import programme
+
+from .test_chains import PLAN, SOURCES
+from .test_lanes import SOURCES as LANE_SOURCES
+from .test_lanes import tracks_of
+
+
+@pytest.fixture(params=[1, 2, 3])
+def threads(request):
+    use_threads(request.param)
+    yield request.param
+    use_threads(1)
+
+
+def test_results_come_in_order(threads):
+    assert n_threads() == threads
+    assert list(in_order(lambda n: n * n, range(20))) == [n * n for n in range(20)]
+    assert list(ahead(iter(range(5)))) == list(range(5))
+    done = []
+    at_once(lambda n=n: done.append(n) for n in range(7))
+    assert sorted(done) == list(range(7))
+
+
+def test_an_error_is_raised_at_its_place(threads):
+    def work(n):
+        if n == 3:
+            raise ValueError("three")
+        return n
+
+    given = in_order(work, range(9))
+    assert [next(given), next(given), next(given)] == [0, 1, 2]
+    with pytest.raises(ValueError, match="three"):
+        next(given)
+    with pytest.raises(ValueError, match="three"):
+        at_once(lambda n=n: work(n) for n in range(5))
+    with pytest.raises(ValueError, match="three"):
+        list(ahead(work(n) for n in range(5)))
+
+
+def test_who_stops_early_waits_for_no_more_than_has_begun():
+    use_threads(2)
+    begun = []
+    given = in_order(lambda n: begun.append(n) or n, range(1_000))
+    assert next(given) == 0
+    given.close()
+    use_threads(1)
+    assert len(begun) < 10
+    assert threading.active_count() < 10
+
+
+@pytest.mark.parametrize("plan", [replace(PLAN, master=Master(3.0, -2.0)), tracks_of(5, 2.0)], ids=["mixed", "lanes"])
+def test_one_core_and_two_give_the_same_bits(plan):
+    sources = SOURCES | LANE_SOURCES
+    found = {}
+    for n in (1, 2):
+        use_threads(n)
+        forget_segments()
+        found[n] = np.concatenate([segment.output for segment in render_segments(plan, sources)])
+    use_threads(1)
+    assert np.array_equal(found[1], found[2])
+
+
+def test_a_limiter_hears_its_channels_side_by_side_with_the_same_bits():
+    around = np.pad(programme(3, 2.0) * np.float32(4.0), ((BEFORE_SAMPLES, AFTER_SAMPLES), (0, 0)))
+    one, _ = limit(around, -3.0)
+    use_threads(2)
+    two, _ = limit(around, -3.0)
+    use_threads(1)
+    assert np.array_equal(one, two)
+
+
+def test_arrays_are_kept_by_key_within_their_room_and_nobody_writes_to_them():
+    kept = Remembered(3 * 800)
+    made = []
+
+    def make(key):
+        made.append(key)
+        return np.full(100, float(key))
+
+    for key in (1, 2, 3, 1, 4, 1, 2):
+        assert kept.get_or_make(key, lambda key=key: make(key))[0] == key
+    assert made == [1, 2, 3, 4, 2]  # 2 was the one used least
+    with pytest.raises(ValueError, match="read-only"):
+        kept.get_or_make(1, lambda: make(1))[0] = 5.0
+    kept.clear()
+    kept.get_or_make(1, lambda: make(1))
+    assert made[-1] == 1
+
+
+def test_a_hash_is_worked_out_once_and_belongs_to_the_value():
+    asked = []
+
+    class Field:
+        def __hash__(self):
+            asked.append(1)
+            return 7
+
+        def __eq__(self, other):
+            return isinstance(other, Field)
+
+    @keeps_hash
+    @dataclass(frozen=True)
+    class Thing:
+        field: Field
+        name: str = ""
+
+    thing = Thing(Field())
+    assert hash(thing) == hash(thing) == hash(Thing(Field()))
+    assert len(asked) == 2
+    assert hash(replace(thing, name="x")) != hash(thing)
+    clip = Clip("1", "s", 0, 0, 10)
+    assert hash(clip) == hash(replace(clip))
+    assert {Track("1", "t", "music", clips=(clip,)): 1}[Track("1", "t", "music", clips=(replace(clip),))] == 1
