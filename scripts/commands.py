@@ -35,7 +35,7 @@ def main(arguments: list[str]) -> int:
     """Run one command; its exit code."""
     try:
         require_python()
-        if arguments[:1] == ["bench"] and arguments[1:2] in (["pages"], ["speech"]):
+        if arguments[:1] == ["bench"] and arguments[1:2] in (["pages"], ["answers"], ["speech"]):
             return _bench(*arguments[1:])
         if arguments and arguments[0] in CORE_COMMANDS:
             return _core(arguments)
@@ -83,8 +83,8 @@ def _core(arguments: list[str]) -> int:
 
 
 def _bench(name: str, *arguments: str) -> int:
-    if name == "pages":
-        return _test(["tests/bench/pages.py", "-s", *arguments])
+    if name in ("pages", "answers"):
+        return _test([f"tests/bench/{name}.py", "-s", *arguments])
     make_environment(with_dev=True)
     command = [str(PYTHON), str(ROOT / "tests" / "bench" / "speech.py"), *arguments]
     return subprocess.run(command, env=_environment(), check=False).returncode

@@ -3,8 +3,7 @@
 import math
 import os
 import platform
-import subprocess
-import sys
+import statistics
 import tempfile
 import time
 from dataclasses import replace
@@ -24,7 +23,9 @@ from recitant_cli.bench_chains import (
     plan_with_chains,
     redrawn_s,
 )
+from recitant_cli.bench_delivery import delivery, memory, verdict
 from recitant_cli.bench_parts import ROOT, Loop, Row, best_s, long_programme
+from recitant_core.dsp.lanes import widest
 from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
 from recitant_core.intake.checks import findings_of
 from recitant_core.intake.evidence import gather
@@ -36,7 +37,9 @@ from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
 from recitant_core.units.arrays import Audio
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.threads import use_threads
 from recitant_io.conform import conform
+from recitant_io.machine import keep_freed_memory
 from recitant_io.speech import model_probabilities
 from recitant_io.warm import warm_kernels
 
@@ -47,6 +50,8 @@ _SPEECH_SECTION = "<!-- speech -->"
 
 def run(*, only: str | None, write: bool) -> int:
     """Run all benchmarks, or the one named; print a table; exit 0 when all are met, 1 when one is missed."""
+    keep_freed_memory()
+    use_threads(1)
     warm_kernels()
     rows: list[Row] = []
     for benchmark in _BENCHMARKS:
@@ -91,9 +96,9 @@ def _measurement() -> list[Row]:
     return [
         Row(
             "Full measurement of 10 minutes stereo, one core, against libebur128 with true peak",
-            "at least 12 times as fast",
+            "at least 15 times as fast",
             f"{ratio:.1f} times ({600 / ours_s:.0f} against {600 / theirs_s:.0f} times real time)",
-            ratio >= 12,
+            ratio >= 15,
         ),
         Row("Integrated loudness against libebur128", "within 0.001 LU", f"{apart:.1e} LU apart", apart <= 0.001),
     ]
@@ -174,18 +179,28 @@ def _chains() -> list[Row]:
     audio = [long_programme(60, seed) for seed in range(12)]
     plan = plan_with_chains(seconds * RATE_HZ)
     sources = {str(i): Loop(f"chains {i}", one, seconds * RATE_HZ) for i, one in enumerate(audio)}
-    ours = min(ours_s(plan, sources) for _ in range(3))
-    theirs = min(ffmpegs_s([one[: 15 * RATE_HZ] for one in audio]) for _ in range(3)) * seconds / 15
+    ours_s(plan_with_chains(4 * RATE_HZ), sources)
+    # In pairs: the machine is as quick for the one as for the other.
+    pairs = [
+        (seconds / ours_s(plan, sources), 15 / ffmpegs_s([one[: 15 * RATE_HZ] for one in audio])) for _ in range(7)
+    ]
+    ours, ratio = statistics.median(a for a, _ in pairs), statistics.median(a / b for a, b in pairs)
     hour = plan_with_chains(3_600 * RATE_HZ)
     looped = {str(i): Loop(f"chains {i}", one, 3_600 * RATE_HZ) for i, one in enumerate(audio)}
     near, cold = moved_parameter_s(hour, looped, LEAD_SAMPLES)
     redrawn = redrawn_s(looped["0"])
+    asked_speed, asked_ratio = (150, 10) if widest() == 8 else (110, 8)
     name = "Whole chain (high-pass, 4 bands, gate, compressor, de-esser) on 12 tracks, master limiter"
-    moved = f"{median_ms(near):.0f} ms in the middle, {1000 * max(near):.0f} at most; cold {1000 * max(cold):.0f}"
+    speed = f"{ours:.0f} times, at best {max(a for a, _ in pairs):.0f}"
+    moved = f"{median_ms(near):.0f} ms in the middle, {1000 * max(near):.0f} at most"
+    first = f"{median_ms(cold):.0f} ms in the middle, {1000 * max(cold):.0f} at most"
+    others = "ffmpeg's filters in frames of 4,096 (dynamics at every sample, another de-esser, no true-peak limiter)"
+    where = "12 tracks of 60 minutes with chains"
     return [
-        Row(f"{name}, one core", "60 times real time", f"{seconds / ours:.0f} times", seconds / ours >= 60),
-        Row(f"{name}, against ffmpeg's filters", "10 times", f"{theirs / ours:.1f} times", theirs / ours >= 10),
-        Row("A threshold moved, 12 tracks of 60 minutes: the next second", "under 200 ms", moved, max(near) < 0.2),
+        Row(f"{name}, one core", f"{asked_speed} times real time", speed, ours >= asked_speed),
+        Row(f"{name}, against {others}", f"{asked_ratio} times", f"{ratio:.1f} times", ratio >= asked_ratio),
+        Row(f"A threshold moved, {where}: the next second", "40 ms", moved, statistics.median(near) <= 0.04),
+        Row(f"The first second where nobody has been, {where}", "300 ms", first, max(cold) <= 0.3),
         Row("Gain reduction of 60 minutes redrawn", "under 1 s", f"{redrawn:.2f} s", redrawn < 1.0),
     ]
 
@@ -225,33 +240,6 @@ def _speech() -> list[Row]:
     ]
 
 
-_MEMORY_CODE = """
-import resource, sys
-from dataclasses import replace
-from recitant_cli import bench
-from recitant_core.delivery.fit import written_segments
-from recitant_core.measure.meter import MeterState, feed_meter, read_meter
-from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
-from recitant_core.units.channels import STEREO
-seconds = 3 * 3600
-source = bench._Loop("s", bench._programme(60), seconds * 48000)
-tracks = (Track("1", "t", Role.MUSIC, clips=(Clip("c", "s", 0, 0, seconds * 48000),)),)
-plan = Plan("m", "25", tracks, {}, Master(6.0, -1.0))
-state = MeterState.at_rest(STEREO)
-for segment in written_segments(plan, {"s": source}, 24):
-    state = feed_meter(segment.mastered.output, state)
-read_meter(state)
-print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)
-"""
-
-
-def _memory() -> list[Row]:
-    done = subprocess.run([sys.executable, "-c", _MEMORY_CODE], capture_output=True, text=True, check=True)
-    megabytes = float(done.stdout)
-    name = "Memory while a 3-hour programme is rendered, limited and measured"
-    return [Row(name, "under 1,000 MB", f"{megabytes:.0f} MB", megabytes < 1_000)]
-
-
 _BENCHMARKS = (
     _measurement,
     _true_peak,
@@ -265,7 +253,9 @@ _BENCHMARKS = (
     following,
     first_balance_of_an_hour,
     two_clearances,
-    _memory,
+    delivery,
+    verdict,
+    memory,
 )
 
 
@@ -289,7 +279,8 @@ def _page(rows: list[Row]) -> str:
         "Written by `./recitant bench --write`: everything in one run, references beside what is compared with them.",
         "Audio: the demo's spoken takes over a bed of shaped noise; references are general-purpose libraries.",
         "",
-        f"Machine: {model}, {os.cpu_count()} cores, {memory_gb:.0f} GB, Python {platform.python_version()}.",
+        f"Machine: {model}, {os.cpu_count()} cores, {memory_gb:.0f} GB, Python {platform.python_version()};",
+        f"compiled loops use vectors of {widest()} doubles.",
         "",
         "| what | asked | reached | |",
         "| --- | --- | --- | --- |",

@@ -51,6 +51,6 @@ def test_answers(long_film, account, name, state, with_ducks):  # noqa: F811
         sizes.append(len(data))
     ducks = " with three stems giving way" if with_ducks else ""
     print(
-        f"\n{name}{ducks}: edit {np.median(edits):.0f} ms, answer {np.median(answers):.0f} ms (least {min(answers):.0f}),"
-        f" {sizes[-1] / 1_000:.0f} kB"
+        f"\n{name}{ducks}: edit {np.median(edits):.0f} ms, answer {np.median(answers):.0f} ms"
+        f" (least {min(answers):.0f}), {sizes[-1] / 1_000:.0f} kB"
     )

@@ -69,7 +69,9 @@ def test_one_core_and_two_write_the_same_files(tmp_path):
         deliver(PLAN, SOURCES, SPECS, tmp_path / str(n))
     use_threads(1)
     for path in sorted((tmp_path / "1").iterdir()):
-        assert path.read_bytes() == (tmp_path / "2" / path.name).read_bytes()
+        # A file of floats holds the time it was made at: samples are compared.
+        one, two = (soundfile.read(tmp_path / n / path.name, dtype="float64")[0] for n in ("1", "2"))
+        assert np.array_equal(one, two)
 
 
 def test_an_earlier_fit_is_tried_first_and_is_enough(monkeypatch):
