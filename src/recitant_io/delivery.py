@@ -10,7 +10,7 @@ from typing import Final
 
 import numpy as np
 
-from recitant_core.delivery.figures import Delivered, WrittenFile
+from recitant_core.delivery.delivered import Delivered, WrittenFile
 from recitant_core.delivery.fit import Fit, fit
 from recitant_core.delivery.judge import judge
 from recitant_core.delivery.spec import Spec

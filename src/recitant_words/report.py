@@ -6,12 +6,14 @@ from dataclasses import asdict
 from html import escape
 from typing import Any
 
-from recitant_core.delivery.figures import Delivered, readings_data, verdict_data
+from recitant_core.delivery.delivered import Delivered
+from recitant_core.delivery.figures import readings_data, verdict_data
 from recitant_core.delivery.fit import FitState
 from recitant_core.timeline.model import Plan
 from recitant_core.units.clock import s_from_samples
 from recitant_core.units.level import finite
-from recitant_words.sentences import fit_sentence, gain_text, signed
+from recitant_words.fits import fit_sentence
+from recitant_words.sentences import gain_text, signed
 
 _STYLE = """
 :root{--paper:#f5f1e8;--sheet:#fbf9f3;--edge:#ddd5c4;--ink:#1f2430;--soft:#6a6658;--over:#c8321f;--within:#2d6a4f}

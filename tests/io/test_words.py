@@ -17,10 +17,11 @@ from recitant_core.processors.kinds import KINDS
 from recitant_core.processors.model import Processor, checked_processor
 from recitant_core.timeline.model import Master
 from recitant_words.chains import effort_words, markdown_table, order_words
+from recitant_words.fits import fit_sentence, prediction_sentence
 from recitant_words.notices import _NOTICES, balanced, notice
 from recitant_words.processors import KIND_LABELS, STARTING_POINT_LABELS, parameter_label
 from recitant_words.report import limit_text, report_html
-from recitant_words.sentences import _SENTENCES, fit_sentence, gain_text, prediction_sentence, sentence, signed
+from recitant_words.sentences import _SENTENCES, gain_text, sentence, signed
 
 ROOT = Path(__file__).parents[2]
 SRC = ROOT / "src"

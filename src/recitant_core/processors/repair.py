@@ -7,7 +7,6 @@ import math
 from typing import Final
 
 import numpy as np
-from scipy.signal import firwin, oaconvolve
 
 from recitant_core.processors.dynamics import Watch
 from recitant_core.processors.dynamics_kernels import CONTROL_SAMPLES
@@ -55,6 +54,8 @@ def repaired(processor: Processor, audio: Audio, watch: Watch | None = None) -> 
 
 def clicks_in(audio: Audio, over_db: float, longest_ms: float) -> list[tuple[int, int]]:
     """First and last sample of each click: a burst at the top of the spectrum, far over the 20 ms before and after."""
+    from scipy.signal import firwin, oaconvolve  # it takes longer to load than all else, and few chains need it
+
     kernel = firwin(_HIGH_TAPS, 3_000.0, fs=RATE_HZ, pass_zero=False)
     high = oaconvolve(audio.astype(np.float64), kernel[:, None], mode="same", axes=0)
     longest = max(1, samples_of_ms(longest_ms) // _CLICK_PIECE)
@@ -64,6 +65,8 @@ def clicks_in(audio: Audio, over_db: float, longest_ms: float) -> list[tuple[int
 
 
 def _low_part(audio: Audio) -> FloatArray:
+    from scipy.signal import firwin, oaconvolve
+
     kernel = firwin(_LOW_TAPS, _LOW_HZ, fs=RATE_HZ)
     found: FloatArray = oaconvolve(audio.astype(np.float64), kernel[:, None], mode="same", axes=0)
     return found

@@ -25,8 +25,8 @@ from recitant_web.jobs.queries import is_under_way
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.listening.stored import stem_levels_folder
 from recitant_web.programme.models import Programme
+from recitant_words.fits import fit_sentence
 from recitant_words.notices import notice
-from recitant_words.sentences import fit_sentence
 
 _CHAINS_SHARE = 0.4  # of the work, where there are chains to render
 

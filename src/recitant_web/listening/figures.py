@@ -12,7 +12,7 @@ from recitant_core.measure.loudness import short_term_contour_lufs
 from recitant_core.timeline.model import Master
 from recitant_core.units.arrays import FloatArray
 from recitant_web.listening.snapshot import Snapshot
-from recitant_words.sentences import prediction_sentence
+from recitant_words.fits import prediction_sentence
 
 HORIZON_POINTS = 600
 _FLOOR_TENTHS = -1_000  # what stands for silence in a contour, in tenths of LUFS

@@ -1,0 +1,39 @@
+"""check: a sound file under a specification."""
+
+import argparse
+import json
+from pathlib import Path
+
+from recitant_cli.commands.reading import read_file
+from recitant_core.delivery.catalogue import CATALOGUE, spec_by_id
+from recitant_core.delivery.figures import verdict_data
+from recitant_core.delivery.judge import judge
+from recitant_words.report import limit_text
+from recitant_words.sentences import signed
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """What it takes."""
+    parser.add_argument("file", metavar="FILE", type=Path)
+    parser.add_argument("--spec", required=True, metavar="ID", help=", ".join(spec.spec_id for spec in CATALOGUE))
+    parser.add_argument("--json", action="store_true", help="the verdict as JSON")
+
+
+def run(chosen: argparse.Namespace) -> int:
+    """0 when it passes, else 1."""
+    spec = spec_by_id(chosen.spec)
+    readings, described, n_channels = read_file(chosen.file)
+    verdict = judge(readings, spec, n_channels)
+    if chosen.json:
+        data = {**described, "spec": spec.spec_id, "passes": verdict.is_passed, "figures": verdict_data(verdict)}
+        print(json.dumps(data))
+    else:
+        print(f"{chosen.file}: {'passes' if verdict.is_passed else 'does not pass'} {spec.name}")
+        for finding in verdict.findings:
+            limit = limit_text(finding.low, finding.high)
+            print(
+                f"  {finding.name:<16} {signed(finding.measured, 2):>8} {finding.unit:<5} {limit:<18} {finding.state}"
+            )
+        if spec.anchor != verdict.anchor:
+            print("  This specification is measured on dialogue; a file alone is judged on the whole programme.")
+    return 0 if verdict.is_passed else 1

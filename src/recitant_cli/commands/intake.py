@@ -1,0 +1,44 @@
+"""intake: what is wrong with sound files, and what they probably are."""
+
+import argparse
+import json
+import sys
+from pathlib import Path
+
+from recitant_cli.intake_data import examined_data
+from recitant_core.errors import RecitantError
+from recitant_core.intake.findings import Severity
+from recitant_io.examine import examine_file
+from recitant_words.sentences import sentence, signed
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """What it takes."""
+    parser.add_argument("files", nargs="+", metavar="FILE", type=Path)
+    parser.add_argument("--json", action="store_true", help="one JSON object per file and line")
+
+
+def run(chosen: argparse.Namespace) -> int:
+    """0 without a fault, 1 with one, 2 where a file cannot be read."""
+    worst = 0
+    for path in chosen.files:
+        try:
+            found = examine_file(path)
+        except RecitantError as error:
+            print(f"recitant: {sentence(error)}", file=sys.stderr)
+            worst = 2
+            continue
+        data = examined_data(path, found)
+        if chosen.json:
+            print(json.dumps(data), flush=True)
+        else:
+            reasons = ", ".join(data["role"]["reasons"])
+            print(f"{path}  {data['channels']} ch, {data['sample_rate']} Hz, {data['duration_s']:.2f} s")
+            print(f"  probably {data['role']['guess']}: {reasons}")
+            if found.speech_dbfs is not None:
+                print(f"  speech {signed(found.speech_dbfs)} dBFS, noise floor {signed(found.floor_dbfs)} dBFS")
+            for finding in data["findings"]:
+                print(f"  {finding['severity']:<5} {finding['title']}: {finding['sentence']}")
+        if worst == 0 and any(finding.severity is Severity.FAULT for finding in found.findings):
+            worst = 1
+    return worst

@@ -1,0 +1,28 @@
+"""A sound file measured in one pass."""
+
+from pathlib import Path
+
+from recitant_core.measure.meter import MeterState, Readings, feed_meter, read_meter
+from recitant_io.decode import open_media
+
+
+def read_file(path: Path) -> tuple[Readings, dict[str, object], int]:
+    """Its figures, what describes it as JSON data, and its number of channels.
+
+    Raises:
+        UnreadableMedia: it cannot be read.
+    """
+    with open_media(path) as (facts, blocks):
+        meter = MeterState.at_rest(facts.layout, facts.rate_hz)
+        frames = 0
+        for block in blocks:
+            meter = feed_meter(block, meter)
+            frames += len(block)
+        readings = read_meter(meter)
+    described = {
+        "file": str(path),
+        "sample_rate": facts.rate_hz,
+        "channels": facts.layout.n_channels,
+        "duration_s": frames / facts.rate_hz,
+    }
+    return readings, described, facts.layout.n_channels
