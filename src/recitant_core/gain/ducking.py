@@ -18,6 +18,7 @@ from recitant_core.measure.clearance import HOP_SAMPLES
 from recitant_core.speech.marking import merged
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.remembered import Remembered
 
 DEEPEST_DB: Final = -60.0
 BLOCK_S: Final = 4.0  # inside a passage the depth is looked at again about this often
@@ -63,8 +64,15 @@ def points_db(points: Points, places: FloatArray) -> FloatArray:
 
 
 def hop_gains_db(points: Points, n_hops: int) -> FloatArray:
-    """Gain in dB at the middle of each hop, float64 (hops,)."""
-    return points_db(points, np.arange(n_hops, dtype=np.float64) * HOP_SAMPLES + HOP_SAMPLES // 2)
+    """Gain in dB at the middle of each hop, float64 (hops,), read-only."""
+
+    def make() -> FloatArray:
+        return points_db(points, np.arange(n_hops, dtype=np.float64) * HOP_SAMPLES + HOP_SAMPLES // 2)
+
+    return _hop_gains.get_or_make((points, n_hops), make)
+
+
+_hop_gains: Final = Remembered(48 << 20)
 
 
 def passages(speech: Sequence[SampleSpan], rule: DuckRule) -> list[SampleSpan]:

@@ -48,11 +48,19 @@ def window_powers(hop_energy: FloatArray, window_hops: int, step_hops: int, rate
 
 def _window_sums(values: FloatArray, window: int, step: int) -> FloatArray:
     # Running sums lose digits after a loud hour; sums of tens, then of those, do not, and are few.
-    part = next((n for n in (10, 5, 2) if window % n == 0 and window > n), 1)
-    tens = np.lib.stride_tricks.sliding_window_view(values, part).sum(axis=1) if part > 1 else values
+    part = next((n for n in (10, 5, 2) if window % n == 0), 1)
     n = (len(values) - window) // step + 1
+    if step % part == 0:
+        # Windows begin where tens do.
+        tens = values[: len(values) // part * part].reshape(-1, part).sum(axis=1)
+        apart, step = 1, step // part
+    else:
+        tens = values[: len(values) - part + 1].copy()
+        for shift in range(1, part):
+            tens += values[shift : len(values) - part + 1 + shift]
+        apart = part
     total = np.zeros(n)
-    for first in range(0, window, part):
+    for first in range(0, window // part * apart, apart):
         total += tens[first : first + (n - 1) * step + 1 : step]
     return total
 

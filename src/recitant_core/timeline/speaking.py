@@ -2,11 +2,12 @@
 
 from bisect import bisect_left
 from collections.abc import Mapping, Sequence
+from functools import lru_cache
 from typing import Final
 
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.speech.marking import merged
-from recitant_core.timeline.model import Clip, Plan, Role
+from recitant_core.timeline.model import Clip, Plan, Role, Track
 from recitant_core.units.clock import SampleSpan
 
 SpeechOfSources = Mapping[str, Sequence[SpeechSpan]]
@@ -37,11 +38,23 @@ def speech_in_programme(plan: Plan, speech: SpeechOfSources, keys: Sequence[str]
     Args:
         keys: ids of the tracks that count; empty for all dialogue. A vocal in the music is no dialogue.
     """
+    voices = tuple(
+        track for track in plan.tracks if track.role is Role.DIALOGUE and (not keys or track.track_id in keys)
+    )
+    heard = {clip.source_key for track in voices for clip in track.clips}
+    known = tuple((key, tuple(speech[key])) for key in sorted(heard) if key in speech)
+    return list(_heard(voices, plan.stem_gain_db(Role.DIALOGUE), known))
+
+
+@lru_cache(maxsize=32)
+def _heard(
+    voices: tuple[Track, ...], stem_gain_db: float, known: tuple[tuple[str, tuple[SpeechSpan, ...]], ...]
+) -> tuple[SampleSpan, ...]:
+    # Most edits move no word: an hour of speech is gone through once.
+    speech = dict(known)
     found = []
-    for track in plan.tracks:
-        if track.role is not Role.DIALOGUE or (keys and track.track_id not in keys):
-            continue
+    for track in voices:
         for clip in track.clips:
-            if clip.gain_db + track.gain_db + plan.stem_gain_db(track.role) > SILENT_DB:
+            if clip.gain_db + track.gain_db + stem_gain_db > SILENT_DB:
                 found += [span.span for span in speech_of_clip(clip, speech)]
-    return merged(found)
+    return tuple(merged(found))

@@ -120,6 +120,7 @@ def measure_peaks(plan: Plan, seconds: float) -> tuple[dict[str, Peaks], int]:
     return by_clip, len(missing) - len(made)
 
 
+@lru_cache(maxsize=8_192)
 def advised_gain_db(clip: Clip, level_lufs: float | None, aim_lufs: float) -> float | None:
     """The gain that brings a clip to its aim, in dB; None for room tone and where it cannot be measured."""
     if clip.is_room_tone or level_lufs is None or not math.isfinite(level_lufs):
