@@ -306,3 +306,17 @@ def test_a_phrase_far_under_its_clip_is_what_is_to_be_raised_and_once():
     assert low_one.cause == "phrase-under-aim" and low_one.cause_share == pytest.approx(15.0, abs=0.5)
     raises = [cure for cure in low_one.cures if cure.code.startswith("raise")]
     assert [cure.code for cure in raises] == ["raise-phrase"] and raises[0].by_db == pytest.approx(15.0, abs=0.5)
+
+
+def test_a_clip_that_moves_is_heard_where_it_lies_now():
+    # Results are kept by what makes them: the same energies elsewhere are other energies.
+    plan, energies, speech = talk()
+    before = scene_of(plan, energies, speech)
+    hits = plan.tracks[2]
+    later = replace(hits, clips=tuple(replace(c, start_sample=c.start_sample + 70 * 480) for c in hits.clips))
+    moved = scene_of(replace(plan, tracks=(*plan.tracks[:2], later, plan.tracks[3])), energies, speech)
+    assert moved.tracks["3"][70:] == pytest.approx(before.tracks["3"][:-70])
+    assert moved.stems[Role.EFFECTS][70:] == pytest.approx(before.stems[Role.EFFECTS][:-70])
+    assert not np.array_equal(moved.own_clearance, before.own_clearance)
+    # And an earlier state comes back as it was.
+    assert np.array_equal(scene_of(plan, energies, speech).own_clearance, before.own_clearance)

@@ -10,7 +10,7 @@ from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
 from recitant_core.render.mix import render_segments
 from recitant_core.render.segments import forget_segments
 from recitant_core.timeline.model import Clip, Master, Track
-from recitant_core.units.remembered import Remembered, keeps_hash
+from recitant_core.units.remembered import Remembered, fingerprint, keeps_hash
 from recitant_core.units.threads import ahead, at_once, in_order, n_threads, use_threads
 from signals import programme
 
@@ -125,3 +125,15 @@ def test_a_hash_is_worked_out_once_and_belongs_to_the_value():
     clip = Clip("1", "s", 0, 0, 10)
     assert hash(clip) == hash(replace(clip))
     assert {Track("1", "t", "music", clips=(clip,)): 1}[Track("1", "t", "music", clips=(replace(clip),))] == 1
+
+
+def test_a_fingerprint_tells_arrays_apart_that_hold_the_same_numbers_elsewhere():
+    # A clip that moves by a few hops leaves every sum of its track as it was.
+    values = np.zeros(7_000)
+    values[700:1_400] = np.arange(700.0)
+    moved = np.roll(values, 7)
+    assert fingerprint(values) == fingerprint(values.copy())
+    assert fingerprint(values) != fingerprint(moved)
+    values.flags.writeable = False
+    assert fingerprint(values) == fingerprint(values)
+    assert fingerprint(values[::2]) == fingerprint(values[::2].copy())

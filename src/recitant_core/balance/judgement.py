@@ -20,6 +20,7 @@ from recitant_core.timeline.model import Plan, Role
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.level import LOUDNESS_OFFSET_DB
+from recitant_core.units.remembered import Remembered, fingerprint
 
 CLEAR_LU: Final = 7.0
 LEAST_CLEAR_LU: Final = 4.0
@@ -90,8 +91,18 @@ def judged(
     gains = duck_gains_db(plan, tracks)
     others = [role for role in plan.roles if role is not Role.DIALOGUE]
     stems: dict[Role, StemJudgement] = {}
+    spoken_print = hash(np.packbits(is_speech).tobytes())
     for role in others:
-        stems[role] = _stem(plan, role, tracks, gains, is_speech)
+        mine = [track for track in plan.tracks if track.role is role]
+        before = sum((tracks[track.track_id] for track in mine), np.zeros(len(is_speech)))
+        after = lowered_energy(plan, mine, tracks, gains)
+        fader = (plan.stem_trim(role), plan.stem_balanced.get(role), plan.stem_gain_db(role))
+        key = (fingerprint(before), fingerprint(after), fader, spoken_print)
+
+        def make(role: Role = role, before: FloatArray = before, after: FloatArray = after) -> StemJudgement:
+            return _stem(plan, role, before, after, is_speech)
+
+        stems[role] = _stems.get_or_make(key, make)
     return Judgement(
         len(levels),
         float(levels.std()) if len(levels) > 1 else None,
@@ -113,12 +124,10 @@ def feel_of(depth_db: float, travel_db: float, *, is_dense: bool) -> str:
     return "lively" if depth_db <= RESTLESS_DEPTH_DB and travel_db <= RESTLESS_TRAVEL_DB else "restless"
 
 
-def _stem(
-    plan: Plan, role: Role, tracks: Mapping[str, FloatArray], gains: Mapping[str, FloatArray], is_speech: BoolArray
-) -> StemJudgement:
-    mine = [track for track in plan.tracks if track.role is role]
-    before = sum((tracks[track.track_id] for track in mine), np.zeros(len(is_speech)))
-    after = lowered_energy(plan, mine, tracks, gains)
+_stems: Final = Remembered[StemJudgement](1 << 20)
+
+
+def _stem(plan: Plan, role: Role, before: FloatArray, after: FloatArray, is_speech: BoolArray) -> StemJudgement:
     power = momentary_power(before)
     loud = float(np.quantile(power[power > 0.0], 0.95)) if (power > 0.0).any() else 0.0
     audible = power > max(loud * 10.0 ** (-_AUDIBLE_LU / 10.0), 1e-10)

@@ -72,7 +72,7 @@ def hop_gains_db(points: Points, n_hops: int) -> FloatArray:
     return _hop_gains.get_or_make((points, n_hops), make)
 
 
-_hop_gains: Final = Remembered(48 << 20)
+_hop_gains: Final = Remembered[FloatArray](48 << 20)
 
 
 def passages(speech: Sequence[SampleSpan], rule: DuckRule) -> list[SampleSpan]:

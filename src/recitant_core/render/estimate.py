@@ -19,7 +19,7 @@ from recitant_core.timeline.model import Clip, Plan, Ride, Role, Track, clip_fad
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ
-from recitant_core.units.remembered import Remembered
+from recitant_core.units.remembered import Remembered, fingerprint
 
 HOP_SAMPLES = RATE_HZ // HOPS_PER_SECOND
 
@@ -82,12 +82,7 @@ def track_energies(plan: Plan, source_energies: Mapping[str, FloatArray]) -> dic
     return tracks
 
 
-_of_tracks: Final = Remembered(192 << 20)
-
-
-def fingerprint(energy: FloatArray) -> tuple[int, float, float]:
-    """What tells energies from others: their length, and two sums."""
-    return len(energy), float(energy.sum()), float(energy[::7].sum())
+_of_tracks: Final = Remembered[FloatArray](192 << 20)
 
 
 def _track_energy(
@@ -169,23 +164,41 @@ def stems_of_tracks(plan: Plan, tracks: Mapping[str, FloatArray]) -> dict[Role, 
 def lowered_energy(
     plan: Plan, mine: Sequence[Track], tracks: Mapping[str, FloatArray], gains: Mapping[str, FloatArray]
 ) -> FloatArray:
-    """Energy of some tracks together as they give way, float64 (hops,).
+    """Energy of some tracks together as they give way, float64 (hops,), read-only.
 
     Args:
         tracks: see track_energies.
         gains: see duck_gains_db.
     """
+    acting = {track.track_id: tuple(d.duck_id for d in plan.ducks if d.acts_on(track)) for track in mine}
+    used = sorted({duck_id for ids in acting.values() for duck_id in ids})
+    key = (
+        hops_of(plan),
+        tuple((fingerprint(tracks[track_id]), ids) for track_id, ids in acting.items()),
+        tuple((duck_id, fingerprint(gains[duck_id])) for duck_id in used),
+    )
+    return _of_stems.get_or_make(key, lambda: _lowered(hops_of(plan), acting, tracks, gains))
+
+
+_of_stems: Final = Remembered[FloatArray](96 << 20)
+
+
+def _lowered(
+    n_hops: int,
+    acting: Mapping[str, tuple[str, ...]],
+    tracks: Mapping[str, FloatArray],
+    gains: Mapping[str, FloatArray],
+) -> FloatArray:
     together: dict[tuple[str, ...], FloatArray] = {}
-    for track in mine:
-        acting = tuple(duck.duck_id for duck in plan.ducks if duck.acts_on(track))
-        if acting in together:
-            together[acting] += tracks[track.track_id]
+    for track_id, ids in acting.items():
+        if ids in together:
+            together[ids] += tracks[track_id]
         else:
-            together[acting] = tracks[track.track_id].copy()
-    total = np.zeros(hops_of(plan))
-    for acting, energy in together.items():
+            together[ids] = tracks[track_id].copy()
+    total = np.zeros(n_hops)
+    for ids, energy in together.items():
         # What several tracks share is worked out once, and only where it is not 0 dB.
-        lowered_db = sum((gains[duck_id] for duck_id in acting), np.zeros(len(total)))
+        lowered_db = sum((gains[duck_id] for duck_id in ids), np.zeros(n_hops))
         moved = np.flatnonzero(lowered_db)
         energy[moved] *= 10.0 ** (lowered_db[moved] / 10.0)
         total += energy

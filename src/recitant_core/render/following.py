@@ -30,6 +30,7 @@ from recitant_core.timeline.speaking import SpeechOfSources, speech_in_programme
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.level import ratio_from_lu
+from recitant_core.units.remembered import Remembered, fingerprint
 
 MARGIN_LU: Final = 0.3  # what an estimate may be off by
 SHARE: Final = 0.15  # of the rest: who makes less of it is not asked to give way further
@@ -54,7 +55,8 @@ class Scene:
     @cached_property
     def words(self) -> FloatArray:
         """Power of the words around each hop, float64 (hops,)."""
-        return words_power(self.dialogue, self.is_speech)
+        key = (fingerprint(self.dialogue), hash(np.packbits(self.is_speech).tobytes()))
+        return _words.get_or_make(key, lambda: words_power(self.dialogue, self.is_speech))
 
     @cached_property
     def dialogue(self) -> FloatArray:
@@ -85,6 +87,9 @@ class Scene:
     def clearance(self, plan: Plan) -> FloatArray:
         """Clearance at each hop with the ducks of a plan (tracks and clips as in this one), float64 (hops,)."""
         return clearance_of_words_lu(self.words, self.rest(duck_gains_db(plan, self.tracks), plan), self.is_speech)
+
+
+_words: Final = Remembered[FloatArray](32 << 20)
 
 
 def scene_of(plan: Plan, energies: Mapping[str, FloatArray], speech: SpeechOfSources) -> Scene:

@@ -1,48 +1,76 @@
-"""Results kept by what makes them: arrays under keys, and hashes of values that never change."""
+"""Results kept by what makes them, fingerprints of arrays, and hashes of values that never change."""
 
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from threading import Lock
-from typing import Any, TypeVar
+from typing import Any, Final, Generic, TypeVar
+from weakref import ref
 
-from recitant_core.units.arrays import FloatArray
+import numpy as np
+from numpy.typing import NDArray
 
 Value = TypeVar("Value", bound=type)
+Kept = TypeVar("Kept")
+Fingerprint = tuple[int, int]
+_SMALL_BYTES: Final = 1_024  # what is no array
 
 
-class Remembered:
-    """Arrays by key, least recently used out first. They are shared: nobody may write to them."""
+class Remembered(Generic[Kept]):
+    """Results by key, least recently used out first. They are shared: arrays are read-only."""
 
     def __init__(self, most_bytes: int) -> None:
         """Empty, with room for this many bytes."""
         self._most_bytes = most_bytes
-        self._arrays: OrderedDict[Hashable, FloatArray] = OrderedDict()
+        self._kept: OrderedDict[Hashable, Kept] = OrderedDict()
         self._bytes = 0
         self._lock = Lock()
 
-    def get_or_make(self, key: Hashable, make: Callable[[], FloatArray]) -> FloatArray:
-        """The array of a key, read-only; made where it is not kept."""
+    def get_or_make(self, key: Hashable, make: Callable[[], Kept]) -> Kept:
+        """The result of a key, made where it is not kept; two threads may make it twice."""
         with self._lock:
-            found = self._arrays.get(key)
+            found = self._kept.get(key)
             if found is not None:
-                self._arrays.move_to_end(key)
+                self._kept.move_to_end(key)
                 return found
         found = make()
-        found.flags.writeable = False
+        if isinstance(found, np.ndarray):
+            found.flags.writeable = False
         with self._lock:
-            if key not in self._arrays:
-                self._arrays[key] = found
-                self._bytes += found.nbytes
+            if key not in self._kept:
+                self._kept[key] = found
+                self._bytes += _bytes_of(found)
             while self._bytes > self._most_bytes:
-                _, gone = self._arrays.popitem(last=False)
-                self._bytes -= gone.nbytes
+                _, gone = self._kept.popitem(last=False)
+                self._bytes -= _bytes_of(gone)
         return found
 
     def clear(self) -> None:
         """Keep nothing."""
         with self._lock:
-            self._arrays.clear()
+            self._kept.clear()
             self._bytes = 0
+
+
+def _bytes_of(value: object) -> int:
+    return value.nbytes if isinstance(value, np.ndarray) else _SMALL_BYTES
+
+
+def fingerprint(values: NDArray[Any]) -> Fingerprint:
+    """What tells an array from others, wherever it differs: its length and a hash of its bytes.
+
+    Worked out once for an array that is read-only. Of use within this process alone.
+    """
+    known = _prints.get(id(values))
+    if known is not None and known[0]() is values:
+        return known[1]
+    found = (len(values), hash(np.ascontiguousarray(values).tobytes()))
+    if not values.flags.writeable:
+        place = id(values)
+        _prints[place] = (ref(values, lambda _gone: _prints.pop(place, None)), found)
+    return found
+
+
+_prints: dict[int, tuple["ref[NDArray[Any]]", Fingerprint]] = {}
 
 
 def keeps_hash(frozen: Value) -> Value:
