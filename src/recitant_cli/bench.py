@@ -273,10 +273,14 @@ def _page(rows: list[Row]) -> str:
     before = _PAGE.read_text(encoding="utf-8") if _PAGE.exists() else ""
     if _SPEECH_SECTION in before:
         speech = _SPEECH_SECTION + before.split(_SPEECH_SECTION, 1)[1].rstrip("\n")
+    # Rows that were not measured this time stay as they were, in their place.
+    lines_now = {_name(line): line for line in before.splitlines() if line.endswith(("| met |", "| **missed** |"))}
+    fresh = (f"| {row.name} | {row.asked} | {row.reached} | {'met' if row.is_met else '**missed**'} |" for row in rows)
+    lines_now |= {_name(line): line for line in fresh}
     lines = [
         "# Benchmarks",
         "",
-        "Written by `./recitant bench --write`: everything in one run, references beside what is compared with them.",
+        "Written by `./recitant bench [--only NAME] --write`; references are measured beside what is compared with them.",
         "Audio: the demo's spoken takes over a bed of shaped noise; references are general-purpose libraries.",
         "",
         f"Machine: {model}, {os.cpu_count()} cores, {memory_gb:.0f} GB, Python {platform.python_version()};",
@@ -284,9 +288,13 @@ def _page(rows: list[Row]) -> str:
         "",
         "| what | asked | reached | |",
         "| --- | --- | --- | --- |",
-        *(f"| {row.name} | {row.asked} | {row.reached} | {'met' if row.is_met else '**missed**'} |" for row in rows),
+        *lines_now.values(),
         "",
         speech or "Speech activity on recorded speech: `./recitant bench speech --write`.",
         "",
     ]
     return "\n".join(lines)
+
+
+def _name(line: str) -> str:
+    return line.split("|")[1].strip()
