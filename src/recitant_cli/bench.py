@@ -280,7 +280,7 @@ def _page(rows: list[Row]) -> str:
     lines = [
         "# Benchmarks",
         "",
-        "Written by `./recitant bench [--only NAME] --write`; references are measured beside what is compared with them.",
+        "Written by `./recitant bench [--only NAME] --write`; references are measured in the same run.",
         "Audio: the demo's spoken takes over a bed of shaped noise; references are general-purpose libraries.",
         "",
         f"Machine: {model}, {os.cpu_count()} cores, {memory_gb:.0f} GB, Python {platform.python_version()};",
