@@ -10,9 +10,12 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.utils import timezone
 
 from conftest import wav_bytes
+from recitant_core.delivery import fit as fits
 from recitant_web.desk.edits.programme import SetGain
+from recitant_web.desk.models import FitResult
 from recitant_web.jobs import actions as jobs
 from recitant_web.jobs.models import Job, JobState
+from recitant_web.listening.examination import examine
 from recitant_web.programme import actions as programmes
 from recitant_web.programme.models import Programme, Source
 from signals import sine
@@ -181,6 +184,19 @@ def test_an_edit_after_the_hand_over_does_not_reach_it(signed_in, film, after_co
     deliver_programme(job_id=sent[0])
     delivery.refresh_from_db()
     assert delivery.plan["stems"] == {} and delivery.report["deliveries"][0]["passes"]
+
+
+def test_the_exact_fit_is_tried_first_when_it_is_handed_over(signed_in, film, after_commit, monkeypatch):
+    spec_id = film.spec_id
+    examine(film.pk, film.revision, lambda _share: None)
+    known = FitResult.objects.get(programme=film, spec_id=spec_id)
+    tried = []
+    plain = fits.tried
+    monkeypatch.setattr(fits, "tried", lambda plan, *more: tried.append(plan.master) or plain(plan, *more))
+    with after_commit():
+        signed_in.post(f"/programmes/{film.pk}/hand-over", {"spec": [spec_id]})
+    assert [(master.gain_db, master.ceiling_dbtp) for master in tried] == [(known.gain_db, known.ceiling_dbtp)]
+    assert film.deliveries.get().report["deliveries"][0]["passes"]
 
 
 def test_no_specification_chosen(signed_in, film):

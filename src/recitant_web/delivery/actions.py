@@ -10,12 +10,15 @@ from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.errors import PlanError
 from recitant_core.interchange.plan_json import plan_from_data, plan_to_data
 from recitant_core.ports import Progress
+from recitant_core.timeline.model import Master
 from recitant_io.conform import require_room
 from recitant_io.delivery import deliver
+from recitant_io.kept_mix import BYTES_A_FRAME as BYTES_A_KEPT_FRAME
 from recitant_web.delivery.models import Delivery
 from recitant_web.delivery.report import report_part
 from recitant_web.desk.bridge.plans import plan_of, sources_of_plan
 from recitant_web.jobs.actions import start_job
+from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme, Source
 from recitant_web.programme.queries import stored_source
 from recitant_words.notices import notice
@@ -40,7 +43,8 @@ def hand_over(programme: Programme, spec_ids: list[str]) -> Delivery:
     root = Path(settings.MEDIA_ROOT)
     root.mkdir(parents=True, exist_ok=True)
     n_files = len(specs) * (1 + len(plan.roles))
-    require_room(root, notice("the_delivery"), plan.span.length_samples * _BYTES_A_FRAME * n_files)
+    bytes_a_frame = _BYTES_A_FRAME * n_files + BYTES_A_KEPT_FRAME
+    require_room(root, notice("the_delivery"), plan.span.length_samples * bytes_a_frame)
     keys = {key: key for key in sources_of_plan(programme)}
     with transaction.atomic():
         delivery = Delivery.objects.create(
@@ -64,7 +68,10 @@ def make_delivery(delivery_id: int, progress: Progress) -> str:
     plan = plan_from_data(delivery.plan, sources)
     more = report_part(delivery.programme, plan, sources)
     folder = Path(settings.MEDIA_ROOT) / delivery.folder
-    done = deliver(plan, sources, specs, folder, progress, lambda ready: report_files(plan, ready, more))
+    # What the exact fit of this very mix found before is tried first.
+    fits = Snapshot(delivery.programme, plan).fits
+    starts = {spec_id: Master(fit.gain_db, fit.ceiling_dbtp) for spec_id, fit in fits.items()}
+    done = deliver(plan, sources, specs, folder, progress, lambda ready: report_files(plan, ready, more), starts)
     delivery.report = report_data(plan, done) | more
     delivery.save(update_fields=["report"])
     passed = sum(delivered.verdict.is_passed for delivered in done)
