@@ -73,6 +73,26 @@ def test_bits_are_the_same_in_any_pieces(pieces, form):
     assert np.array_equal(taken(FORMS[form], 4, 1, pieces), taken(FORMS[form], 2, 0, [len(AUDIO)]))
 
 
+def test_tails_end_at_the_same_places_in_any_pieces():
+    chain = FORMS["eleven sections"]
+    tail = np.zeros((4 * RATE_HZ, 2), np.float32)
+    tail[100] = 1e-4
+    found = []
+    for pieces in ([512], [3, 1, 7]):
+        run = LanePass([run_of(chain)], 2)
+        rows = rows_of(1, len(tail))
+        rows[0, : len(tail)] = tail
+        at = turn = 0
+        while at < len(tail):
+            n = min(pieces[turn % len(pieces)] * CONTROL_SAMPLES, len(tail) - at)
+            run.take(rows, at, n)
+            at, turn = at + n, turn + 1
+        found.append(rows[0, : len(tail)].copy())
+    assert np.array_equal(*found)
+    assert 0.0 < np.abs(found[0][found[0] != 0.0]).min() < 1e-24
+    assert not found[0][-BLOCK_FRAMES:].any()
+
+
 @pytest.mark.parametrize("form", ["one section", "eleven sections"])
 def test_filters_are_those_of_scipy(form):
     sections = np.concatenate([sections_at(processor, 0.0) for processor in FORMS[form]])

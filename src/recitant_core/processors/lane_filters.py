@@ -21,7 +21,7 @@ from recitant_core.dsp.lanes import (
 )
 from recitant_core.processors.dynamics_kernels import CONTROL_SAMPLES
 
-_FAINT: Final = 1e-25  # under it a filter's tail is ended: denormal numbers take a processor a hundred times as long
+FAINT: Final = 1e-25  # under it a filter's tail is ended: denormal numbers take a processor a hundred times as long
 
 
 @numba.njit(cache=True, nogil=True)
@@ -30,8 +30,9 @@ def _two(state, at, like):  # type: ignore[no-untyped-def]
 
 
 @numba.njit(cache=True, nogil=True)
-def _keep_two(last, before, state, at, like):  # type: ignore[no-untyped-def]
-    faint, none = every(_FAINT, like), every(0.0, like)
+def _keep_two(last, before, faint_from, state, at, like):  # type: ignore[no-untyped-def]
+    # Under it a tail is ended; 0 ends none.
+    faint, none = every(faint_from, like), every(0.0, like)
     store(state, at, where_more(absolute(last), faint, last, none))
     store(state, at + len(like), where_more(absolute(before), faint, before, none))
 
@@ -61,7 +62,7 @@ def write_block(block, n, audio, first, stride, like):  # type: ignore[no-untype
 
 
 @numba.njit(cache=True, nogil=True)
-def one_section(block, n, values, at, state, at_state, like):  # type: ignore[no-untyped-def]
+def one_section(block, n, values, at, state, at_state, faint_from, like):  # type: ignore[no-untyped-def]
     w = len(like)
     b0, b1, b2 = load(values, at, like), load(values, at + w, like), load(values, at + 2 * w, like)
     a1, a2 = load(values, at + 3 * w, like), load(values, at + 4 * w, like)
@@ -73,12 +74,12 @@ def one_section(block, n, values, at, state, at_state, like):  # type: ignore[no
         y = times_plus(y1, a1, times_plus(y2, a2, times_plus(x2, b2, times_plus(x1, b1, times(x, b0)))))
         x2, x1, y2, y1 = x1, x, y1, y
         store(block, i * w, y)
-    _keep_two(x1, x2, state, at_state, like)
-    _keep_two(y1, y2, state, at_state + 2 * w, like)
+    _keep_two(x1, x2, faint_from, state, at_state, like)
+    _keep_two(y1, y2, faint_from, state, at_state + 2 * w, like)
 
 
 @numba.njit(cache=True, nogil=True)
-def five_sections(block, n, values, at, state, at_state, like):  # type: ignore[no-untyped-def]
+def five_sections(block, n, values, at, state, at_state, faint_from, like):  # type: ignore[no-untyped-def]
     # Five sections in one pass: chains of sums that the processor keeps under way at once.
     w = len(like)
     s = 5 * w
@@ -115,16 +116,16 @@ def five_sections(block, n, values, at, state, at_state, like):  # type: ignore[
         u2, u1 = u1, x
         v2, v1 = v1, y
         store(block, i * w, y)
-    _keep_two(p1, p2, state, at_state, like)
-    _keep_two(q1, q2, state, at_state + 2 * w, like)
-    _keep_two(r1, r2, state, at_state + 4 * w, like)
-    _keep_two(t1, t2, state, at_state + 6 * w, like)
-    _keep_two(u1, u2, state, at_state + 8 * w, like)
-    _keep_two(v1, v2, state, at_state + 10 * w, like)
+    _keep_two(p1, p2, faint_from, state, at_state, like)
+    _keep_two(q1, q2, faint_from, state, at_state + 2 * w, like)
+    _keep_two(r1, r2, faint_from, state, at_state + 4 * w, like)
+    _keep_two(t1, t2, faint_from, state, at_state + 6 * w, like)
+    _keep_two(u1, u2, faint_from, state, at_state + 8 * w, like)
+    _keep_two(v1, v2, faint_from, state, at_state + 10 * w, like)
 
 
 @numba.njit(cache=True, nogil=True)
-def band_of(block, band, n_steps, values, at, state, at_state, levels, like):  # type: ignore[no-untyped-def]
+def band_of(block, band, n_steps, values, at, state, at_state, levels, faint_from, like):  # type: ignore[no-untyped-def]
     # over eight parameters: a compiled loop takes arrays, not records
     # The band of a block, and the sum of its squares.
     w = len(like)
@@ -141,5 +142,5 @@ def band_of(block, band, n_steps, values, at, state, at_state, levels, like):  #
             total = times_plus(y, y, total)
             store(band, i, y)
         store(levels, k * w, total)
-    _keep_two(x1, x2, state, at_state, like)
-    _keep_two(y1, y2, state, at_state + 2 * w, like)
+    _keep_two(x1, x2, faint_from, state, at_state, like)
+    _keep_two(y1, y2, faint_from, state, at_state + 2 * w, like)

@@ -12,7 +12,7 @@ import numba
 
 from recitant_core.dsp.lanes import store
 from recitant_core.processors.dynamics_kernels import CONTROL_SAMPLES
-from recitant_core.processors.lane_filters import band_of, five_sections, one_section, read_block, write_block
+from recitant_core.processors.lane_filters import FAINT, band_of, five_sections, one_section, read_block, write_block
 from recitant_core.processors.lane_gains import (
     band_ramped,
     bent_levels,
@@ -32,7 +32,7 @@ ROWS_A_SECTION: Final = 5
 
 
 @numba.njit(cache=True, nogil=True)
-def _through_block(operations, n, block, band, levels, values, state, told, at_told, n_told, like):  # type: ignore[no-untyped-def]
+def _through_block(operations, n, block, band, levels, values, state, told, at_told, n_told, faint_from, like):  # type: ignore[no-untyped-def]
     # over eight parameters: a compiled loop takes arrays, not records
     w = len(like)
     n_steps = n // CONTROL_SAMPLES
@@ -41,13 +41,13 @@ def _through_block(operations, n, block, band, levels, values, state, told, at_t
         what, at, at_state, many, hears_peak, position = operations[o]
         if what == SECTIONS:
             if many == 5:
-                five_sections(block, n, values, at, state, at_state, like)
+                five_sections(block, n, values, at, state, at_state, faint_from, like)
             else:
-                one_section(block, n, values, at, state, at_state, like)
+                one_section(block, n, values, at, state, at_state, faint_from, like)
             is_power_known = False
             continue
         if what == BAND:
-            band_of(block, band, n_steps, values, at, state, at_state, levels, like)
+            band_of(block, band, n_steps, values, at, state, at_state, levels, faint_from, like)
             at += ROWS_A_SECTION * w
             at_state += 4 * w
         is_power_known = is_power_known or what == BAND
@@ -102,7 +102,9 @@ def through_operations(audio, first, stride, n_frames, operations, values, state
             if is_silent:
                 before[:] = state
             at_told = done // CONTROL_SAMPLES * w
-            _through_block(operations, n, block, band, levels, values, state, told, at_told, n_told, like)
+            is_line = (int(flags[0]) + n) % BLOCK_FRAMES == 0
+            faint_from = FAINT if is_line else 0.0
+            _through_block(operations, n, block, band, levels, values, state, told, at_told, n_told, faint_from, like)
             write_block(block, n, audio, first + done, stride, like)
             # At rest in silence, and from then on: nothing changes until something sounds.
             flags[1] = 1.0 if is_silent and not block[: n * w].any() and (before == state).all() else 0.0
