@@ -16,6 +16,8 @@ from recitant_core.speech.activity import SpeechSpan
 from recitant_core.timeline.model import Clip, Duck, Plan, Role, Track
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.threads import use_threads
+from recitant_io.machine import n_cores
 from recitant_io.plan_energies import source_hop_energies
 
 
@@ -69,12 +71,18 @@ def first_balance_of_an_hour() -> list[Row]:
     for minutes, most_s, asked in ((3, 5.0, "under 5 s"), (60, 20.0, "under 20 s")):
         plan, sources, energies, speech = talk(minutes)
         material = Material(plan, sources, energies, speech, {}, spec_by_id("ebu-r128"))
-        began = time.perf_counter()
-        done = first_balance(material, Choices())
-        took = time.perf_counter() - began
+        took = {}
+        for threads in (1, n_cores()):
+            use_threads(threads)
+            began = time.perf_counter()
+            done = first_balance(material, Choices())
+            took[threads] = time.perf_counter() - began
+        use_threads(1)
         clear = done.judgement.clear_share or 0.0
-        reached = f"{took:.1f} s, speech 7 LU clear for {100 * clear:.0f} %"
-        rows.append(Row(f"First balance of {minutes} minutes, four stems", asked, reached, took < most_s))
+        times = f"{took[1]:.1f} s on one core, {took[n_cores()]:.1f} s on {n_cores()}"
+        reached = f"{times}, speech 7 LU clear for {100 * clear:.0f} %"
+        is_met = took[n_cores()] < most_s
+        rows.append(Row(f"First balance of {minutes} minutes, four stems", asked, reached, is_met))
     return rows
 
 

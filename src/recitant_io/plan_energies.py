@@ -32,7 +32,7 @@ _CHUNK = 60 * RATE_HZ
 
 
 def source_hop_energies(source: SampleSource) -> FloatArray:
-    """10 ms energies of a recording: float64 (hops, 3) of two channels, (hops, 1) of any other number."""
+    """10 ms energies of a recording, read-only: float64 (hops, 3) of two channels, (hops, 1) of any other number."""
     is_pair = source.layout.n_channels == STEREO.n_channels
     state = KState.at_rest(STEREO if source.layout.n_channels > 1 else source.layout, RATE_HZ)
     parts = []
@@ -45,7 +45,9 @@ def source_hop_energies(source: SampleSource) -> FloatArray:
             hops, state = k_energies(mono_or_two, state)
             found = hops[:, None]
         parts.append(found)
-    return np.concatenate(parts)
+    energies = np.concatenate(parts)
+    energies.flags.writeable = False
+    return energies
 
 
 def dialogue_speech(loaded: LoadedPlan, energies: Mapping[str, FloatArray]) -> dict[str, list[SpeechSpan]]:
