@@ -25,8 +25,8 @@ PAGE = Path(__file__).resolve().parents[2] / "docs" / "benchmarks-answers.md"
 HEAD = [
     "# Answers of the server",
     "",
-    "Written by `./recitant bench answers`: processor time of one process for a gain of one clip and for the answer that",
-    "the page gets, in a film of 1,000 clips on 24 tracks over 90 minutes; medians of nine.",
+    "Written by `./recitant bench answers`: processor time of one process for a gain of one clip and for the answer",
+    "that the page gets, in a film of 1,000 clips on 24 tracks over 90 minutes; medians of nine.",
     "",
     "| page | edit | answer | asked | size | |",
     "| --- | --- | --- | --- | --- | --- |",
