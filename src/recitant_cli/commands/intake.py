@@ -3,19 +3,15 @@
 import argparse
 import json
 import sys
-from pathlib import Path
 
+from recitant_cli.commands.reading import add_files
 from recitant_cli.intake_data import examined_data
 from recitant_core.errors import RecitantError
 from recitant_core.intake.findings import Severity
 from recitant_io.examine import examine_file
 from recitant_words.sentences import sentence, signed
 
-
-def add_arguments(parser: argparse.ArgumentParser) -> None:
-    """What it takes."""
-    parser.add_argument("files", nargs="+", metavar="FILE", type=Path)
-    parser.add_argument("--json", action="store_true", help="one JSON object per file and line")
+add_arguments = add_files
 
 
 def run(chosen: argparse.Namespace) -> int:

@@ -3,18 +3,13 @@
 import argparse
 import json
 import sys
-from pathlib import Path
 
-from recitant_cli.commands.reading import read_file
+from recitant_cli.commands.reading import add_files, read_file
 from recitant_core.delivery.figures import readings_data
 from recitant_core.errors import RecitantError
 from recitant_words.sentences import sentence, signed
 
-
-def add_arguments(parser: argparse.ArgumentParser) -> None:
-    """What it takes."""
-    parser.add_argument("files", nargs="+", metavar="FILE", type=Path)
-    parser.add_argument("--json", action="store_true", help="one JSON object per file and line")
+add_arguments = add_files
 
 
 def run(chosen: argparse.Namespace) -> int:

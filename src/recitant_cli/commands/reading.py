@@ -1,9 +1,16 @@
 """A sound file measured in one pass."""
 
+import argparse
 from pathlib import Path
 
 from recitant_core.measure.meter import MeterState, Readings, feed_meter, read_meter
 from recitant_io.decode import open_media
+
+
+def add_files(parser: argparse.ArgumentParser) -> None:
+    """What commands over several files take."""
+    parser.add_argument("files", nargs="+", metavar="FILE", type=Path)
+    parser.add_argument("--json", action="store_true", help="one JSON object per file and line")
 
 
 def read_file(path: Path) -> tuple[Readings, dict[str, object], int]:

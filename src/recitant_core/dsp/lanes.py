@@ -98,7 +98,6 @@ def _taken(name: str, operation: Any, n_arguments: int) -> Any:
 add: Any = _taken("add", lambda builder, _n, v: builder.fadd(*v), 2)
 less: Any = _taken("less", lambda builder, _n, v: builder.fsub(*v), 2)
 times: Any = _taken("times", lambda builder, _n, v: builder.fmul(*v), 2)
-over: Any = _taken("over", lambda builder, _n, v: builder.fdiv(*v), 2)
 times_plus: Any = _taken("times_plus", lambda builder, n, v: _called(builder, "fma", n, v), 3)
 larger: Any = _taken("larger", lambda b, _n, v: b.select(b.fcmp_ordered(">", *v), *v), 2)
 smaller: Any = _taken("smaller", lambda b, _n, v: b.select(b.fcmp_ordered("<", *v), *v), 2)

@@ -19,6 +19,7 @@ from recitant_core.timeline.model import Clip, Plan, Role, Track
 from recitant_core.timeline.speaking import SpeechOfSources
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.level import finite
+from recitant_core.units.remembered import fingerprint
 from recitant_web.desk.bridge.speech import speech_of
 from recitant_web.desk.energies import known_energies, known_source
 from recitant_web.desk.models import ClipPeaks
@@ -39,7 +40,7 @@ def levels_in_mix(
         seconds: how long to measure what is not known yet; None for as long as it takes. What is left is None.
     """
     ends = None if seconds is None else time.monotonic() + seconds
-    sums = {key: float(energy.sum()) for key, energy in energies.items()}
+    prints = {key: fingerprint(energy) for key, energy in energies.items()}
     spoken = {key: tuple(spans) for key, spans in speech.items()}
     said = {key: hash(spans) for key, spans in spoken.items()}
     found: dict[str, tuple[Track, Clip, ClipLevel | None]] = {}
@@ -47,7 +48,12 @@ def levels_in_mix(
         gain_db = track.gain_db + plan.stem_gain_db(track.role) + plan.programme_gain_db
         for clip in track.clips:
             is_spoken = track.role is Role.DIALOGUE
-            made_of = (track.pan, track.is_mono, sums[clip.sound_key], said.get(clip.source_key, 0) if is_spoken else 0)
+            made_of = (
+                track.pan,
+                track.is_mono,
+                prints[clip.sound_key],
+                said.get(clip.source_key, 0) if is_spoken else 0,
+            )
             bare = _levels.get((clip, *made_of))
             if bare is None:
                 # What places and names it does not change how loud it is.
