@@ -9,10 +9,21 @@ from recitant_core.speech.activity import SpeechSpan
 from recitant_core.speech.marking import merged
 from recitant_core.timeline.model import Clip, Plan, Role, Track
 from recitant_core.units.clock import SampleSpan
+from recitant_core.units.remembered import keeps_hash
 
 SpeechOfSources = Mapping[str, Sequence[SpeechSpan]]
 """Corrected speech of each recording, by its key, in order."""
 SILENT_DB: Final = -60.0  # a clip turned down this far does not speak any more
+
+
+@keeps_hash
+class Spoken(tuple[SpeechSpan, ...]):
+    """Speech of one recording, in order; its hash is worked out once."""
+
+
+def spoken(spans: Sequence[SpeechSpan]) -> Spoken:
+    """Speech of one recording as a key: the same object where it is one already."""
+    return spans if isinstance(spans, Spoken) else Spoken(spans)
 
 
 def speech_of_clip(clip: Clip, speech: SpeechOfSources) -> list[SpeechSpan]:
@@ -42,13 +53,13 @@ def speech_in_programme(plan: Plan, speech: SpeechOfSources, keys: Sequence[str]
         track for track in plan.tracks if track.role is Role.DIALOGUE and (not keys or track.track_id in keys)
     )
     heard = {clip.source_key for track in voices for clip in track.clips}
-    known = tuple((key, tuple(speech[key])) for key in sorted(heard) if key in speech)
+    known = tuple((key, spoken(speech[key])) for key in sorted(heard) if key in speech)
     return list(_heard(voices, plan.stem_gain_db(Role.DIALOGUE), known))
 
 
 @lru_cache(maxsize=32)
 def _heard(
-    voices: tuple[Track, ...], stem_gain_db: float, known: tuple[tuple[str, tuple[SpeechSpan, ...]], ...]
+    voices: tuple[Track, ...], stem_gain_db: float, known: tuple[tuple[str, Spoken], ...]
 ) -> tuple[SampleSpan, ...]:
     # Most edits move no word: an hour of speech is gone through once.
     speech = dict(known)

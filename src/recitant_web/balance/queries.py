@@ -6,106 +6,28 @@ from typing import Any
 from recitant_core.balance.judgement import DENSE_SHARE, feel_of
 from recitant_core.balance.speech_figures import speech_figures
 from recitant_core.errors import EditRefused
-from recitant_core.gain.duck_rule import DuckAim, DuckKind
+from recitant_core.gain.duck_rule import DuckKind
 from recitant_core.gain.ducking import dips, travel_db_per_min
-from recitant_core.gain.trim import trim_points
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU, STRICT_LU
-from recitant_core.measure.clip_level import ClipLevel
 from recitant_core.render.estimate import duck_gains_db
 from recitant_core.render.following import Scene
 from recitant_core.render.level_path import level_path
-from recitant_core.timeline.model import Clip, Duck, Master, Plan, Role, Track
-from recitant_core.timeline.speaking import speech_of_clip
+from recitant_core.timeline.model import Duck, Master, Plan
 from recitant_core.units.level import finite
 from recitant_web.balance.clearance import figures_data, passages
+from recitant_web.balance.staves import speech_rows, staves
 from recitant_web.desk.bridge.ducks import duck_name, points_data, rule_data
 from recitant_web.desk.bridge.plans import sources_of_plan
-from recitant_web.desk.bridge.strips import trim_to_data
-from recitant_web.desk.levels import levels_in_mix
 from recitant_web.desk.log import steps_beside
 from recitant_web.listening.balance_runs import is_run_open, run_data
 from recitant_web.listening.figures import figures_of, likely_master
 from recitant_web.listening.scene import standing
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
+from recitant_web.shared.caches import Cache
+from recitant_web.shared.states import State
 from recitant_words.balance import dips_words, live_words, path_words, starting_points_data
 from recitant_words.first_balance import judgement_shown
-
-
-def desk_state(programme: Programme) -> dict[str, Any]:
-    """Everything the Balance page shows but contours, as JSON data; its queries do not grow with the programme."""
-    # Asked before anything else is read: what ends meanwhile counts as under way, so that the page asks once more and
-    # never takes what stood before the end for the last word.
-    under_way = work_under_way(programme)
-    programme.refresh_from_db()
-    snapshot = Snapshot(programme)
-    plan, spec = snapshot.plan, snapshot.spec
-    levels = levels_in_mix(plan, snapshot.energies, snapshot.speech)
-    staves = []
-    for role in plan.roles:
-        tracks = [track for track in plan.tracks if track.role is role]
-        stem_gain_db = plan.stem_gain_db(role)
-        staves.append(
-            {
-                "role": role.value,
-                "letter": role.value[0].upper(),
-                "name": role.value.capitalize(),
-                "aim_lufs": spec.aim_lufs(role),
-                "gain_db": stem_gain_db,
-                **_two_levels(plan, role, spec.aim_lufs(Role.DIALOGUE)),
-                "tracks": [{"id": t.track_id, "name": t.name, "gain_db": t.gain_db} for t in tracks],
-                "clips": [
-                    _clip_data(c, t, stem_gain_db + plan.programme_gain_db, levels[c.clip_id][2])
-                    for t in tracks
-                    for c in t.clips
-                ],
-            }
-        )
-    return {
-        "revision": programme.revision,
-        "title": programme.title,
-        "frame_rate": programme.frame_rate,
-        "length_samples": plan.span.length_samples,
-        "programme_gain_db": plan.programme_gain_db,
-        "staves": staves,
-        **steps_beside(programme),
-        **figures_of(snapshot),
-        **balance_state(snapshot, under_way),
-    }
-
-
-def _two_levels(plan: Plan, role: Role, aim_lufs: float) -> dict[str, Any]:
-    """Levels of a stem in the open and under speech, in LUFS of the mix, None without a rule that keeps them; its
-    trim."""
-    duck, trim = plan.duck_of_stem(role), plan.stem_trim(role)
-    found: dict[str, Any] = {"lines": None, "trim": trim_to_data(trim)}
-    found["trim_points"] = [[point.at_sample, point.gain_db] for point in trim_points(trim)]
-    if duck is not None and duck.rule.kind is DuckKind.CURVE and duck.rule.aim is DuckAim.LEVELS:
-        aim = aim_lufs + plan.programme_gain_db
-        found["lines"] = {
-            "duck_id": duck.duck_id,
-            "aim_lufs": aim,
-            "open_lufs": aim + duck.rule.open_lu,
-            "under_lufs": aim + duck.rule.under_lu,
-        }
-    return found
-
-
-def _clip_data(clip: Clip, track: Track, later_db: float, level: ClipLevel | None) -> dict[str, Any]:
-    # later_db: gain of stem and programme behind the track's.
-    in_mix = level.level_lufs if level is not None else None
-    gains_db = clip.gain_db + track.gain_db + later_db
-    curve = {"curve": [[point.at_sample, point.gain_db] for point in clip.curve]} if clip.curve else {}
-    return curve | {
-        "id": clip.clip_id,
-        "track_id": track.track_id,
-        "name": clip.name,
-        "start_sample": clip.start_sample,
-        "length_samples": clip.length_samples,
-        "gain_db": clip.gain_db,
-        "recorded_lufs": finite(in_mix - gains_db if in_mix is not None else None),
-        "in_mix_lufs": finite(in_mix),
-    }
 
 
 @dataclass(frozen=True)
@@ -123,50 +45,100 @@ def work_under_way(programme: Programme) -> UnderWay:
     return UnderWay(unheard.exists(), is_run_open(programme))
 
 
-def balance_state(snapshot: Snapshot, under_way: UnderWay) -> dict[str, Any]:
-    """Speech, ducking and clearance as the page shows them: estimated at once, measured once the stems are known.
+def desk_state(programme: Programme) -> State:
+    """Everything the Balance page shows but contours, as JSON data; its queries do not grow with the programme."""
+    # Asked before anything else is read: what ends meanwhile counts as under way, so that the page asks once more and
+    # never takes what stood before the end for the last word.
+    under_way = work_under_way(programme)
+    programme.refresh_from_db()
+    snapshot = Snapshot(programme)
+    figures = _figures(snapshot)
+    clearance = figures["clearance"] | _asked(programme, under_way)
+    return _settings(snapshot, under_way) | figures_of(snapshot) | figures | {"clearance": clearance}
 
-    Args:
-        under_way: before the snapshot was taken.
-    """
-    programme, plan, scene = snapshot.programme, snapshot.plan, snapshot.scene
+
+def desk_state_soon(programme: Programme, held: State) -> State:
+    """The state after an edit with the figures of the state that a page holds: they say which revision they are of."""
+    under_way = work_under_way(programme)
+    programme.refresh_from_db()
+    clearance = held["clearance"] | _asked(programme, under_way)
+    return held | _settings(Snapshot(programme), under_way) | {"clearance": clearance}
+
+
+def _settings(snapshot: Snapshot, under_way: UnderWay) -> State:
+    """What an edit changes directly; figures of the mix and of the balance follow from it."""
+    programme, plan = snapshot.programme, snapshot.plan
     run = run_data(programme)
+    return {
+        "revision": programme.revision,
+        "title": programme.title,
+        "frame_rate": programme.frame_rate,
+        "length_samples": plan.span.length_samples,
+        "programme_gain_db": plan.programme_gain_db,
+        "staves": staves(snapshot),
+        "speech": speech_rows(snapshot),
+        "ducks": [_duck_data(duck, plan) for duck in plan.ducks],
+        "starting_points": starting_points_data(),
+        "balance_run": run and run | {"is_open": run["is_open"] or under_way.is_balancing},
+        **steps_beside(programme),
+    }
+
+
+def _asked(programme: Programme, under_way: UnderWay) -> State:
+    """What the programme asks of clearance, and whether speech is still looked for."""
+    return {
+        "asked_lu": programme.clearance_lu,
+        "usual_lu": DEFAULT_ASKED_LU,
+        "strict_lu": STRICT_LU,
+        "least_s": programme.least_passage_s,
+        "is_listening": under_way.is_listening,
+    }
+
+
+def _figures(snapshot: Snapshot) -> State:
+    """Clearance, feel of the dips and judgement: estimated at once, measured once the stems are known."""
+    programme = snapshot.programme
+    asked = (programme.clearance_lu, programme.least_passage_s)
+    key = (snapshot.moment, snapshot.key, snapshot.spec.spec_id, asked, snapshot.stems is not None)
+    return _kept.get_or_make(key, lambda: _figures_of_balance(snapshot))
+
+
+_kept: Cache[State] = Cache("figures of balances", 16_000_000, lambda _found: 64_000)
+
+
+def _figures_of_balance(snapshot: Snapshot) -> State:
+    plan, scene = snapshot.plan, snapshot.scene
     turned = 10.0 ** (plan.programme_gain_db / 10.0)
     close = passages(snapshot)
     stems = snapshot.stems or {role: energy * turned for role, energy in scene.stems.items()}
     return {
         "judgement": judgement_shown(standing(snapshot)),
-        "ducks": [_duck_data(duck, plan, scene) for duck in plan.ducks],
-        "starting_points": starting_points_data(),
-        "speech": [
-            [span.start_sample, span.length_samples, span.confidence, clip.clip_id]
-            for track in plan.tracks
-            if track.role is Role.DIALOGUE
-            for clip in track.clips
-            for span in speech_of_clip(clip, snapshot.speech)
-        ],
+        "feels": {duck.duck_id: _feel(duck, plan, scene) for duck in plan.ducks},
         "clearance": {
-            "asked_lu": programme.clearance_lu,
-            "usual_lu": DEFAULT_ASKED_LU,
-            "strict_lu": STRICT_LU,
-            "least_s": programme.least_passage_s,
             "passages": [one for one in close if not one["is_accepted"]],
             "accepted": [one for one in close if one["is_accepted"]],
             "is_exact": snapshot.stems is not None,
             "has_speech": bool(scene.speech),
-            "is_listening": under_way.is_listening,
             **figures_data(speech_figures(stems, scene.is_speech)),
         },
-        "balance_run": run and run | {"is_open": run["is_open"] or under_way.is_balancing},
     }
 
 
-def _duck_data(duck: Duck, plan: Plan, scene: Scene) -> dict[str, Any]:
+def _feel(duck: Duck, plan: Plan, scene: Scene) -> State:
+    """How a duck's dips are felt: the sentence, and whether they are restless."""
+    if duck.rule.kind is DuckKind.LIVE:
+        gain_db = duck_gains_db(plan, scene.tracks)[duck.duck_id]
+        return {"words": live_words(float(gain_db.min(initial=0.0))), "is_restless": False}
     found = dips(duck.points)
     travel_db = travel_db_per_min(duck.points, plan.span.length_samples)
     deepest_db = -min((dip.depth_db for dip in found), default=0.0)
     feel = feel_of(deepest_db, travel_db, is_dense=bool(scene.is_speech.mean() >= DENSE_SHARE))
-    data = {
+    return {"words": dips_words(found, travel_db, feel), "is_restless": feel == "restless"}
+
+
+def _duck_data(duck: Duck, plan: Plan) -> State:
+    found = dips(duck.points)
+    return {
         "id": duck.duck_id,
         "name": duck_name(plan, duck),
         "stem": duck.stem.value if duck.stem is not None else "",
@@ -177,13 +149,7 @@ def _duck_data(duck: Duck, plan: Plan, scene: Scene) -> dict[str, Any]:
         "room_points": points_data(duck.room_points),
         "n_dips": len(found),
         "n_pinned": sum(1 for dip in found if dip.is_pinned),
-        "comfort": dips_words(found, travel_db, feel),
-        "is_restless": feel == "restless",
     }
-    if duck.rule.kind is DuckKind.LIVE:
-        gain_db = duck_gains_db(plan, scene.tracks)[duck.duck_id]
-        data["comfort"] = live_words(float(gain_db.min(initial=0.0)))
-    return data
 
 
 def path_of_clip(programme: Programme, clip_id: str, at_sample: int, hear: str) -> dict[str, Any]:

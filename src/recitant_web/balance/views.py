@@ -11,7 +11,7 @@ from django.views.decorators.http import require_GET, require_POST
 from recitant_web.balance.clearance import checked
 from recitant_web.balance.first_balance import ask_first_balance
 from recitant_web.balance.forms import FirstBalanceRequest, instead_from
-from recitant_web.balance.queries import desk_state, path_of_clip
+from recitant_web.balance.queries import desk_state, desk_state_soon, path_of_clip
 from recitant_web.desk.edits.cures import Cure
 from recitant_web.desk.edits.doors import edit_from, said_of
 from recitant_web.listening.blocks import block, heard_from
@@ -20,6 +20,9 @@ from recitant_web.listening.contours import contours
 from recitant_web.listening.examination import measure_again
 from recitant_web.programme.queries import programmes_of, specs
 from recitant_web.shared.shapes import body_of, whole_number
+from recitant_web.shared.states import held_state, state_answer, tag_of
+
+PAGE = "balance"
 
 
 @login_required
@@ -29,7 +32,9 @@ def balance(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The page, with its first state inside."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     measure_again(programme)
-    context = {"programme": programme, "state": desk_state(programme), "specs": specs(), "step": "balance"}
+    now = desk_state(programme)
+    tag = tag_of(PAGE, programme.pk, now)
+    context = {"programme": programme, "state": now, "tag": tag, "specs": specs(), "step": "balance"}
     return render(request, "balance/page.html", context)
 
 
@@ -38,13 +43,13 @@ def balance(request: HttpRequest, programme_id: int) -> HttpResponse:
 def state(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The state of the page now."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
-    return JsonResponse(desk_state(programme))
+    return state_answer(request, PAGE, programme.pk, desk_state(programme))
 
 
 @login_required
 @require_POST
 def edits(request: HttpRequest, programme_id: int) -> HttpResponse:
-    """One edit; the new state comes back."""
+    """One edit; the new state comes back, to a page that holds one with the figures still to come."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     edit = edit_from(request)
     steps = edit.carry_out(programme, request.user)
@@ -52,7 +57,9 @@ def edits(request: HttpRequest, programme_id: int) -> HttpResponse:
     said = said_of(edit, steps)
     if isinstance(edit, Cure):
         said = f"{checked(programme, edit.start_sample, edit.length_samples)} {said}".strip()
-    return JsonResponse(desk_state(programme) | {"said": said})
+    held = held_state(request, PAGE, programme.pk)
+    now = desk_state(programme) if held is None else desk_state_soon(programme, held)
+    return state_answer(request, PAGE, programme.pk, now, said=said)
 
 
 @login_required
@@ -62,7 +69,7 @@ def balance_first(request: HttpRequest, programme_id: int) -> HttpResponse:
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     ask_first_balance(programme, request.user, body_of(request, FirstBalanceRequest))
     programme.refresh_from_db()
-    return JsonResponse(desk_state(programme))
+    return state_answer(request, PAGE, programme.pk, desk_state(programme))
 
 
 @login_required

@@ -16,7 +16,7 @@ from recitant_core.render.clip_levels import level_of_clip
 from recitant_core.render.clip_peaks import clip_peaks
 from recitant_core.timeline.edits import clips_by_id
 from recitant_core.timeline.model import Clip, Plan, Role, Track
-from recitant_core.timeline.speaking import SpeechOfSources
+from recitant_core.timeline.speaking import SpeechOfSources, spoken
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.level import finite
 from recitant_core.units.remembered import fingerprint
@@ -29,6 +29,8 @@ from recitant_web.shared.shapes import GoalLevel, LimitDb, Share
 
 _MOST_ADVISED_DB: Final = 60.0
 Peaks = tuple[float | None, float | None]
+LevelsOfClips = dict[str, ClipLevel | None]
+"""Levels of the clips of a track, by id; None where a clip was not measured yet."""
 
 
 def levels_in_mix(
@@ -39,37 +41,56 @@ def levels_in_mix(
     Args:
         seconds: how long to measure what is not known yet; None for as long as it takes. What is left is None.
     """
+    levels = levels_of_tracks(plan, energies, speech, seconds)
+    return {
+        clip.clip_id: (track, clip, levels[track.track_id][clip.clip_id])
+        for track in plan.tracks
+        for clip in track.clips
+    }
+
+
+def levels_of_tracks(
+    plan: Plan, energies: dict[str, FloatArray], speech: SpeechOfSources, seconds: float | None = None
+) -> dict[str, LevelsOfClips]:
+    """As levels_in_mix, by track: the same object for a track whose levels are as they were."""
     ends = None if seconds is None else time.monotonic() + seconds
     prints = {key: fingerprint(energy) for key, energy in energies.items()}
-    spoken = {key: tuple(spans) for key, spans in speech.items()}
-    said = {key: hash(spans) for key, spans in spoken.items()}
-    found: dict[str, tuple[Track, Clip, ClipLevel | None]] = {}
+    said = {key: hash(spoken(spans)) for key, spans in speech.items()}
+    found = {}
     for track in plan.tracks:
-        gain_db = track.gain_db + plan.stem_gain_db(track.role) + plan.programme_gain_db
-        for clip in track.clips:
-            is_spoken = track.role is Role.DIALOGUE
-            made_of = (
-                track.pan,
-                track.is_mono,
-                prints[clip.sound_key],
-                said.get(clip.source_key, 0) if is_spoken else 0,
-            )
-            bare = _levels.get((clip, *made_of))
-            if bare is None:
-                # What places and names it does not change how loud it is.
-                plain = replace(clip, start_sample=0, gain_db=0.0, name="", group="", speaker="")
-                bare = _levels.get((plain, *made_of))
-                if bare is None and (ends is None or time.monotonic() < ends):
-                    spans = spoken.get(clip.source_key, ()) if is_spoken else ()
-                    bare = level_of_clip(plain, track, 0.0, energies[clip.sound_key], {clip.source_key: spans})
-                    _levels.put((plain, *made_of), bare)
-                if bare is not None:
-                    _levels.put((clip, *made_of), bare)
-            raised = None if bare is None else bare.raised(clip.gain_db + gain_db)
-            found[clip.clip_id] = (track, clip, raised)
+        later_db = plan.stem_gain_db(track.role) + plan.programme_gain_db
+        heard = tuple(sorted({(clip.sound_key, prints[clip.sound_key]) for clip in track.clips}))
+        words = tuple(sorted({(clip.source_key, said.get(clip.source_key, 0)) for clip in track.clips}))
+        key = (track, later_db, heard, words if track.role is Role.DIALOGUE else ())
+        known = _of_tracks.get(key)
+        if known is None:
+            known = _levels_of_track(track, later_db, energies, speech, ends)
+            if None not in known.values():
+                _of_tracks.put(key, known)
+        found[track.track_id] = known
     return found
 
 
+def _levels_of_track(
+    track: Track, later_db: float, energies: dict[str, FloatArray], speech: SpeechOfSources, ends: float | None
+) -> LevelsOfClips:
+    # later_db: gain of stem and programme behind the track's. An edit of one clip leaves the others of its track known.
+    is_spoken = track.role is Role.DIALOGUE
+    found: LevelsOfClips = {}
+    for clip in track.clips:
+        # What places and names it does not change how loud it is.
+        plain = replace(clip, start_sample=0, gain_db=0.0, name="", group="", speaker="")
+        spans = spoken(speech.get(clip.source_key, ())) if is_spoken else spoken(())
+        key = (plain, track.pan, track.is_mono, fingerprint(energies[clip.sound_key]), hash(spans))
+        bare = _levels.get(key)
+        if bare is None and (ends is None or time.monotonic() < ends):
+            bare = level_of_clip(plain, track, 0.0, energies[clip.sound_key], {clip.source_key: spans})
+            _levels.put(key, bare)
+        found[clip.clip_id] = None if bare is None else bare.raised(clip.gain_db + track.gain_db + later_db)
+    return found
+
+
+_of_tracks: Cache[LevelsOfClips] = Cache("levels by track", 32_000_000, lambda found: 2_048 + 700 * len(found))
 _levels: Cache[ClipLevel] = Cache("clip levels", 16_000_000)
 
 

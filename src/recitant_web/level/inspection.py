@@ -8,6 +8,7 @@ from recitant_core.processors.chain import chain_reach
 from recitant_core.processors.model import Chain, chain_data, chain_from_data, chain_key, place_for
 from recitant_core.render.inspection import ChainInput, chain_input, chain_view, reduction_of, track_level_dbfs
 from recitant_core.render.search import found_chain, search_material
+from recitant_core.timeline.speaking import spoken
 from recitant_core.timeline.strips import target_chain
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
@@ -42,8 +43,8 @@ def _input(snapshot: Snapshot, asked: ViewRequest, chain: Chain) -> ChainInput:
     # speech without a new revision, so it is part of the key.
     reach = chain_reach(chain)
     place = 0 if asked.target == "clip" else asked.at_sample // (10 * RATE_HZ)
-    spoken = hash(tuple((key, tuple(spans)) for key, spans in sorted(snapshot.speech.items())))
-    key = (snapshot.programme.pk, snapshot.programme.revision, asked.target, asked.id, place, reach, spoken)
+    speaking = hash(tuple((key, spoken(spans)) for key, spans in sorted(snapshot.speech.items())))
+    key = (snapshot.programme.pk, snapshot.programme.revision, asked.target, asked.id, place, reach, speaking)
     return _inputs.get_or_make(
         key,
         lambda: chain_input(

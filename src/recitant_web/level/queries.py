@@ -24,7 +24,17 @@ _PEAKS_S = 0.4
 def level_state(programme: Programme) -> dict[str, Any]:
     """Everything the Level page shows but the chosen processor."""
     snapshot = Snapshot(programme)
-    plan, spec = snapshot.plan, snapshot.spec
+    return _settings(snapshot) | figures_of(snapshot)
+
+
+def level_state_soon(programme: Programme, held: dict[str, Any]) -> dict[str, Any]:
+    """The state after an edit with the figures of the state that a page holds: they say which revision they are of."""
+    return held | _settings(Snapshot(programme))
+
+
+def _settings(snapshot: Snapshot) -> dict[str, Any]:
+    """What an edit changes directly; the figures of the mix follow from it."""
+    programme, plan, spec = snapshot.programme, snapshot.plan, snapshot.spec
     return {
         "revision": programme.revision,
         "title": programme.title,
@@ -66,7 +76,6 @@ def level_state(programme: Programme) -> dict[str, Any]:
         "versions": list(programme.versions.order_by("-pk").values("id", "name")),  # type: ignore[attr-defined]
         "zones": zones_of(programme),
         **steps_beside(programme),
-        **figures_of(snapshot),
     }
 
 

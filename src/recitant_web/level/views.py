@@ -20,12 +20,15 @@ from recitant_web.level.forms import (
 )
 from recitant_web.level.inspection import found_in, processor_view, whole_reduction
 from recitant_web.level.presets import chain_of_preset, drop_preset, keep_preset, presets
-from recitant_web.level.queries import evened_data, level_state, page_data, peaks_of_clips
+from recitant_web.level.queries import evened_data, level_state, level_state_soon, page_data, peaks_of_clips
 from recitant_web.listening.examination import measure_again
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import programmes_of, specs
 from recitant_web.shared.middleware import reads
 from recitant_web.shared.shapes import body_of
+from recitant_web.shared.states import held_state, state_answer, tag_of
+
+PAGE = "level"
 
 
 def _programme(request: HttpRequest, programme_id: int) -> Programme:
@@ -39,9 +42,11 @@ def level(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The page, with its first state inside."""
     programme = _programme(request, programme_id)
     measure_again(programme)
+    state = level_state(programme)
     context = {
         "programme": programme,
-        "state": level_state(programme),
+        "state": state,
+        "tag": tag_of(PAGE, programme.pk, state),
         "page": page_data(),
         "specs": specs(),
         "step": "level",
@@ -53,18 +58,21 @@ def level(request: HttpRequest, programme_id: int) -> HttpResponse:
 @require_GET
 def level_now(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The state of the page now."""
-    return JsonResponse(level_state(_programme(request, programme_id)))
+    programme = _programme(request, programme_id)
+    return state_answer(request, PAGE, programme.pk, level_state(programme))
 
 
 @login_required
 @require_POST
 def level_edits(request: HttpRequest, programme_id: int) -> HttpResponse:
-    """One edit; the new state comes back."""
+    """One edit; the new state comes back, to a page that holds one with the figures still to come."""
     programme = _programme(request, programme_id)
     edit = edit_from(request)
     steps = edit.carry_out(programme, request.user)
     programme.refresh_from_db()
-    return JsonResponse(level_state(programme) | {"said": said_of(edit, steps)})
+    held = held_state(request, PAGE, programme.pk)
+    state = level_state(programme) if held is None else level_state_soon(programme, held)
+    return state_answer(request, PAGE, programme.pk, state, said=said_of(edit, steps))
 
 
 @reads

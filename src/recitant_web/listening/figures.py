@@ -12,6 +12,7 @@ from recitant_core.measure.loudness import short_term_contour_lufs
 from recitant_core.timeline.model import Master
 from recitant_core.units.arrays import FloatArray
 from recitant_web.listening.snapshot import Snapshot
+from recitant_web.shared.caches import Cache
 from recitant_words.fits import prediction_sentence
 
 HORIZON_POINTS = 600
@@ -39,7 +40,18 @@ def likely_master(snapshot: Snapshot) -> tuple[Master, bool]:
 
 
 def figures_of(snapshot: Snapshot) -> dict[str, Any]:
-    """Verdict, fit and horizon of a programme, as the pages show them."""
+    """Verdict, fit and horizon of a programme, as the pages show them; the revision they are of. Not to be changed."""
+    fits = tuple((key, fit.sentence, fit.is_reached) for key, fit in sorted(snapshot.fits.items()))
+    exact = None if snapshot.verdict is None else tuple(sorted(snapshot.verdict.figures.items()))
+    # Exact figures do not hang on what was estimated; a horizon does.
+    key = (snapshot.moment, snapshot.key, snapshot.spec.spec_id, exact, fits)
+    return _figures.get_or_make(key, lambda: _figures_of(snapshot))
+
+
+_figures: Cache[dict[str, Any]] = Cache("figures", 8_000_000, lambda _found: 24_000)
+
+
+def _figures_of(snapshot: Snapshot) -> dict[str, Any]:
     spec = snapshot.spec
     readings, dialogue_lufs = snapshot.readings
     is_exact = snapshot.verdict is not None
@@ -53,6 +65,7 @@ def figures_of(snapshot: Snapshot) -> dict[str, Any]:
     places = np.linspace(0, max(0, len(total) - 1), min(HORIZON_POINTS, max(1, len(total))))
     fit_words, is_reached, is_fit_exact = prediction_text(snapshot, spec)
     return {
+        "figures_of": snapshot.programme.revision,
         "is_exact": is_exact,
         "is_passed": verdict.is_passed and is_exact,
         "findings": findings,

@@ -9,7 +9,7 @@ from recitant_core.measure.loudness import anchored_lufs, gating_block_powers
 from recitant_core.measure.meter import Readings, readings_from
 from recitant_core.render.following import Scene
 from recitant_core.timeline.model import Plan, Role
-from recitant_core.timeline.speaking import SpeechOfSources
+from recitant_core.timeline.speaking import SpeechOfSources, spoken
 from recitant_core.units.arrays import FloatArray
 from recitant_web.desk.bridge.plans import key_of_programme, plan_key, plan_of
 from recitant_web.desk.bridge.speech import speech_of
@@ -21,6 +21,7 @@ from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import spec_of
 from recitant_web.shared.caches import Cache
 
+Moment = tuple[int, int, int, int]
 _scenes: Cache[Scene] = Cache("scenes", 256_000_000)
 
 
@@ -57,14 +58,18 @@ class Snapshot:
         return known_energies(self.plan)
 
     @cached_property
+    def moment(self) -> Moment:
+        """What the estimates hang on: programme, revision, a hash of its speech, segments of chains still missing."""
+        speaking = hash(tuple((k, spoken(spans)) for k, spans in sorted(self.speech.items())))
+        # Chains that were rendered meanwhile make another scene.
+        return self.programme.pk, self.programme.revision, speaking, missing_chains(self.plan)
+
+    @cached_property
     def scene(self) -> Scene:
         """What sounds against what, estimated; kept for the newest revisions."""
-        speaking = hash(tuple((k, tuple(spans)) for k, spans in sorted(self.speech.items())))
-        # Chains that were rendered meanwhile make another scene.
-        key = (self.programme.pk, self.programme.revision, speaking, missing_chains(self.plan))
-        found = _scenes.get(key)
+        found = _scenes.get(self.moment)
         if found is None or found.plan is not self.plan:
-            found = _scenes.put(key, scene_now(self.programme, self.plan))
+            found = _scenes.put(self.moment, scene_now(self.programme, self.plan))
         return found
 
     @cached_property

@@ -1,20 +1,30 @@
 """Speech of recordings and its corrections, as rows keep them."""
 
+import json
+from functools import lru_cache
 from typing import Any
+
+from django.db.models import TextField
+from django.db.models.functions import Cast
 
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.speech.marking import SpeechMark, corrected
+from recitant_core.timeline.speaking import Spoken
 from recitant_web.programme.models import Programme
 
 
-def speech_of(programme: Programme) -> dict[str, list[SpeechSpan]]:
+def speech_of(programme: Programme) -> dict[str, Spoken]:
     """Corrected speech of every recording that has some, by its key."""
     rows = programme.sources.filter(length_samples__isnull=False).exclude(speech=[], speech_marks=[])  # type: ignore[attr-defined]
-    found = {}
-    for sha256, speech, marks in rows.values_list("sha256", "speech", "speech_marks"):
-        spans = [SpeechSpan(start, length, confidence) for start, length, confidence in speech]
-        found[sha256] = corrected(spans, marks_from_data(marks))
-    return found
+    texts = rows.values_list("sha256", Cast("speech", TextField()), Cast("speech_marks", TextField()))
+    return {sha256: _spoken(speech, marks) for sha256, speech, marks in texts}
+
+
+@lru_cache(maxsize=256)
+def _spoken(speech: str, marks: str) -> Spoken:
+    # By their texts: an hour of speech is read once, not with every request.
+    spans = [SpeechSpan(start, length, confidence) for start, length, confidence in json.loads(speech)]
+    return Spoken(corrected(spans, marks_from_data(json.loads(marks))))
 
 
 def marks_from_data(marks: list[Any]) -> tuple[SpeechMark, ...]:

@@ -147,7 +147,7 @@ export function showSpeech(model, position, mark) {
   const clip = selectedClip(model);
   details.hidden = !clip || clip.role !== "dialogue";
   if (details.hidden || (details.contains(document.activeElement) && document.activeElement.matches("input"))) return;
-  const spans = model.state.speech.filter(([, , , clipId]) => clipId === clip.id);
+  const spans = model.state.speech.find((row) => row.id === clip.id)?.spans || [];
   details.querySelector("summary").textContent = `Speech in ${clip.name} (${spans.length})`;
   const seconds = (text) => Math.round(Number(String(text).replace(",", ".")) * 48000);
   const field = (value, name, onValue) => {

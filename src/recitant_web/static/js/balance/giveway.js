@@ -100,10 +100,11 @@ function ruleRows(model, duck, position, edit, editPoint) {
     );
   const flag = (name, label, part = null) =>
     check(label, part ? rule[part][name] : rule[name], (on) => set(part ? { [part]: { [name]: on } } : { [name]: on }));
+  const feel = model.state.feels[duck.id] || { words: "…", is_restless: false }; // a new one's figures follow
   const top = [
     make("div", {
-      className: duck.is_restless ? "over" : "soft",
-      textContent: `${duck.is_restless ? "▲ " : ""}${duck.stem ? "" : `${duck.name}: `}${duck.comfort}`,
+      className: feel.is_restless ? "over" : "soft",
+      textContent: `${feel.is_restless ? "▲ " : ""}${duck.stem ? "" : `${duck.name}: `}${feel.words}`,
     }),
     row(
       "how",

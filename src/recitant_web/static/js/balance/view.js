@@ -5,6 +5,7 @@ import { newApi } from "../lib/api.js";
 import { isTyping, keepingFocus } from "../lib/dom.js";
 import { fitCanvas, themeOf } from "../lib/canvas.js";
 import { newEditQueue } from "../lib/edits.js";
+import { newFollower } from "../lib/follow.js";
 import { newPeakMeter } from "../lib/meter.js";
 import { newNotice, showLoudness, showPlaying, showSteps } from "../lib/page.js";
 import { Player } from "../lib/player.js";
@@ -31,7 +32,7 @@ const say = newNotice();
 const showMeter = newPeakMeter(document.getElementById("meter"), theme);
 const playButton = document.querySelector('[data-do="play"]');
 const model = newModel(JSON.parse(document.getElementById("state").textContent));
-const api = newApi(desk.dataset);
+const api = newApi(desk.dataset, model.base);
 const queue = newEditQueue({
   post: api.edit,
   refetch: api.state,
@@ -52,6 +53,7 @@ let score = layoutScore(model, 800, 600);
 let horizon = shapeOfHorizon(model, 1280, 72);
 let hear = "mix";
 const NUDGE_WAIT_MS = 300;
+const SOON_MS = 60; // figures of an edit are asked for once its answer is drawn
 
 const player = new Player(desk.dataset.sound, {
   parameters: () => ({ hear, revision: model.state.revision, ...heardParameters(model) }),
@@ -110,27 +112,20 @@ function take(state) {
   follow();
 }
 
-let followTimer = null;
-function follow() {
-  clearTimeout(followTimer);
-  const run = model.state.balance_run;
-  const isBusy = run && run.is_open;
-  const waits = !(model.state.is_exact && model.state.fit.is_exact) || model.state.clearance.is_listening || isBusy;
-  if (!waits || !model.state.length_samples) return;
-  const { revision } = model.base;
-  followTimer = setTimeout(
-    async () => {
-      try {
-        const state = await api.state();
-        if (model.base.revision === revision && !model.drag && queue.isIdle()) take(state);
-      } catch {
-        /* asked again below */
-      }
-      follow();
-    },
-    model.state.is_exact && !isBusy ? 1500 : 250,
-  );
-}
+const follow = newFollower({
+  api,
+  base: () => model.base,
+  pauseMs: () => {
+    const { figures_of: of, revision, is_exact: isExact, fit, clearance, balance_run: run } = model.base;
+    const isBusy = Boolean(run && run.is_open);
+    if (!model.base.length_samples) return null;
+    if (of !== revision) return SOON_MS;
+    if (isExact && fit.is_exact && !clearance.is_listening && !isBusy) return null;
+    return isExact && !isBusy ? 1500 : 250;
+  },
+  isFree: () => !model.drag && queue.isIdle(),
+  adopt: take,
+});
 
 let contourAsked = 0;
 async function loadContours() {

@@ -3,6 +3,7 @@
 import { newApi } from "../lib/api.js";
 import { isTyping, keepingFocus } from "../lib/dom.js";
 import { newEditQueue } from "../lib/edits.js";
+import { newFollower } from "../lib/follow.js";
 import { gainText, timecode } from "../lib/units.js";
 import { themeOf } from "../lib/canvas.js";
 import { byId, newNotice, showLoudness, showPlaying, showSteps } from "../lib/page.js";
@@ -24,7 +25,7 @@ const theme = themeOf(document.documentElement);
 const say = newNotice();
 const playButton = document.querySelector('[data-do="play"]');
 const model = newModel(JSON.parse(byId("state").textContent), JSON.parse(byId("page").textContent));
-const api = newApi(page.dataset);
+const api = newApi(page.dataset, model.base);
 const queue = newEditQueue({
   post: api.edit,
   refetch: api.state,
@@ -43,6 +44,7 @@ const queue = newEditQueue({
 });
 const edit = queue.add;
 const MANY_CLIPS = 300; // from here on the page asks less often how far the exact figures are
+const SOON_MS = 60; // figures of an edit are asked for once its answer is drawn
 const PEAKS_PAUSE_MS = 600;
 
 const loop = { isOn: false };
@@ -145,25 +147,20 @@ function take(state) {
   follow();
 }
 
-let followTimer = null;
-function follow() {
-  clearTimeout(followTimer);
-  const isPending = model.state.clips.some((row) => row.is_pending);
-  if ((model.state.is_exact && model.state.fit.is_exact && !isPending) || !model.state.length_samples) return;
-  const { revision } = model.base;
-  followTimer = setTimeout(
-    async () => {
-      try {
-        const state = await api.state();
-        if (model.base.revision === revision && !model.draft && queue.isIdle() && !isTyping(page)) take(state);
-      } catch {
-        /* asked again below */
-      }
-      follow();
-    },
-    isPending || model.state.clips.length < MANY_CLIPS ? 600 : 2000,
-  );
-}
+const follow = newFollower({
+  api,
+  base: () => model.base,
+  pauseMs: () => {
+    const { clips, figures_of: of, revision, is_exact: isExact, fit } = model.base;
+    const isPending = clips.some((row) => row.is_pending);
+    if (!model.base.length_samples) return null;
+    if (of !== revision) return SOON_MS;
+    if (isExact && fit.is_exact && !isPending) return null;
+    return isPending || clips.length < MANY_CLIPS ? 600 : 2000;
+  },
+  isFree: () => !model.draft && queue.isIdle() && !isTyping(page),
+  adopt: take,
+});
 
 let peaksAsked = 0;
 async function askPeaks() {

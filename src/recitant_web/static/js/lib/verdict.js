@@ -5,17 +5,15 @@ import { signed } from "./units.js";
 
 export function showVerdict(state) {
   const badge = document.getElementById("verdict");
+  // After an edit the figures of before stand here until those of the new mix come.
+  const isExact = state.is_exact && state.figures_of === state.revision;
   const failures = state.findings.filter((f) => f.state === "fail");
   const failed = failures[0];
   // Peaks alone are the limiter's work at hand-over, and the fit has tried whether it can.
   const isLimited =
-    state.is_exact &&
-    failures.length === 1 &&
-    failed.key === "true_peak_dbtp" &&
-    state.fit.is_exact &&
-    state.fit.is_reached;
+    isExact && failures.length === 1 && failed.key === "true_peak_dbtp" && state.fit.is_exact && state.fit.is_reached;
   const integrated = state.findings[0];
-  badge.className = `verdict mono ${state.is_exact ? (failed ? "over" : "within") : "waits"}`;
+  badge.className = `verdict mono ${isExact ? (failed ? "over" : "within") : "waits"}`;
   badge.title = isLimited ? state.fit.sentence : "";
   if (isLimited) {
     badge.className = "verdict mono within";
@@ -24,12 +22,12 @@ export function showVerdict(state) {
     const unit = failed.unit === "LUFS" ? "LU" : "dB";
     badge.textContent = `${signed(failed.measured)} ▲ ${signed(Math.abs(failed.miss))} ${unit} ${failed.miss > 0 ? "over" : "under"}`;
   } else badge.textContent = failed ? "▲ silent" : `${signed(integrated.measured)} ✓ passes`;
-  if (!state.is_exact && !failed) badge.textContent = `${signed(integrated.measured)} measuring`;
+  if (!isExact && !failed) badge.textContent = `${signed(integrated.measured)} measuring`;
   const { spec } = state;
   document.getElementById("spec-limits").textContent =
     `${signed(spec.target_lufs)} ±${spec.tolerance_lu} LUFS · ${signed(spec.max_true_peak_dbtp, 0)} dBTP`;
   document.getElementById("spec").value = spec.id;
-  document.getElementById("verdict-words").textContent = state.is_exact
+  document.getElementById("verdict-words").textContent = isExact
     ? "The mix as balanced, measured."
     : "Estimated at once; the exact figures follow.";
   document.getElementById("fit-words").textContent = state.fit.sentence + (state.fit.is_exact ? "" : " (predicted)");
@@ -39,7 +37,7 @@ export function showVerdict(state) {
     const cell = document.getElementById(`r-${key}`);
     cell.textContent = finding.state === "pending" ? "…" : signed(finding.measured);
     cell.className = finding.state === "fail" ? "over" : "";
-    cell.parentElement.classList.toggle("waits", !state.is_exact);
+    cell.parentElement.classList.toggle("waits", !isExact);
   }
 }
 

@@ -7,12 +7,12 @@ const EDGE_PX = 5;
 
 export function shapesOfSpeech(model, width) {
   const drag = model.drag && model.drag.target === "speech" ? model.drag : null;
-  const spans = model.state.speech.map(([start, length, confidence, clipId]) => ({
-    from: start,
-    to: start + length,
-    confidence,
-    clipId,
-  }));
+  const { view } = model;
+  const spans = model.state.speech.flatMap((row) =>
+    row.spans
+      .filter(([start, length]) => start < view.end && start + length > view.start)
+      .map(([start, length, confidence]) => ({ from: start, to: start + length, confidence, clipId: row.id })),
+  );
   if (drag && drag.was)
     spans.forEach((s) => {
       if (s.clipId === drag.clipId && s.from === drag.was.from) {
