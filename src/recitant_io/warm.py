@@ -9,12 +9,14 @@ from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.delivery.fit import fit
 from recitant_core.delivery.trial import MixInMemory, render_once, written_segments
 from recitant_core.intake.evidence import gather
+from recitant_core.measure.clearance import momentary_power
 from recitant_core.measure.meter import measure
 from recitant_core.measure.waveform import extremes
 from recitant_core.processors.model import Processor
 from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
 from recitant_core.units.arrays import Audio
 from recitant_core.units.channels import LAYOUTS, MONO, STEREO, ChannelLayout
+from recitant_core.units.remembered import prints_of_stretches
 
 _CHAIN: Final = (
     Processor("high-pass"),
@@ -59,4 +61,6 @@ def warm_kernels() -> None:
         chained = replace(plan, tracks=tuple(replace(track, chain=_CHAIN) for track in acting))
         for _ in written_segments(chained, sources, 24):
             pass
+    momentary_power(np.zeros(100))
+    prints_of_stretches(np.zeros(100), [slice(0, 100)])
     fit(plan, render_once(plan, sources, MixInMemory()), spec_by_id("online-14"))

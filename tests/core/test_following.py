@@ -75,9 +75,9 @@ def test_speech_falls_in_the_programme_through_the_clips():
     ]
     plan, _, _ = talk()
     sung = replace(plan, tracks=(replace(plan.tracks[1], clips=(Clip("x", "voice", 0, 0, 99_999),)), *plan.tracks[2:]))
-    assert speech_in_programme(sung, {"voice": [SpeechSpan(0, 99_999, 1.0)]}) == []  # a vocal in the music
+    assert speech_in_programme(sung, {"voice": [SpeechSpan(0, 99_999, 1.0)]}) == ()  # a vocal in the music
     quiet = replace(plan, tracks=(replace(plan.tracks[0], gain_db=-96.0), *plan.tracks[1:]))
-    assert speech_in_programme(quiet, {"voice": [SpeechSpan(0, 99_999, 1.0)]}) == []
+    assert speech_in_programme(quiet, {"voice": [SpeechSpan(0, 99_999, 1.0)]}) == ()
 
 
 def test_clearance_is_reached_and_no_deeper_than_it_takes():

@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Final
 
+import numba
 import numpy as np
 import numpy.typing as npt
 
@@ -117,10 +118,26 @@ def close_passages(clearance: FloatArray, asked_lu: float, least_s: float = LEAS
     return found
 
 
+@numba.njit(cache=True, nogil=True)
 def _windowed(values: FloatArray, window_hops: int) -> FloatArray:
-    # Sum of the window centred on each hop; outside is nothing.
-    half = window_hops // 2
-    total = np.concatenate([np.zeros(half + 1), np.cumsum(values)])
-    total = np.concatenate([total, np.full(window_hops - half, total[-1])])
-    sums: FloatArray = np.maximum(total[window_hops : window_hops + len(values)] - total[: len(values)], 0.0)
+    # Sum of the window centred on each hop, float64 (hops,); outside is nothing. Running sums begin anew with every
+    # block of a window's length, so that a window hangs on nothing far from it, not even by rounding.
+    n_hops, half = len(values), window_hops // 2
+    sums = np.empty(n_hops)
+    before, running = np.zeros(window_hops + 1), np.zeros(window_hops + 1)
+    for first in range(-half, n_hops - half + window_hops, window_hops):
+        low = max(0, -first)
+        high = max(low, min(window_hops, n_hops - first))
+        total = 0.0
+        running[: low + 1] = 0.0
+        for place in range(low, high):
+            total += values[first + place]
+            running[place + 1] = total
+        running[high + 1 :] = total
+        at = first + half - window_hops
+        if at >= 0:
+            here = sums[at : at + window_hops]
+            for place in range(len(here)):
+                here[place] = max(before[window_hops] - before[place] + running[place], 0.0)
+        before, running = running, before
     return sums

@@ -72,8 +72,8 @@ def track_energies(plan: Plan, source_energies: Mapping[str, FloatArray]) -> dic
         gain_db, ride = plan.stem_gain_db(track.role), plan.stem_ride(track.role)
         trim = plan.stem_trim(track.role)
         known = source_energies.get(chained_track_key(track.track_id))
-        heard = [chained_track_key(track.track_id)] if known is not None else {clip.sound_key for clip in track.clips}
-        key = (track, gain_db, ride, trim, n_hops, tuple(sorted(prints[one] for one in heard)))
+        heard = track.sound_keys if known is None else (chained_track_key(track.track_id),)
+        key = (track, gain_db, ride, trim, n_hops, tuple(prints[one] for one in heard))
 
         def make(track: Track = track, known: FloatArray | None = known) -> FloatArray:
             return _track_energy(plan, track, known, source_energies, n_hops)

@@ -6,7 +6,7 @@ Held to: tests/core/test_following.py
 from bisect import bisect_right
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Final
 
 import numpy as np
@@ -25,8 +25,8 @@ from recitant_core.measure.clearance import (
 )
 from recitant_core.render.estimate import duck_gains_db, hops_of, lowered_energy, stems_of_tracks, track_energies
 from recitant_core.render.two_levels import with_two_levels
-from recitant_core.timeline.model import Duck, Plan, Role
-from recitant_core.timeline.speaking import SpeechOfSources, speech_in_programme
+from recitant_core.timeline.model import Duck, Plan, Role, Track
+from recitant_core.timeline.speaking import SpeechOfSources, Spoken, speech_in_programme, spoken
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.level import ratio_from_lu
@@ -60,9 +60,8 @@ class Scene:
 
     @cached_property
     def dialogue(self) -> FloatArray:
-        """Energy of all dialogue, float64 (hops,)."""
-        mine = [self.tracks[t.track_id] for t in self.plan.tracks if t.role is Role.DIALOGUE]
-        return sum(mine, np.zeros(len(self.is_speech)))
+        """Energy of all dialogue, float64 (hops,), read-only."""
+        return self._together([t for t in self.plan.tracks if t.role is Role.DIALOGUE])
 
     @cached_property
     def stems(self) -> dict[Role, FloatArray]:
@@ -75,14 +74,22 @@ class Scene:
         return self.clearance(self.plan)
 
     def target(self, duck: Duck) -> FloatArray:
-        """Energy of what a duck lowers, before it does, float64 (hops,)."""
-        mine = [self.tracks[t.track_id] for t in self.plan.tracks if duck.acts_on(t)]
-        return sum(mine, np.zeros(len(self.is_speech)))
+        """Energy of what a duck lowers, before it does, float64 (hops,), read-only."""
+        return self._together([t for t in self.plan.tracks if duck.acts_on(t)])
+
+    def _together(self, tracks: list[Track]) -> FloatArray:
+        return lowered_energy(replace(self.plan, ducks=()), tracks, self.tracks, {})
 
     def rest(self, gains: Mapping[str, FloatArray], plan: Plan | None = None) -> FloatArray:
         """Energy of everything but dialogue, given way by these gains in dB, float64 (hops,)."""
         plan = plan or self.plan
-        return lowered_energy(plan, [t for t in plan.tracks if t.role is not Role.DIALOGUE], self.tracks, gains)
+        # Stem by stem: an edit of one leaves the sums of the others known.
+        stems = [
+            lowered_energy(plan, [t for t in plan.tracks if t.role is role], self.tracks, gains)
+            for role in plan.roles
+            if role is not Role.DIALOGUE
+        ]
+        return sum(stems, np.zeros(len(self.is_speech)))
 
     def clearance(self, plan: Plan) -> FloatArray:
         """Clearance at each hop with the ducks of a plan (tracks and clips as in this one), float64 (hops,)."""
@@ -100,7 +107,7 @@ def scene_of(plan: Plan, energies: Mapping[str, FloatArray], speech: SpeechOfSou
         speech: of every recording of dialogue.
     """
     spans = speech_in_programme(plan, speech)
-    return Scene(plan, track_energies(plan, energies), tuple(spans), speech_mask(spans, hops_of(plan)))
+    return Scene(plan, track_energies(plan, energies), spans, speech_mask(spans, hops_of(plan)))
 
 
 def rendered_clearance_lu(stems: Mapping[Role, FloatArray], is_speech: BoolArray) -> FloatArray:
@@ -147,13 +154,15 @@ def _speech_of_ducks(plan: Plan, speech: SpeechOfSources) -> dict[str, tuple[Sam
     for duck in plan.ducks:
         key = (duck.rule.keys, duck.rule.least_confidence)
         if key not in known:
-            sure = {
-                source: [span for span in spans if span.confidence >= duck.rule.least_confidence]
-                for source, spans in speech.items()
-            }
-            known[key] = tuple(speech_in_programme(plan, sure, duck.rule.keys))
+            sure = {source: _sure(spoken(spans), duck.rule.least_confidence) for source, spans in speech.items()}
+            known[key] = speech_in_programme(plan, sure, duck.rule.keys)
         found[duck.duck_id] = known[key]
     return found
+
+
+@lru_cache(maxsize=256)
+def _sure(spans: Spoken, least_confidence: float) -> Spoken:
+    return Spoken(span for span in spans if span.confidence >= least_confidence)
 
 
 def _to_levels(

@@ -7,6 +7,7 @@ rule allows does not reach is left: it is a matter for the fader, for a trim of 
 Held to: tests/core/test_two_levels.py
 """
 
+from bisect import bisect_left
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
@@ -22,6 +23,7 @@ from recitant_core.timeline.model import Duck, Plan, Role
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.level import ratio_from_lu
+from recitant_core.units.remembered import Remembered, prints_of_stretches
 
 QUIET_SPEECH_LU: Final = 10.0  # words further under the middle of all set no depth
 STEADY_LU: Final = 3.0  # a level's loud moments lie about this far over it
@@ -69,7 +71,11 @@ class _Moving:
         """No depth anywhere."""
         self.room_runs.clear()
         self.depths_db = [0.0] * len(self.runs)
-        self._lowered = self.power.copy()
+        self._lowered = np.empty_like(self.power)
+
+    def begin(self, hops: slice) -> None:
+        """Depths of runs in these hops are to be found."""
+        self._lowered[hops] = self.power[hops]
 
     def deepen(self, index: int, depth_db: float) -> None:
         """Another depth for a run."""
@@ -107,8 +113,15 @@ def lacking_db(distances_db: FloatArray) -> float:
     """
     if not distances_db.size:
         return 0.0
-    often, seldom = np.quantile(distances_db, (OFTEN, SELDOM))
-    return max(0.0, float(often), float(seldom) - BRIEF_LU)
+    last = len(distances_db) - 1
+    places = [(int(share * last), min(int(share * last) + 1, last)) for share in (OFTEN, SELDOM)]
+    ranked = np.partition(distances_db, sorted({place for both in places for place in both}))
+    # Between two moments as numpy's quantile has it, without its checks: it is asked some hundred times an edit.
+    often, seldom = (
+        float(ranked[low] + (ranked[high] - ranked[low]) * (share * last - low))
+        for share, (low, high) in zip((OFTEN, SELDOM), places, strict=True)
+    )
+    return max(0.0, often, seldom - BRIEF_LU)
 
 
 def counted_hops(words: FloatArray, is_speech: BoolArray) -> BoolArray:
@@ -171,7 +184,8 @@ def with_two_levels(
     moving.sort(key=lambda one: _ORDER.index(one.role))
     fixed = momentary_power(others)
     _find_depths(moving, fixed, words, counted, asked_lu)
-    made = {one.duck.duck_id: _drawn(one, travel_budget_db(is_speech)) for one in moving}
+    budget_db = travel_budget_db(is_speech)
+    made = {one.duck.duck_id: _drawn(one, budget_db) for one in moving}
     return replace(plan, ducks=tuple(made.get(duck.duck_id, duck) for duck in plan.ducks))
 
 
@@ -186,8 +200,57 @@ def _find_depths(
 ) -> None:
     for one in moving:
         one.reset()
+    # What runs of different stems share a moment hangs together; an edit finds the depths of all others known.
+    parts = _parts(moving)
+    stretches = [_reach(moving, part) for part in parts]
+    signed = np.where(counted, words, -words)
+    heard = [signed, fixed, *(one.power for one in moving), *(o.in_voice for o in moving if o.in_voice is not None)]
+    prints = zip(*(prints_of_stretches(values, stretches).tolist() for values in heard), strict=True)
+    how = tuple((one.duck.rule, one.role, one.distance_lu, one.in_voice is not None) for one in moving)
+    for part, found in zip(parts, prints, strict=True):
+        runs = tuple(tuple(one.runs[mine]) for one, mine in zip(moving, part, strict=True))
+        depths = _known.get_or_make(
+            (how, asked_lu, runs, found),
+            lambda part=part: _depths_of_part(moving, part, fixed, words, counted, asked_lu),  # type: ignore[misc]
+        )
+        for one, mine, (depths_db, rooms) in zip(moving, part, depths, strict=True):
+            one.depths_db[mine] = depths_db
+            one.room_runs |= {mine.start + index for index in rooms}
+
+
+Depths = tuple[tuple[list[float], list[int]], ...]
+"""Of each that moves: depths of its runs in a part, and in which of them room in the spectrum is made."""
+_known: Final = Remembered[Depths](4 << 20)
+
+
+def _parts(moving: list[_Moving]) -> list[list[slice]]:
+    """Runs of all that moves, cut where no run reaches over: for each part the runs of each that lie in it."""
+    edges = sorted((one.hops(run).start, one.hops(run).stop, at) for at, one in enumerate(moving) for run in one.runs)
+    counts = [0] * len(moving)
+    parts: list[list[slice]] = []
+    end = -1
+    for start, stop, at in edges:
+        if start >= end:
+            parts.append([slice(count, count) for count in counts])
+        counts[at] += 1
+        parts[-1][at] = slice(parts[-1][at].start, counts[at])
+        end = max(end, stop)
+    return parts
+
+
+def _reach(moving: list[_Moving], part: list[slice]) -> slice:
+    hops = [one.hops(run) for one, mine in zip(moving, part, strict=True) for run in one.runs[mine]]
+    return slice(min(one.start for one in hops), max(one.stop for one in hops))
+
+
+def _depths_of_part(
+    moving: list[_Moving], part: list[slice], fixed: FloatArray, words: FloatArray, counted: BoolArray, asked_lu: float
+) -> Depths:
+    reach = _reach(moving, part)
     for one in moving:
-        for index, run in enumerate(one.runs):
+        one.begin(reach)
+    for one, mine in zip(moving, part, strict=True):
+        for index, run in enumerate(one.runs[mine], mine.start):
             hops = one.hops(run)
             own = over_db(one.power[hops], words[hops], one.distance_lu)[counted[hops]]
             needed = lacking_db(own)
@@ -202,9 +265,16 @@ def _find_depths(
                 one.room_runs.add(index)
                 needed = max(first_db, needed - one.won_by_room_db(index))
             one.deepen(index, _rounded(needed, one.duck.rule))
-    for one in moving:
-        for index, run in enumerate(one.runs):
+    for one, mine in zip(moving, part, strict=True):
+        for index, run in enumerate(one.runs[mine], mine.start):
             _deepen(one, index, one.hops(run), moving, fixed, words, counted, asked_lu)
+    return tuple(
+        (
+            one.depths_db[mine],
+            [index - mine.start for index in sorted(one.room_runs) if mine.start <= index < mine.stop],
+        )
+        for one, mine in zip(moving, part, strict=True)
+    )
 
 
 def _rest(moving: list[_Moving], fixed: FloatArray, hops: slice) -> FloatArray:
@@ -230,13 +300,17 @@ def _deepen(
     own = one.power[hops][inside] * 10.0 ** (-one.won_by_room_db(index) / 10.0)
     spoken, rest = words[hops][inside], np.maximum(beside[inside], 0.0)
     tried = [now_db, *np.arange(np.floor(now_db / _STEP_DB) * _STEP_DB + _STEP_DB, one.most_db + 0.01, _STEP_DB)]
-    tried = [depth for depth in tried if depth == now_db or depth >= one.duck.rule.least_change_db]
-    lacks = [lacking_db(over_db(rest + own * 10.0 ** (-depth / 10.0), spoken, asked_lu)) for depth in tried]
-    best = min(lacks)
-    if lacks[0] <= 0.0 or lacks[0] - best < _WORTH_LU:
+    depths_db = [float(depth) for depth in tried if depth == now_db or depth >= one.duck.rule.least_change_db]
+
+    def lack_at(depth_db: float) -> float:
+        return lacking_db(over_db(rest + own * 10.0 ** (-depth_db / 10.0), spoken, asked_lu))
+
+    now, best = lack_at(depths_db[0]), lack_at(depths_db[-1])
+    if now <= 0.0 or now - best < _WORTH_LU:
         return
     enough = best + _WORTH_LU / 2 if best > 0.0 else 0.0
-    one.deepen(index, float(next(depth for depth, lack in zip(tried, lacks, strict=True) if lack <= enough)))
+    # The deeper, the less is lacking.
+    one.deepen(index, depths_db[bisect_left(depths_db, -enough, key=lambda depth_db: -lack_at(depth_db))])
 
 
 def _rounded(needed_db: float, rule: DuckRule) -> float:

@@ -81,7 +81,7 @@ class Clip:
     accepted: tuple[SampleSpan, ...] = ()
     """Stretches of the recording whose speech may be close to the rest: somebody accepted it."""
 
-    @property
+    @cached_property
     def sound_key(self) -> str:
         """What its recording sounds like through its chain: equal keys, equal samples."""
         key = chain_key(self.chain)
@@ -119,6 +119,21 @@ class Track:
     """Processors over its clips, pan included, before its fader; their curves count in programme samples."""
     ride: Ride = Ride()
 
+    @cached_property
+    def end_sample(self) -> int:
+        """The end of its last clip; 0 where it has none."""
+        return max((clip.start_sample + clip.length_samples for clip in self.clips), default=0)
+
+    @cached_property
+    def sound_keys(self) -> tuple[str, ...]:
+        """What its clips' recordings sound like through their chains, each once."""
+        return tuple(sorted({clip.sound_key for clip in self.clips}))
+
+    @cached_property
+    def source_keys(self) -> tuple[str, ...]:
+        """The recordings of its clips, each once."""
+        return tuple(sorted({clip.source_key for clip in self.clips}))
+
 
 @dataclass(frozen=True)
 class Master:
@@ -128,6 +143,7 @@ class Master:
     ceiling_dbtp: float | None = None
 
 
+@keeps_hash
 @dataclass(frozen=True)
 class Duck:
     """How one stem, or one track, gives way to speech: the rule, and what it made."""
@@ -173,8 +189,7 @@ class Plan:
     @cached_property
     def span(self) -> SampleSpan:
         """From programme start to the end of the last clip."""
-        ends = (clip.start_sample + clip.length_samples for track in self.tracks for clip in track.clips)
-        return SampleSpan(0, max(ends, default=0))
+        return SampleSpan(0, max((track.end_sample for track in self.tracks), default=0))
 
     @property
     def roles(self) -> tuple[Role, ...]:

@@ -7,7 +7,7 @@ from typing import Final
 
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.speech.marking import merged
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Role
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.remembered import keeps_hash
 
@@ -19,6 +19,11 @@ SILENT_DB: Final = -60.0  # a clip turned down this far does not speak any more
 @keeps_hash
 class Spoken(tuple[SpeechSpan, ...]):
     """Speech of one recording, in order; its hash is worked out once."""
+
+
+@keeps_hash
+class Spans(tuple[SampleSpan, ...]):
+    """Stretches of a programme, in order; their hash is worked out once."""
 
 
 def spoken(spans: Sequence[SpeechSpan]) -> Spoken:
@@ -43,7 +48,7 @@ def speech_of_clip(clip: Clip, speech: SpeechOfSources) -> list[SpeechSpan]:
     return found
 
 
-def speech_in_programme(plan: Plan, speech: SpeechOfSources, keys: Sequence[str] = ()) -> list[SampleSpan]:
+def speech_in_programme(plan: Plan, speech: SpeechOfSources, keys: Sequence[str] = ()) -> Spans:
     """Where somebody is heard to speak, merged and in order.
 
     Args:
@@ -52,20 +57,21 @@ def speech_in_programme(plan: Plan, speech: SpeechOfSources, keys: Sequence[str]
     voices = tuple(
         track for track in plan.tracks if track.role is Role.DIALOGUE and (not keys or track.track_id in keys)
     )
-    heard = {clip.source_key for track in voices for clip in track.clips}
-    known = tuple((key, spoken(speech[key])) for key in sorted(heard) if key in speech)
-    return list(_heard(voices, plan.stem_gain_db(Role.DIALOGUE), known))
+    stem_gain_db = plan.stem_gain_db(Role.DIALOGUE)
+    mine = []
+    for track in voices:
+        audible = tuple(c for c in track.clips if c.gain_db + track.gain_db + stem_gain_db > SILENT_DB)
+        mine.append(_heard(audible, tuple((key, spoken(speech[key])) for key in track.source_keys if key in speech)))
+    return _merged(tuple(mine))
+
+
+@lru_cache(maxsize=256)
+def _heard(clips: tuple[Clip, ...], known: tuple[tuple[str, Spoken], ...]) -> Spans:
+    # Most edits move no word: an hour of speech is gone through once.
+    speech = dict(known)
+    return Spans(merged(span.span for clip in clips for span in speech_of_clip(clip, speech)))
 
 
 @lru_cache(maxsize=32)
-def _heard(
-    voices: tuple[Track, ...], stem_gain_db: float, known: tuple[tuple[str, Spoken], ...]
-) -> tuple[SampleSpan, ...]:
-    # Most edits move no word: an hour of speech is gone through once.
-    speech = dict(known)
-    found = []
-    for track in voices:
-        for clip in track.clips:
-            if clip.gain_db + track.gain_db + stem_gain_db > SILENT_DB:
-                found += [span.span for span in speech_of_clip(clip, speech)]
-    return tuple(merged(found))
+def _merged(tracks: tuple[Spans, ...]) -> Spans:
+    return Spans(merged(span for spans in tracks for span in spans))

@@ -2,10 +2,12 @@
 
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
+from functools import lru_cache
 from threading import Lock
 from typing import Any, Final, Generic, TypeVar
 from weakref import ref
 
+import numba
 import numpy as np
 from numpy.typing import NDArray
 
@@ -67,6 +69,33 @@ def fingerprint(values: NDArray[Any]) -> Fingerprint:
     if not values.flags.writeable:
         place = id(values)
         _prints[place] = (ref(values, lambda _gone: _prints.pop(place, None)), found)
+    return found
+
+
+def prints_of_stretches(values: NDArray[np.float64], stretches: "list[slice]") -> NDArray[np.uint64]:
+    """What tells the values of each stretch from others, wherever they differ, uint64 (stretches,).
+
+    Of use within this process alone. A stretch has the print of its values and its place together.
+    """
+    bits = np.ascontiguousarray(values).view(np.uint64)
+    edges = np.array([(one.start, min(one.stop, len(values))) for one in stretches], np.int64).reshape(-1, 2)
+    return _weighed(bits, edges, _weights(1 << max(0, len(values) - 1).bit_length()))
+
+
+@lru_cache(maxsize=2)
+def _weights(n_values: int) -> NDArray[np.uint64]:
+    # Odd ones: two stretches that differ in one value never have the same sum, others by chance alone.
+    return np.random.default_rng().integers(0, 1 << 63, n_values, np.uint64) * np.uint64(2) + np.uint64(1)
+
+
+@numba.njit(cache=True, nogil=True)
+def _weighed(bits: Any, edges: Any, weights: Any) -> Any:
+    found = np.zeros(len(edges), np.uint64)
+    for index in range(len(edges)):
+        total = np.uint64(0)
+        for place in range(edges[index, 0], edges[index, 1]):
+            total += bits[place] * weights[place]
+        found[index] = total
     return found
 
 

@@ -47,6 +47,7 @@ def passages(snapshot: Snapshot) -> list[dict[str, Any]]:
         found = [plain_passage_data(passage, asked) for passage in all_close]
     accepted = accepted_spans(snapshot.plan)
     for one in found:
+        one["id"] = one["start_sample"]
         one["is_accepted"] = is_accepted(SampleSpan(one["start_sample"], one["length_samples"]), accepted)
     if snapshot.stems is None:
         return found

@@ -53,8 +53,7 @@ def speech_rows(snapshot: Snapshot) -> list[Row]:
     for track in snapshot.plan.tracks:
         if track.role is not Role.DIALOGUE:
             continue
-        said = {clip.source_key: spoken(speech.get(clip.source_key, ())) for clip in track.clips}
-        key = (track.clips, tuple(sorted((name, hash(spans)) for name, spans in said.items())))
+        key = (track.clips, tuple(hash(spoken(speech.get(name, ()))) for name in track.source_keys))
         rows += _speech.get_or_make(key, lambda track=track: _speech_of_track(track, snapshot))  # type: ignore[misc]
     return rows
 
@@ -101,6 +100,7 @@ def _clip_row(clip: Clip, track: Track, later_db: float, level: ClipLevel | None
     curve = {"curve": [[point.at_sample, point.gain_db] for point in clip.curve]} if clip.curve else {}
     return curve | {
         "id": clip.clip_id,
+        "letter": track.role.value[0].upper(),
         "track_id": track.track_id,
         "name": clip.name,
         "start_sample": clip.start_sample,

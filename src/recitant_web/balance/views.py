@@ -20,7 +20,7 @@ from recitant_web.listening.contours import contours
 from recitant_web.listening.examination import measure_again
 from recitant_web.programme.queries import programmes_of, specs
 from recitant_web.shared.shapes import body_of, whole_number
-from recitant_web.shared.states import held_state, state_answer, tag_of
+from recitant_web.shared.states import held_state, json_answer, state_answer, tag_of
 
 PAGE = "balance"
 
@@ -89,7 +89,7 @@ def clip_contours(request: HttpRequest, programme_id: int) -> HttpResponse:
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     start, end = whole_number(request, "start", 0), whole_number(request, "end", 48_000)
     n_points = max(1, min(4_000, whole_number(request, "points", 800)))
-    return JsonResponse(contours(programme, start, max(end, start + 1), n_points))
+    return json_answer(contours(programme, start, max(end, start + 1), n_points))
 
 
 @login_required

@@ -41,7 +41,7 @@ def follow_step(programme: Programme, edit: models.Edit, after: object) -> None:
     plan = after if isinstance(after, Plan) else None
     if models.Duck.objects.filter(programme=programme).exists() and _matters(edit):
         plan = plan or plan_now(programme)
-        made = follow(scene_now(programme, plan), speech_of(programme), programme.clearance_lu, bands_of(programme))
+        made = _followed(programme, plan)
         changes, _, _ = duck_changes(programme, plan, made)
         if changes:
             pairs = zip(plan.ducks, made.ducks, strict=True)
@@ -59,10 +59,16 @@ def follow_speech(source: Source) -> None:
         plan = plan_now(programme)
         if not plan.ducks:
             return
-        made = follow(scene_now(programme, plan), speech_of(programme), programme.clearance_lu, bands_of(programme))
+        made = _followed(programme, plan)
         changes, _, _ = duck_changes(programme, plan, made)
         if changes:
             record(programme, None, f"ducking followed the speech in {source.name[:120]}", changes, is_followed=False)
+
+
+def _followed(programme: Programme, plan: Plan) -> Plan:
+    speech = speech_of(programme)
+    scene = scene_of(plan, known_energies(plan), speech)
+    return follow(scene, speech, programme.clearance_lu, bands_of(programme))
 
 
 def scene_now(programme: Programme, plan: Plan) -> Scene:

@@ -59,9 +59,9 @@ def levels_of_tracks(
     found = {}
     for track in plan.tracks:
         later_db = plan.stem_gain_db(track.role) + plan.programme_gain_db
-        heard = tuple(sorted({(clip.sound_key, prints[clip.sound_key]) for clip in track.clips}))
-        words = tuple(sorted({(clip.source_key, said.get(clip.source_key, 0)) for clip in track.clips}))
-        key = (track, later_db, heard, words if track.role is Role.DIALOGUE else ())
+        heard = tuple(prints[key] for key in track.sound_keys)
+        words = tuple(said.get(key, 0) for key in track.source_keys) if track.role is Role.DIALOGUE else ()
+        key = (track, later_db, heard, words)
         known = _of_tracks.get(key)
         if known is None:
             known = _levels_of_track(track, later_db, energies, speech, ends)

@@ -1,5 +1,6 @@
 """What a chain does to its target, and what can be found there, as the Level page asks for it."""
 
+from collections.abc import Hashable
 from dataclasses import replace
 from typing import Any
 
@@ -8,6 +9,7 @@ from recitant_core.processors.chain import chain_reach
 from recitant_core.processors.model import Chain, chain_data, chain_from_data, chain_key, place_for
 from recitant_core.render.inspection import ChainInput, chain_input, chain_view, reduction_of, track_level_dbfs
 from recitant_core.render.search import found_chain, search_material
+from recitant_core.timeline.edits import clips_by_id
 from recitant_core.timeline.speaking import spoken
 from recitant_core.timeline.strips import target_chain
 from recitant_core.units.arrays import FloatArray
@@ -19,6 +21,7 @@ from recitant_web.programme.models import Programme
 from recitant_web.shared.caches import Cache
 from recitant_words.chains import effort_sentence, found_words, labelled_figures, order_words
 
+_views: Cache[dict[str, Any]] = Cache("views of chains", 16_000_000, lambda _view: 40_000)
 _inputs: Cache[ChainInput] = Cache("inputs of chains", 256_000_000)
 _levels: Cache[FloatArray] = Cache("detector levels of tracks", 64_000_000)
 
@@ -31,7 +34,11 @@ def processor_view(programme: Programme, asked: ViewRequest) -> dict[str, Any]:
     """
     snapshot = Snapshot(programme)
     chain = chain_from_data(asked.chain)
-    view = chain_view(chain, asked.index, _input(snapshot, asked, chain))
+    key = _input_key(snapshot, asked, chain)
+    made = _views.get_or_make(
+        (key, chain, asked.index), lambda: chain_view(chain, asked.index, _input(snapshot, asked, chain))
+    )
+    view = dict(made)
     effort = view.pop("effort")
     words = effort_sentence(chain[asked.index], effort) if 0 <= asked.index < len(chain) else ""
     view["figures"] = labelled_figures(view["figures"])
@@ -39,18 +46,29 @@ def processor_view(programme: Programme, asked: ViewRequest) -> dict[str, Any]:
 
 
 def _input(snapshot: Snapshot, asked: ViewRequest, chain: Chain) -> ChainInput:
-    # A value that is dragged asks for the same stretch many times a second. Speech that a job found changes what is
-    # speech without a new revision, so it is part of the key.
-    reach = chain_reach(chain)
-    place = 0 if asked.target == "clip" else asked.at_sample // (10 * RATE_HZ)
-    speaking = hash(tuple((key, spoken(spans)) for key, spans in sorted(snapshot.speech.items())))
-    key = (snapshot.programme.pk, snapshot.programme.revision, asked.target, asked.id, place, reach, speaking)
+    # A value that is dragged asks for the same stretch many times a second.
+    at_sample, reach = _place(asked) * 10 * RATE_HZ, chain_reach(chain)
     return _inputs.get_or_make(
-        key,
-        lambda: chain_input(
-            snapshot.plan, asked.target, asked.id, place * 10 * RATE_HZ, reach, known_source, snapshot.speech
-        ),
+        _input_key(snapshot, asked, chain),
+        lambda: chain_input(snapshot.plan, asked.target, asked.id, at_sample, reach, known_source, snapshot.speech),
     )
+
+
+def _place(asked: ViewRequest) -> int:
+    return 0 if asked.target == "clip" else asked.at_sample // (10 * RATE_HZ)
+
+
+def _input_key(snapshot: Snapshot, asked: ViewRequest, chain: Chain) -> Hashable:
+    # Speech that a job found changes what is speech without a new revision, so it is part of the key. A clip's chain
+    # comes before its gains: it hears the recording, whatever else is edited.
+    speaking = hash(tuple((key, spoken(spans)) for key, spans in sorted(snapshot.speech.items())))
+    found = clips_by_id(snapshot.plan).get(asked.id) if asked.target == "clip" else None
+    if found is not None:
+        track, clip = found
+        heard: Hashable = (track.role, replace(clip, gain_db=0.0, chain=(), curve=(), balanced=None, name=""))
+    else:
+        heard = (snapshot.programme.pk, snapshot.programme.revision)
+    return (asked.target, asked.id, heard, _place(asked), chain_reach(chain), speaking)
 
 
 def whole_reduction(programme: Programme, asked: ViewRequest) -> dict[str, Any]:

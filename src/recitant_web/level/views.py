@@ -26,7 +26,7 @@ from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import programmes_of, specs
 from recitant_web.shared.middleware import reads
 from recitant_web.shared.shapes import body_of
-from recitant_web.shared.states import held_state, state_answer, tag_of
+from recitant_web.shared.states import held_state, json_answer, state_answer, tag_of
 
 PAGE = "level"
 
@@ -80,7 +80,7 @@ def level_edits(request: HttpRequest, programme_id: int) -> HttpResponse:
 @require_POST
 def level_view(request: HttpRequest, programme_id: int) -> HttpResponse:
     """What a chain, kept or being tried, does to its target."""
-    return JsonResponse(processor_view(_programme(request, programme_id), body_of(request, ViewRequest)))
+    return json_answer(processor_view(_programme(request, programme_id), body_of(request, ViewRequest)))
 
 
 @reads

@@ -6,7 +6,6 @@ import numpy as np
 
 from recitant_core.balance.judgement import Judgement, judged, phrase_levels
 from recitant_core.measure.clearance import HOP_SAMPLES
-from recitant_core.render.estimate import duck_gains_db, given_way_db
 from recitant_core.render.following import rendered_clearance_lu
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import SampleSpan
@@ -16,16 +15,6 @@ from recitant_web.shared.caches import Cache
 
 _CLEAR_TENTHS = 400  # no bar is drawn higher: 40 LU are clear enough
 _NOBODY_SPEAKS = -1_000
-
-
-def giving_way(snapshot: Snapshot) -> dict[str, FloatArray]:
-    """Gain in dB at each hop of every track that gives way, by its id."""
-    plan = snapshot.plan
-    if not plan.ducks:
-        return {}
-    gains = duck_gains_db(plan, snapshot.scene.tracks)
-    lowered = {track.track_id: given_way_db(plan, track, gains) for track in plan.tracks}
-    return {track_id: gain_db for track_id, gain_db in lowered.items() if gain_db is not None}
 
 
 def best_clearance(snapshot: Snapshot) -> FloatArray:

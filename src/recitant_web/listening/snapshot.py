@@ -7,6 +7,7 @@ import numpy as np
 from recitant_core.delivery.spec import Spec
 from recitant_core.measure.loudness import anchored_lufs, gating_block_powers
 from recitant_core.measure.meter import Readings, readings_from
+from recitant_core.render.estimate import duck_gains_db, given_way_db
 from recitant_core.render.following import Scene
 from recitant_core.timeline.model import Plan, Role
 from recitant_core.timeline.speaking import SpeechOfSources, spoken
@@ -71,6 +72,16 @@ class Snapshot:
         if found is None or found.plan is not self.plan:
             found = _scenes.put(self.moment, scene_now(self.programme, self.plan))
         return found
+
+    @cached_property
+    def lowered_db(self) -> dict[str, FloatArray]:
+        """Gain in dB at each hop of every track that gives way, by its id, float64 (hops,) each."""
+        plan = self.plan
+        if not plan.ducks:
+            return {}
+        gains = duck_gains_db(plan, self.scene.tracks)
+        lowered = {track.track_id: given_way_db(plan, track, gains) for track in plan.tracks}
+        return {track_id: gain_db for track_id, gain_db in lowered.items() if gain_db is not None}
 
     @cached_property
     def stems(self) -> dict[Role, FloatArray] | None:

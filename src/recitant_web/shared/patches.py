@@ -1,9 +1,9 @@
-"""What tells one state of a page from another, as a patch: small where an edit changed a clip among a thousand.
+"""What tells one state of a page from another, as a patch: small where an edit changed one clip in a thousand.
 
-A state is JSON data. A patch of an object holds ``set`` (values by key), ``drop`` (keys that are gone) and ``in`` (patches
-by key); one of a list whose items all have an ``id`` holds ``rows`` (new items), ``in`` (patches by id) and, where items
-came, went or moved, ``order`` (all ids). Any other value that differs is set whole. The page puts it together again:
-static/js/lib/patches.js.
+A state is JSON data. A patch of an object holds ``set`` (values by key), ``drop`` (keys that are gone) and ``in``
+(patches by key); one of a list whose items all have an ``id`` holds ``rows`` (new items), ``in`` (patches by id) and,
+where items came, went or moved, ``order`` (all ids). Any other value that differs is set whole. The page puts it
+together again: static/js/lib/patches.js.
 """
 
 from collections.abc import Mapping, Sequence

@@ -1,8 +1,8 @@
 """States of pages over the wire: whole at first, then as patches to what the page holds; 304 while nothing is new.
 
-A page that holds a state says so by its tag, in the header Recitant-Have. A tag is a hash of the state: equal in every
-process, and for equal states. States that were sent are kept for a while; a page whose state is not kept any more gets a
-whole one.
+A page that holds a state says so by its tag, in the header Recitant-Have. A tag is a hash of the state: equal in
+every process, and for equal states. States that were sent are kept for a while; a page whose state is not kept any more
+gets a whole one.
 """
 
 import hashlib
@@ -42,7 +42,7 @@ def state_answer(request: HttpRequest, page: str, programme_id: int, state: Stat
     """
     have = _have(request)
     if not have:
-        return _json(msgspec.json.encode(state | beside))
+        return json_answer(state | beside)
     text = msgspec.json.encode(state)
     held = held_state(request, page, programme_id)
     tag = _kept(page, programme_id, state, text)
@@ -53,7 +53,7 @@ def state_answer(request: HttpRequest, page: str, programme_id: int, state: Stat
         answer["state"] = msgspec.Raw(text)
     else:
         answer["patch"] = patch_between(held, state)
-    return _json(msgspec.json.encode(answer))
+    return json_answer(answer)
 
 
 def _have(request: HttpRequest) -> str:
@@ -67,5 +67,6 @@ def _kept(page: str, programme_id: int, state: State, text: bytes) -> str:
     return tag
 
 
-def _json(text: bytes) -> HttpResponse:
-    return HttpResponse(text, content_type="application/json")
+def json_answer(data: Any) -> HttpResponse:
+    """Data as JSON, quickly: what is no number (infinite, none at all) is null."""
+    return HttpResponse(msgspec.json.encode(data), content_type="application/json")

@@ -42,8 +42,9 @@ def _clip_changes(
     programme: Programme, before: Plan, after: Plan
 ) -> tuple[list[Change], list[Change], dict[str, Clip]]:
     # Changes to carry out, rows made already, and clips that got an id or a group as rows, by the id they had.
-    was = {clip.clip_id: (track.track_id, clip) for track in before.tracks for clip in track.clips}
-    now = {clip.clip_id: (track.track_id, clip) for track in after.tracks for clip in track.clips}
+    same = {id(track) for track in before.tracks} & {id(track) for track in after.tracks}
+    was = {clip.clip_id: (t.track_id, clip) for t in before.tracks if id(t) not in same for clip in t.clips}
+    now = {clip.clip_id: (t.track_id, clip) for t in after.tracks if id(t) not in same for clip in t.clips}
     changes: list[Change] = []
     made: list[Change] = []
     named: dict[str, Clip] = {}

@@ -15,9 +15,9 @@ from recitant_web.programme.models import Programme
 
 def speech_of(programme: Programme) -> dict[str, Spoken]:
     """Corrected speech of every recording that has some, by its key."""
-    rows = programme.sources.filter(length_samples__isnull=False).exclude(speech=[], speech_marks=[])  # type: ignore[attr-defined]
+    rows = programme.sources.filter(length_samples__isnull=False)  # type: ignore[attr-defined]
     texts = rows.values_list("sha256", Cast("speech", TextField()), Cast("speech_marks", TextField()))
-    return {sha256: _spoken(speech, marks) for sha256, speech, marks in texts}
+    return {sha256: _spoken(*both) for sha256, *both in texts if both != ["[]", "[]"]}
 
 
 @lru_cache(maxsize=256)

@@ -64,8 +64,12 @@ export function showNote(model, position, { cure, goToPassage, nextPassage }) {
   );
 }
 
+let listed = null; // the clearance that the list was built of
+
 export function showCloseList(model, { cure, unaccept, goToPassage }) {
-  const { passages, accepted } = model.state.clearance;
+  if (listed === model.state.clearance) return;
+  listed = model.state.clearance;
+  const { passages, accepted } = listed;
   const details = document.getElementById("close-list");
   details.hidden = !passages.length && !accepted.length;
   const onPurpose = accepted.length ? `, ${accepted.length} close on purpose` : "";

@@ -24,16 +24,18 @@ export function movedDb(model, clip) {
   return was === undefined || was === null || clip.in_mix_lufs === null ? 0 : clip.in_mix_lufs - was;
 }
 
-export function allClips(model) {
-  return model.state.staves.flatMap((stave) => stave.clips.map((clip) => ({ ...clip, role: stave.role })));
+export function clipsByTime(model) {
+  const clips = model.state.staves.flatMap((stave) => stave.clips);
+  return clips.sort((a, b) => a.start_sample - b.start_sample || Number(a.id) - Number(b.id));
 }
 
-export function clipsInOrder(model) {
-  return allClips(model).sort((a, b) => a.start_sample - b.start_sample || Number(a.id) - Number(b.id));
-}
-
+// The chosen clip with the role of its stave; null where none is chosen.
 export function selectedClip(model) {
-  return allClips(model).find((clip) => clip.id === model.selectedId) || null;
+  for (const { role, clips } of model.state.staves) {
+    const found = clips.find((clip) => clip.id === model.selectedId);
+    if (found) return { ...found, role };
+  }
+  return null;
 }
 
 // What gives way on a stave: the stem, or else the first of its tracks that does by itself.
@@ -76,7 +78,7 @@ export function staveOf(model, role) {
 }
 
 export function neighbourClip(model, step) {
-  const clips = clipsInOrder(model);
+  const clips = clipsByTime(model);
   if (!clips.length) return null;
   const at = clips.findIndex((clip) => clip.id === model.selectedId);
   return clips[at < 0 ? (step > 0 ? 0 : clips.length - 1) : (at + step + clips.length) % clips.length];

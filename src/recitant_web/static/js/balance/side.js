@@ -1,28 +1,44 @@
 // The heads of the staves and the table of clips, as text: everything the canvases show is here too.
 
 import { signed } from "../lib/units.js";
-import { make } from "../lib/dom.js";
+import { button, isTyping, make } from "../lib/dom.js";
 import { gainInput } from "../lib/fields.js";
-import { clipsInOrder, duckOf, staveOf } from "./model.js";
+import { newWindowedBody } from "../lib/windowed.js";
+import { clipsByTime, duckOf, staveOf } from "./model.js";
 
-export function showClipTable(model, setGain, select) {
-  const rows = clipsInOrder(model).map((clip) => {
-    const button = make("button", {
-      className: "quiet",
-      type: "button",
-      textContent: `${clip.role[0].toUpperCase()} ${clip.name}`,
-    });
-    button.addEventListener("click", () => select(clip.id));
+// All clips as a table, in a box that can be opened; the rows in view are built, and only while it is open.
+export function newClipTable({ table, model, setGain, select }) {
+  const kept = new WeakMap(); // a clip's data -> its row
+  const details = table.closest("details");
+  const shown = newWindowedBody({
+    table,
+    scroller: table.parentElement,
+    line: (clip) => {
+      if (!kept.has(clip)) kept.set(clip, rowOf(clip));
+      return kept.get(clip);
+    },
+    idOf: (clip) => clip.id,
+    isKept: (clip) => Boolean(kept.get(clip)?.contains(document.activeElement)),
+  });
+
+  function rowOf(clip) {
+    const name = button(`${clip.letter} ${clip.name}`, () => select(clip.id), { className: "quiet" });
     const input = gainInput(`Gain of ${clip.name}`, clip.gain_db, (text) => setGain("clip", clip.id, text));
     return make(
       "tr",
       {},
-      make("td", {}, button),
+      make("td", {}, name),
       make("td", { className: "n mono", textContent: signed(clip.in_mix_lufs) }),
       make("td", { className: "n" }, input),
     );
-  });
-  document.getElementById("clip-table").replaceChildren(...rows);
+  }
+
+  function show() {
+    if (details.open && !isTyping(table)) shown.show(clipsByTime(model));
+  }
+
+  details.addEventListener("toggle", show);
+  return { show };
 }
 
 export function showHeads(container, model, score, { setGain, toggleHeard }) {
@@ -39,11 +55,10 @@ export function showHeads(container, model, score, { setGain, toggleHeard }) {
       fader.dataset.key = `${row.role}-fader`;
       fader.addEventListener("change", () => setGain("stem", row.role, fader.value));
       const toggle = (set, text, title) => {
-        const button = make("button", { className: "toggle", type: "button", textContent: text, title });
-        button.setAttribute("aria-pressed", String(set.has(row.role)));
-        button.dataset.key = `${row.role}-${text}`;
-        button.addEventListener("click", () => toggleHeard(set, row.role));
-        return button;
+        const found = button(text, () => toggleHeard(set, row.role), { className: "toggle", title });
+        found.setAttribute("aria-pressed", String(set.has(row.role)));
+        found.dataset.key = `${row.role}-${text}`;
+        return found;
       };
       const input = gainInput(`${stave.name} stem`, row.stemDb, (text) => setGain("stem", row.role, text));
       input.dataset.key = `${row.role}-gain`;

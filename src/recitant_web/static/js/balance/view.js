@@ -2,7 +2,7 @@
 
 import { clock, signed, timecode } from "../lib/units.js";
 import { newApi } from "../lib/api.js";
-import { isTyping, keepingFocus } from "../lib/dom.js";
+import { isTyping, keepingFocus, setText } from "../lib/dom.js";
 import { fitCanvas, themeOf } from "../lib/canvas.js";
 import { newEditQueue } from "../lib/edits.js";
 import { newFollower } from "../lib/follow.js";
@@ -20,7 +20,7 @@ import { heardParameters, neighbourClip, newModel, passageAt, scrolled, selected
 import { xOf } from "./scale.js";
 import { layoutScore, paintScore } from "./score.js";
 import { newLevelPath } from "./path.js";
-import { showClipTable, showHeads } from "./side.js";
+import { newClipTable, showHeads } from "./side.js";
 import { showStanding } from "./standing.js";
 
 const desk = document.getElementById("desk");
@@ -96,7 +96,7 @@ function showAll() {
   showGiveWay(model, () => player.position(), { edit, editPoint });
   showStanding(model, edit);
   firstBalance.show();
-  if (!isTyping(document.getElementById("clip-table"))) showClipTable(model, setGain, select);
+  clipTable.show();
   showSteps(model.state);
 }
 
@@ -185,6 +185,7 @@ async function editPoint(duckId, atSample, change) {
   if (done === null) say("The dip was made anew meanwhile. Look at it and do it again.");
 }
 
+const clipTable = newClipTable({ table: document.getElementById("clip-table"), model, setGain, select });
 const levelPath = newLevelPath({
   api,
   url: desk.dataset.path,
@@ -326,7 +327,7 @@ function movePlayhead() {
   playhead.style.transform = `translateX(${158 + x}px)`;
   playhead.style.height = `${score.height}px`;
   horizonHead.style.transform = `translateX(${horizon.xOfSample(at)}px)`;
-  document.getElementById("timecode").textContent = timecode(at, model.state.frame_rate);
+  setText(document.getElementById("timecode"), timecode(at, model.state.frame_rate));
 }
 
 let lastNote = 0;

@@ -3,7 +3,7 @@
 
 import { button, make } from "../lib/dom.js";
 import { clock, signed } from "../lib/units.js";
-import { fitCanvas } from "../lib/canvas.js";
+import { fitCanvas, sizeOf } from "../lib/canvas.js";
 
 const MONO = '9.5px "Spline Sans Mono", monospace';
 const LEAST_LU = -18;
@@ -16,6 +16,12 @@ export function newMeters({ canvas, list, theme, model, actions }) {
   let marks = [];
   let now = null;
   let lastSample = -1e9;
+  let painted = "";
+  const again = () => {
+    painted = "";
+  };
+  const size = sizeOf(canvas, again);
+  window.addEventListener("themechange", again);
 
   function feed(reading) {
     now = reading;
@@ -62,12 +68,16 @@ export function newMeters({ canvas, list, theme, model, actions }) {
     );
   }
 
+  // Every frame: painted only where something of it is another.
   function paint() {
-    const [width, height] = [canvas.clientWidth, canvas.clientHeight];
+    const { zones, spec } = model.state;
+    const key = JSON.stringify([now, held, zones, spec.target_lufs, spec.max_true_peak_dbtp]);
+    if (key === painted) return;
+    painted = key;
+    const { width, height } = size;
     const context = fitCanvas(canvas, width, height);
     context.clearRect(0, 0, width, height);
     context.font = MONO;
-    const { zones, spec } = model.state;
     const half = Math.round(width * 0.46);
     const lu = (value) =>
       18 + ((Math.max(LEAST_LU, Math.min(MOST_LU, value)) - LEAST_LU) / (MOST_LU - LEAST_LU)) * (half - 22);

@@ -1,15 +1,23 @@
-// The sheet of all clips: rows that are kept while nothing of them changes, choosing, typing, keys.
+// The sheet of all clips: the rows in view, kept while nothing of them changes; choosing, typing, keys.
 
-import { button, make } from "../lib/dom.js";
+import { button, isTyping, make } from "../lib/dom.js";
 import { gainText, signed, timecode } from "../lib/units.js";
+import { newWindowedBody } from "../lib/windowed.js";
 import { COLUMNS, distanceOf, isOff, rowsShown } from "./model.js";
 
 const MOST_BAR_LU = 12;
 
 export function newSheet({ table, model, actions }) {
-  const kept = new Map(); // id -> { text, row }
+  const kept = new Map(); // id -> { of: the row's data, line: its element }
   const head = table.tHead;
   const body = table.tBodies[0];
+  const shown = newWindowedBody({
+    table,
+    scroller: table.parentElement,
+    line: (row) => marked(lineOf(row), row.id),
+    idOf: (row) => row.id,
+    isKept: (row) => row.id === model.focusId,
+  });
 
   head.replaceChildren(
     make(
@@ -133,46 +141,42 @@ export function newSheet({ table, model, actions }) {
     return line;
   }
 
+  // Rows that did not change are the same objects, and keep what was built for them.
+  function lineOf(row) {
+    const found = kept.get(row.id);
+    // What is being typed into stays; the edit that comes of it builds it anew.
+    if (found && (found.of === row || isTyping(found.line))) return found.line;
+    const built = build(row);
+    const had = found && document.activeElement === found.line;
+    kept.set(row.id, { of: row, line: built });
+    if (found && found.line.isConnected) found.line.replaceWith(built);
+    if (had) built.focus({ preventScroll: true });
+    return built;
+  }
+
   function show() {
     const rows = rowsShown(model);
-    const lines = rows.map((row) => {
-      const text = JSON.stringify(row);
-      let found = kept.get(row.id);
-      if (!found || found.text !== text) {
-        found = { text, row: build(row) };
-        kept.set(row.id, found);
-      }
-      return found.row;
-    });
-    const active =
-      document.activeElement && document.activeElement.closest("tr")
-        ? document.activeElement.closest("tr").dataset.id
-        : null;
-    const isTyping = document.activeElement && document.activeElement.tagName === "INPUT";
-    if (lines.length !== body.children.length || lines.some((line, i) => body.children[i] !== line))
-      body.replaceChildren(...lines);
-    mark();
+    shown.show(rows);
     for (const cell of head.rows[0].cells)
       cell.ariaSort = cell.dataset.key === model.sort.key ? (model.sort.isUp ? "ascending" : "descending") : "none";
-    if (active && !isTyping) body.querySelector(`[data-id="${active}"]`)?.focus({ preventScroll: true });
     return rows;
   }
 
+  function marked(row, id) {
+    row.classList.toggle("is-focus", id === model.focusId);
+    row.classList.toggle("is-chosen", model.chosen.has(id));
+    row.ariaSelected = String(model.chosen.has(id) || id === model.focusId);
+    row.tabIndex = id === model.focusId ? 0 : -1;
+    return row;
+  }
+
   function mark() {
-    for (const line of body.children) {
-      const { id } = line.dataset;
-      line.classList.toggle("is-focus", id === model.focusId);
-      line.classList.toggle("is-chosen", model.chosen.has(id));
-      line.ariaSelected = String(model.chosen.has(id) || id === model.focusId);
-      line.tabIndex = id === model.focusId ? 0 : -1;
-    }
+    for (const row of body.children) if (row.dataset.id) marked(row, row.dataset.id);
   }
 
   function focusOn(id) {
-    const line = body.querySelector(`[data-id="${id}"]`);
-    if (!line) return;
-    line.focus({ preventScroll: true });
-    line.scrollIntoView({ block: "nearest" });
+    shown.reveal(id);
+    body.querySelector(`[data-id="${id}"]`)?.focus({ preventScroll: true });
   }
 
   body.addEventListener("click", (event) => {

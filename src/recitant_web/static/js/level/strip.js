@@ -1,7 +1,7 @@
 // The stave that the clip in focus stands on: its neighbours around it, loudness upwards, the clip to be dragged.
 
 import { signed } from "../lib/units.js";
-import { fitCanvas } from "../lib/canvas.js";
+import { fitCanvas, sizeOf } from "../lib/canvas.js";
 import { rowOf } from "./model.js";
 
 const ABOVE_LU = 12;
@@ -15,8 +15,9 @@ export function newStrip({ canvas, model, api, url, theme, actions, position }) 
   let view = { from: 0, to: 48000 * 30 };
   let drag = null;
 
-  const width = () => canvas.clientWidth;
-  const height = () => canvas.clientHeight;
+  const size = sizeOf(canvas, () => paint());
+  const width = () => size.width;
+  const height = () => size.height;
   const x = (sample) => LEFT + ((sample - view.from) / (view.to - view.from)) * (width() - LEFT);
   const pxPerLu = () => height() / (ABOVE_LU + BELOW_LU);
 

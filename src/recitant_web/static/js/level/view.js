@@ -1,7 +1,7 @@
 // The Level page: holds the sheet, the stave, the chain, the player and the server together.
 
 import { newApi } from "../lib/api.js";
-import { isTyping, keepingFocus } from "../lib/dom.js";
+import { isTyping, keepingFocus, setText } from "../lib/dom.js";
 import { newEditQueue } from "../lib/edits.js";
 import { newFollower } from "../lib/follow.js";
 import { gainText, timecode } from "../lib/units.js";
@@ -169,10 +169,16 @@ async function askPeaks() {
   try {
     const found = await api.get(page.dataset.peaks);
     if (mine !== peaksAsked || found.revision !== model.base.revision) return;
-    for (const row of model.base.clips) {
-      const pair = found.peaks[row.id];
-      if (pair) Object.assign(row, { sample_peak_dbfs: pair[0], true_peak_dbtp: pair[1], has_peaks: true });
-    }
+    const withPeaks = (row, [samplePeak, truePeak]) => ({
+      ...row,
+      sample_peak_dbfs: samplePeak,
+      true_peak_dbtp: truePeak,
+      has_peaks: true,
+    });
+    const clips = model.base.clips.map((row) =>
+      found.peaks[row.id] && !row.has_peaks ? withPeaks(row, found.peaks[row.id]) : row,
+    );
+    model.base = { ...model.base, clips };
     model.state = queue.over(model.base);
     sheet.show();
     if (found.left) setTimeout(askPeaks, PEAKS_PAUSE_MS);
@@ -185,7 +191,7 @@ let wasPlaying = false;
 let lastFollowed = 0;
 function tick(now) {
   const at = player.position();
-  byId("timecode").textContent = timecode(at, model.state.frame_rate);
+  setText(byId("timecode"), timecode(at, model.state.frame_rate));
   const reading = player.reading();
   showLoudness(reading);
   meters.feed(reading);
@@ -275,7 +281,6 @@ document.addEventListener("keydown", (event) => {
     done();
   }
 });
-new ResizeObserver(() => strip.paint()).observe(byId("strip"));
 window.addEventListener("themechange", () => strip.paint());
 document.fonts.ready.then(() => {
   show();

@@ -1,8 +1,29 @@
 // Canvases at the resolution of the screen, and the colours of the theme in force.
 
+// Colours by name; each is looked up once a theme, since a picture asks for them hundreds of times.
 export function themeOf(element) {
   const style = getComputedStyle(element);
-  return new Proxy({}, { get: (_, name) => style.getPropertyValue(`--${name}`).trim() });
+  const known = new Map();
+  window.addEventListener("themechange", () => known.clear(), { capture: true });
+  return new Proxy(
+    {},
+    {
+      get: (_, name) => {
+        if (!known.has(name)) known.set(name, style.getPropertyValue(`--${name}`).trim());
+        return known.get(name);
+      },
+    },
+  );
+}
+
+// The size of a canvas in CSS pixels, kept up to date: asking the document for it makes it lay everything out.
+export function sizeOf(canvas, onChange = () => {}) {
+  const size = { width: canvas.clientWidth, height: canvas.clientHeight };
+  new ResizeObserver(() => {
+    Object.assign(size, { width: canvas.clientWidth, height: canvas.clientHeight });
+    onChange();
+  }).observe(canvas);
+  return size;
 }
 
 export function fitCanvas(canvas, width, height) {

@@ -5,6 +5,11 @@ export function make(tag, properties = {}, ...children) {
   return element;
 }
 
+// Text that is asked for with every frame: the same text again would make the document lay out anew.
+export function setText(element, text) {
+  if (element.textContent !== text) element.textContent = text;
+}
+
 // A button that does one thing.
 export function button(text, onPress, properties = {}) {
   const element = make("button", { type: "button", textContent: text, ...properties });

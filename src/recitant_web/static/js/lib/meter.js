@@ -1,6 +1,6 @@
 // The peak meter at the top of a page: two bars in dBFS, held for a moment, with a mark for each side that was over.
 
-import { fitCanvas } from "./canvas.js";
+import { fitCanvas, sizeOf } from "./canvas.js";
 import { signed } from "./units.js";
 
 const MONO = '10px "Spline Sans Mono", monospace';
@@ -34,13 +34,12 @@ function paintMeter(context, width, height, meter, theme) {
 
 export function newPeakMeter(canvas, theme) {
   const meter = { db: [-99, -99], hold: [-99, -99], heldUntil: 0, isOver: [false, false] };
-  const box = { width: 0, height: 0 };
-  const measure = () => {
-    const found = canvas.getBoundingClientRect();
-    Object.assign(box, { width: found.width, height: found.height });
+  let painted = "";
+  const again = () => {
+    painted = "";
   };
-  new ResizeObserver(measure).observe(canvas);
-  measure();
+  const box = sizeOf(canvas, again);
+  window.addEventListener("themechange", again);
   canvas.addEventListener("click", () => {
     meter.isOver = [false, false];
   });
@@ -58,6 +57,9 @@ export function newPeakMeter(canvas, theme) {
         if (db > 0) meter.isOver[i] = true;
       });
     } else meter.db = [-99, -99];
+    const key = JSON.stringify([meter.db, meter.hold, meter.isOver]);
+    if (key === painted) return;
+    painted = key;
     paintMeter(fitCanvas(canvas, box.width, box.height), box.width, box.height, meter, theme);
   };
 }

@@ -1,5 +1,6 @@
 // What every page with a timeline has: notices, undo and redo by name, the play button, the two loudness readings.
 
+import { setText } from "./dom.js";
 import { signed } from "./units.js";
 
 const NOTICE_MS = 7000;
@@ -40,6 +41,6 @@ export function showPlaying(button, isPlaying) {
 export function showLoudness(reading) {
   if (!reading) return;
   const text = (tenths) => (tenths <= -1000 ? "–" : signed(tenths / 10));
-  byId("r-momentary").textContent = text(reading.momentary);
-  byId("r-short-term").textContent = text(reading.shortTerm);
+  setText(byId("r-momentary"), text(reading.momentary));
+  setText(byId("r-short-term"), text(reading.shortTerm));
 }
