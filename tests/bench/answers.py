@@ -13,6 +13,7 @@ import numpy as np
 import pytest
 
 from bench.pages import long_film, no_jobs  # noqa: F401  fixtures
+from recitant_io.machine import collect_rarely
 from recitant_web.desk.bridge.plans import plan_of
 from recitant_web.desk.edits.ducking import AddDuck
 from recitant_web.programme.models import Programme
@@ -66,6 +67,7 @@ class Asking:
 @pytest.mark.parametrize("page", PAGES, ids=[page[0] for page in PAGES])
 def test_answers(long_film, account, client, page, with_ducks):  # noqa: F811
     client.force_login(account[0])
+    collect_rarely()  # as the server does
     film = Programme.objects.get(pk=long_film.pk)
     if with_ducks:
         for role in ("music", "effects", "ambience"):

@@ -14,6 +14,7 @@ import pytest
 
 from browser.conftest import chromium, page  # noqa: F401  fixtures
 from conftest import wav_bytes
+from recitant_io.machine import collect_rarely
 from recitant_web.desk.models import Clip
 from recitant_web.desk.placing import lay_out
 from signals import programme
@@ -131,6 +132,7 @@ def test_the_balance_page(page, live_server, long_film):  # noqa: F811
 def presses(page, film, name):  # noqa: F811
     """Note how long edits take on a page, from the press until the answer is drawn; the first three are not counted."""
     page.wait_for_timeout(6_000)
+    collect_rarely()  # as the server does
     page.evaluate(PRESSES)
     ids = [str(pk) for pk in Clip.objects.filter(track__programme=film).values_list("pk", flat=True)][::37]
     took = np.array(page.evaluate("(ids) => window.press(ids)", ids)[3:])

@@ -7,7 +7,7 @@ from celery.signals import worker_init
 from django.conf import settings
 
 from recitant_core.units.threads import use_threads
-from recitant_io.machine import keep_freed_memory, n_cores
+from recitant_io.machine import collect_rarely, keep_freed_memory, n_cores
 from recitant_io.warm import warm_kernels
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "recitant_web.config.settings.base")
@@ -22,3 +22,4 @@ def _warm(**_: object) -> None:
     keep_freed_memory()
     use_threads(settings.RECITANT_THREADS or n_cores())
     warm_kernels()
+    collect_rarely()

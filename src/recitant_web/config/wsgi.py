@@ -4,7 +4,7 @@ import os
 
 from django.core.wsgi import get_wsgi_application
 
-from recitant_io.machine import keep_freed_memory
+from recitant_io.machine import collect_rarely, keep_freed_memory
 from recitant_io.warm import warm_kernels
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "recitant_web.config.settings.base")
@@ -12,3 +12,4 @@ application = get_wsgi_application()
 keep_freed_memory()
 # The server loads this once and forks: the first listener does not wait for compiled code.
 warm_kernels()
+collect_rarely()

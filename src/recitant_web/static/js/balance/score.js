@@ -9,7 +9,7 @@ import { levelUnder, paintGrips, paintLevels, paintTrim, shapeOfTrim, shapesOfLe
 import { paintPhrases, shapesOfPhrases } from "./marks/phrases.js";
 import { LANE_HEIGHT, paintLane, passageUnder, shapeOfLane } from "./marks/lane.js";
 import { paintSpeech, shapesOfSpeech, SPEECH_HEIGHT, speechUnder } from "./marks/speech.js";
-import { duckOf, pointsOf } from "./model.js";
+import { duckOf, movedDb, pointsOf } from "./model.js";
 import { GUTTER_WIDTH, RULER_HEIGHT, ticksOf } from "./scale.js";
 
 const GAP = 8;
@@ -19,18 +19,24 @@ const STEP_LU = 6;
 const ABOVE_AIM_LU = 12;
 const WEIGHT = { dialogue: 1.45, music: 1.25, effects: 1.0, ambience: 0.9 };
 
-export function layoutScore(model, width, availableHeight) {
+// before: the score that is drawn, null where there is none; staves and lane that stand as they were are the same objects.
+export function layoutScore(model, width, availableHeight, before = null) {
   const staves = model.state.staves;
   const total = staves.reduce((sum, stave) => sum + WEIGHT[stave.role], 0) || 1;
   const room = availableHeight - RULER_HEIGHT - GAP * (staves.length + 2) - LANE_HEIGHT;
   let top = RULER_HEIGHT + GAP;
   const rows = staves.map((stave) => {
     const height = Math.max(LEAST_STAVE, Math.min(230, Math.floor((room * WEIGHT[stave.role]) / total)));
-    const row = layoutStave(model, stave, top, height, width);
+    const made = madeOf(model, stave, top, height, width);
+    const known = before?.rows.find((one) => one.role === stave.role);
+    const row = known && isSame(known.made, made) ? known : { ...layoutStave(model, stave, top, height, width), made };
     top += height + GAP;
     return row;
   });
-  const lane = shapeOfLane(model, Math.max(top, availableHeight - LANE_HEIGHT - GAP), width);
+  const laneTop = Math.max(top, availableHeight - LANE_HEIGHT - GAP);
+  const made = [model.state.clearance, model.contours?.clearance, model.view, laneTop, width];
+  const isKept = before && isSame(before.lane.made, made);
+  const lane = isKept ? before.lane : { ...shapeOfLane(model, laneTop, width), made };
   return {
     width,
     height: Math.max(top + LANE_HEIGHT + GAP, availableHeight),
@@ -38,6 +44,20 @@ export function layoutScore(model, width, availableHeight) {
     lane,
     ticks: ticksOf(model.view, width),
   };
+}
+
+// What the shapes of a stave are made of.
+function madeOf(model, stave, top, height, width) {
+  const { contours, state } = model;
+  const clips = stave.clips.flatMap((clip) => [contours?.clips[clip.id], movedDb(model, clip)]);
+  const speech = stave.role === "dialogue" ? [state.speech, model.selectedSpeech] : [];
+  const chosen = stave.clips.some((clip) => clip.id === model.selectedId) ? model.selectedId : null;
+  const duck = duckOf(model, stave.role);
+  return [stave, top, height, width, model.view, model.drag, chosen, contours?.step_samples, duck, ...speech, ...clips];
+}
+
+function isSame(one, other) {
+  return one.length === other.length && one.every((value, index) => value === other[index]);
 }
 
 function layoutStave(model, stave, top, height, width) {
@@ -109,7 +129,19 @@ export function hitTest(score, x, y) {
   return clip ? { kind: "clip", row, clip } : { kind: "stave", row };
 }
 
-export function paintScore(context, score, theme, silentRoles) {
+// before: the score that stands on the canvas, null where it is to be painted whole.
+export function paintScore(context, score, theme, silentRoles, before = null) {
+  if (!before) paintGround(context, score, theme);
+  for (const row of score.rows) {
+    if (before?.rows.includes(row)) continue;
+    context.globalAlpha = silentRoles.has(row.role) ? 0.35 : 1;
+    paintStave(context, row, score, theme);
+    context.globalAlpha = 1;
+  }
+  if (score.lane !== before?.lane) paintLane(context, score, theme);
+}
+
+function paintGround(context, score, theme) {
   context.fillStyle = theme.paper;
   context.fillRect(0, 0, score.width, score.height);
   context.font = MONO;
@@ -119,12 +151,6 @@ export function paintScore(context, score, theme, silentRoles) {
     context.fillStyle = theme.soft;
     context.fillText(clock(tick.sample), tick.x + 4, 16);
   }
-  for (const row of score.rows) {
-    context.globalAlpha = silentRoles.has(row.role) ? 0.35 : 1;
-    paintStave(context, row, score, theme);
-    context.globalAlpha = 1;
-  }
-  paintLane(context, score, theme);
 }
 
 function paintStave(context, row, score, theme) {

@@ -14,6 +14,7 @@ import { bindHorizon, bindKeys, bindScore } from "./control.js";
 import { paintHorizon, shapeOfHorizon } from "./marks/horizon.js";
 import { moveEdge, showCloseList, showFigures, showNote, showSpeech } from "./clearance.js";
 import { applyEdit, gainMoved, levelsMoved, pointIndex } from "./drawn.js";
+import { newContours } from "./contours.js";
 import { newFirstBalance } from "./firstbalance.js";
 import { showGiveWay } from "./giveway.js";
 import { heardParameters, neighbourClip, newModel, passageAt, scrolled, selectedClip, zoomed } from "./model.js";
@@ -50,6 +51,7 @@ const queue = newEditQueue({
 });
 const edit = queue.add;
 let score = layoutScore(model, 800, 600);
+let drawnGround = ""; // of the score that stands on the canvas
 let horizon = shapeOfHorizon(model, 1280, 72);
 let hear = "mix";
 const NUDGE_WAIT_MS = 300;
@@ -64,9 +66,14 @@ const player = new Player(desk.dataset.sound, {
 function draw() {
   const width = stavesBox.clientWidth - 158;
   const height = stavesBox.clientHeight;
-  score = layoutScore(model, width, height);
+  const silent = silentRoles();
+  // What stands on the canvas stays where neither its size nor its ground is another.
+  const ground = JSON.stringify([width, height, window.devicePixelRatio, model.view, silent, roles()]);
+  const before = ground === drawnGround ? score : null;
+  drawnGround = ground;
+  score = layoutScore(model, width, height, before);
   scoreCanvas.style.height = `${score.height}px`;
-  paintScore(fitCanvas(scoreCanvas, width, score.height), score, theme, silentRoles());
+  paintScore(fitCanvas(scoreCanvas, width, score.height), score, theme, new Set(silent), before);
   const box = horizonCanvas.getBoundingClientRect();
   horizon = shapeOfHorizon(model, box.width, box.height);
   const words = ["Whole programme", clock(model.state.length_samples), "short-term, LUFS"];
@@ -74,10 +81,8 @@ function draw() {
   paintHorizon(fitCanvas(horizonCanvas, box.width, box.height), horizon, theme, words);
 }
 
-function silentRoles() {
-  const roles = model.state.staves.map((stave) => stave.role);
-  return new Set(roles.filter((role) => model.muted.has(role) || (model.only.size && !model.only.has(role))));
-}
+const roles = () => model.state.staves.map((stave) => stave.role);
+const silentRoles = () => roles().filter((role) => model.muted.has(role) || (model.only.size && !model.only.has(role)));
 
 function show() {
   draw();
@@ -127,25 +132,14 @@ const follow = newFollower({
   adopt: take,
 });
 
-let contourAsked = 0;
-async function loadContours() {
-  contourAsked += 1;
-  const mine = contourAsked;
-  const margin = (model.view.end - model.view.start) / 4;
-  const view = { start: Math.max(0, Math.round(model.view.start - margin)), end: Math.round(model.view.end + margin) };
-  try {
-    const points = Math.min(4000, Math.round(score.width * 0.75));
-    const found = await api.get(`${desk.dataset.contours}?start=${view.start}&end=${view.end}&points=${points}`);
-    if (mine !== contourAsked) return;
-    const levels = Object.fromEntries(
-      model.base.staves.flatMap((stave) => stave.clips.map((clip) => [clip.id, clip.in_mix_lufs])),
-    );
-    model.contours = { ...found, levels };
-    draw();
-  } catch (error) {
-    say(error.message);
-  }
-}
+const loadContours = newContours({
+  api,
+  url: desk.dataset.contours,
+  model,
+  width: () => score.width,
+  onLoad: draw,
+  onFault: say,
+});
 
 let scrollTimer = null;
 function moveView(view) {
@@ -383,7 +377,10 @@ new ResizeObserver(() => {
   show();
   loadContours();
 }).observe(stavesBox);
-window.addEventListener("themechange", draw);
+window.addEventListener("themechange", () => {
+  drawnGround = "";
+  draw();
+});
 document.fonts.ready.then(() => {
   show();
   desk.dataset.ready = "true";
