@@ -161,9 +161,8 @@ def _start(chosen: argparse.Namespace) -> int:
 
 def _serve(services: Services, environment: dict[str, str], port: int, account: dict[str, str]) -> int:
     web = [str(PYTHON), "-m", "gunicorn", "recitant_web.config.wsgi:application", "--bind", f"127.0.0.1:{port}"]
-    web += ["--preload", "--workers", "2", "--threads", "6", "--timeout", "0", "--log-level", "warning"]
-    # A chain that is being tried travels in the address of a block of sound.
-    web += ["--limit-request-line", "8190"]
+    # One process: what it keeps of plans, levels and states serves every request; compiled loops use all cores.
+    web += ["--preload", "--workers", "1", "--threads", "12", "--timeout", "0", "--log-level", "warning"]
     web += ["--worker-tmp-dir", str(services.folder), "--keep-alive", "30"]
     worker = [str(PYTHON), "-m", "celery", "-A", "recitant_web.config.celery:app", "worker"]
     worker += ["--concurrency", "2", "--loglevel", "WARNING", "--without-gossip", "--without-mingle"]

@@ -9,6 +9,7 @@ from fractions import Fraction
 import av
 import numpy as np
 
+from recitant_core.measure.running import LEAD_SAMPLES, running_readings
 from recitant_core.ports import SampleSource
 from recitant_core.processors.dynamics import gains_db, level_dbfs
 from recitant_core.processors.model import Chain, Processor
@@ -17,6 +18,8 @@ from recitant_core.render.segments import forget_segments
 from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
 from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.threads import use_threads
+from recitant_io.machine import n_cores
 
 _N_TRACKS = 12
 _FRAMES = 4_096
@@ -111,18 +114,34 @@ def _drain(end: "av.filter.context.FilterContext") -> None:
             return
 
 
-def moved_parameter_s(plan: Plan, sources: dict, lead_samples: int) -> tuple[list[float], list[float]]:  # type: ignore[type-arg]
-    """Seconds from a changed threshold to the next second of sound: where it was playing, and where nobody has been."""
-    near, cold = [], []
-    hour = plan.span.length_samples
-    for place in np.linspace(0.02, 0.97, 7):
-        start = int(place * hour) + 7
-        span = SampleSpan(start, RATE_HZ).widen(lead_samples, 0)
-        cold.append(_once(lambda span=span: render_output(plan, sources, span)))  # type: ignore[misc]
-        tracks = (replace(plan.tracks[0], chain=whole_chain(-31.0)), *plan.tracks[1:])
-        changed = replace(plan, tracks=tracks)
-        near.append(_once(lambda span=span, changed=changed: render_output(changed, sources, span)))  # type: ignore[misc]
+def moved_parameter_s(plan: Plan, sources: dict) -> tuple[list[float], dict[int, list[float]]]:  # type: ignore[type-arg]
+    """Seconds from a changed threshold to the next second of sound with its readings.
+
+    Returns:
+        Where it was playing, on one core; where nobody has been, by the number of cores.
+    """
+    near: list[float] = []
+    cold: dict[int, list[float]] = {}
+    for threads in (1, min(2, n_cores())):
+        forget_segments()
+        use_threads(threads)
+        for place in np.linspace(0.02, 0.97, 7):
+            span = SampleSpan(int(place * plan.span.length_samples) + 7, RATE_HZ)
+            heard: list[Audio] = []
+            began = time.perf_counter()
+            heard.append(render_output(plan, sources, span.widen(LEAD_SAMPLES, 0)))
+            running_readings(heard[0])
+            cold.setdefault(threads, []).append(time.perf_counter() - began)
+            if threads == 1:
+                # The meters go on from what was heard before the threshold moved.
+                tracks = (replace(plan.tracks[0], chain=whole_chain(-31.0)), *plan.tracks[1:])
+                near.append(_once(lambda t=tracks, s=span, h=heard[0]: _next(replace(plan, tracks=t), sources, s, h)))  # type: ignore[misc]
+    use_threads(1)
     return near, cold
+
+
+def _next(plan: Plan, sources: dict, span: SampleSpan, heard: Audio) -> None:  # type: ignore[type-arg]
+    running_readings(np.concatenate([heard[:LEAD_SAMPLES], render_output(plan, sources, span)]))
 
 
 def redrawn_s(source: SampleSource) -> float:

@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from recitant_core.measure import clearance
 from recitant_core.measure.clearance import HOP_SAMPLES, clearance_lu, close_passages, speech_mask
 from recitant_core.units.clock import SampleSpan
 
@@ -59,3 +60,17 @@ def test_a_pause_of_two_tenths_does_not_divide_a_passage():
 
 def test_what_is_asked_for_exactly_is_enough():
     assert close_passages(np.full(400, 7.0), 7.0) == []
+
+
+@pytest.mark.parametrize("window_hops", [1, 3, 40, 41, 100])
+@pytest.mark.parametrize("n_hops", [0, 1, 39, 40, 41, 1_000])
+def test_a_window_is_the_sum_around_each_hop_and_hangs_on_nothing_else(window_hops, n_hops):
+    values = np.random.default_rng(n_hops).random(n_hops)
+    half = window_hops // 2
+    expected = [values[max(0, hop - half) : max(0, hop - half + window_hops)].sum() for hop in range(n_hops)]
+    found = clearance._windowed(values, window_hops)
+    assert found == pytest.approx(expected)
+    if n_hops > 300:
+        other = values.copy()
+        other[:100] *= 1e9
+        assert np.array_equal(clearance._windowed(other, window_hops)[300:], found[300:])  # to the last bit

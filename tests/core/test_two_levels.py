@@ -9,9 +9,11 @@ from recitant_core.gain.duck_drawing import point_moved
 from recitant_core.gain.duck_rule import DuckAim, Room, levels_rule
 from recitant_core.gain.ducking import dips, hop_gains_db
 from recitant_core.measure.clearance import close_passages
+from recitant_core.render import two_levels
 from recitant_core.render.following import follow, scene_of
 from recitant_core.render.two_levels import lacking_db, travel_budget_db
 from recitant_core.speech.activity import SpeechSpan
+from recitant_core.timeline.edits import set_clips
 from recitant_core.timeline.model import Clip, Duck, Plan, Role, Track
 from recitant_core.units.clock import RATE_HZ
 
@@ -103,6 +105,18 @@ def test_gaps_are_closed_until_the_curve_moves_no_more_than_is_comfortable():
     assert len(found) < len(starts) / 2 and travel <= travel_budget_db(np.zeros(HOPS, bool))
     far = tuple(range(5, 170, 40))  # in a pause of half a minute the music always comes back
     assert len(dips(followed(*film(starts=far, music=-20.0))[0]["music"].points)) == len(far)
+
+
+@pytest.mark.parametrize("by_db", [-20.0, -6.0, -0.5, 3.0, 12.0])
+@pytest.mark.parametrize("clip_id", ["v0", "v2", "m", "e", "a"])
+def test_depths_that_are_kept_are_those_that_would_be_found(clip_id, by_db):
+    plan, energies, speech = film(effects=-20.0)
+    followed(plan, energies, speech)  # everything of the plan before is kept
+    edited = set_clips(plan, [clip_id], lambda clip: replace(clip, gain_db=by_db))
+    kept = followed(edited, energies, speech)[0]
+    two_levels._known.clear()
+    assert followed(edited, energies, speech)[0] == kept
+    two_levels._known.clear()
 
 
 def test_pinned_points_stay():

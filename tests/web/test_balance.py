@@ -84,6 +84,10 @@ def dipped(desk):
     return desk
 
 
+def spoken(state):
+    return [span[:2] for row in state["speech"] for span in row["spans"]]
+
+
 def points(desk):
     return [tuple(p) for p in Duck.objects.get(pk=desk.duck).points]
 
@@ -95,13 +99,13 @@ def deepest_at(desk, second):
 
 def test_the_state_tells_speech_clearance_and_ducks(dipped):
     state = dipped.state()
-    assert [s[:2] for s in state["speech"]] == [s[:2] for s in SPEECH]
+    assert spoken(state) == [s[:2] for s in SPEECH]
     assert state["clearance"]["has_speech"] and state["clearance"]["is_exact"]
     assert state["clearance"]["speech_share"] == pytest.approx(3 / 8, abs=0.02)
     assert {stem["role"] for stem in state["clearance"]["stems"]} == {"dialogue", "music", "effects"}
     duck = state["ducks"][0]
     assert duck["stem"] == "music" and duck["role"] == "music" and duck["rule"]["depth_db"] == 6
-    assert "down to −6.0 dB" in duck["comfort"]
+    assert "down to −6.0 dB" in state["feels"][duck["id"]]["words"]
 
 
 def test_music_is_lowered_in_what_is_heard_and_contours_show_both_lines(dipped):
@@ -195,7 +199,7 @@ def test_rules_are_changed_field_by_field_and_refused_with_a_sentence(dipped):
 def test_a_live_key_and_the_way_back(dipped):
     dipped.edit("duck-rule", id=dipped.duck, rule={"kind": "live", "live": {"threshold_dbfs": "−60"}})
     state = dipped.state()
-    assert state["ducks"][0]["comfort"].startswith("live key, down to −")
+    assert state["feels"][state["ducks"][0]["id"]]["words"].startswith("live key, down to −")
     dipped.edit("undo")
     assert dipped.state()["ducks"][0]["rule"]["kind"] == "curve"
 
@@ -230,14 +234,14 @@ def test_a_duck_waits_while_its_track_is_dialogue_or_its_key_is_gone(desk):
 def test_speech_is_corrected_by_hand_and_the_correction_survives(dipped):
     before = points(dipped)
     dipped.edit("speech", id=dipped.voice, from_sample=216_000, to_sample=6 * SECOND, is_speech=False)
-    assert [s[:2] for s in dipped.state()["speech"]] == [[SECOND, 2 * SECOND]]
+    assert spoken(dipped.state()) == [[SECOND, 2 * SECOND]]
     assert len(points(dipped)) < len(before)
     dipped.edit("speech", id=dipped.voice, from_sample=3 * SECOND, to_sample=4 * SECOND, is_speech=True)
-    assert [s[:2] for s in dipped.state()["speech"]] == [[SECOND, 3 * SECOND]]
+    assert spoken(dipped.state()) == [[SECOND, 3 * SECOND]]
     source = Source.objects.get(programme=dipped.film, role="dialogue")
     Source.objects.filter(pk=source.pk).update(is_listened=False)
     listen(source.pk, lambda _share: None)
-    spans = dipped.state()["speech"]
+    spans = spoken(dipped.state())
     assert any(s[0] <= 3 * SECOND and s[0] + s[1] >= 4 * SECOND for s in spans)
     assert not any(s[0] < 6 * SECOND and s[0] + s[1] > 216_000 for s in spans)
     assert (
@@ -440,7 +444,7 @@ def queued(desk, monkeypatch):
 
 
 def test_a_page_that_asks_while_a_first_balance_ends_asks_once_more(desk, queued, monkeypatch):
-    real = queries.levels_in_mix
+    real = queries.staves
     pending = [queued]
 
     def levels_late(*given):
@@ -449,7 +453,7 @@ def test_a_page_that_asks_while_a_first_balance_ends_asks_once_more(desk, queued
             pending.pop()()
         return real(*given)
 
-    monkeypatch.setattr(queries, "levels_in_mix", levels_late)
+    monkeypatch.setattr(queries, "staves", levels_late)
     before = desk.state()
     assert before["balance_run"]["is_open"]
     after = desk.state()

@@ -14,6 +14,7 @@ from recitant_web.desk.energies import known_energies, missing_chains
 from recitant_web.desk.levels import measure_peaks
 from recitant_web.desk.models import Clip, ClipPeaks, Edit, Preset, Stem, Track, Verdict
 from recitant_web.desk.versions import return_to_version, save_version
+from recitant_web.listening import blocks
 from recitant_web.programme.models import Programme, Source
 from recitant_web.shared.caches import clear_caches
 
@@ -294,6 +295,37 @@ def test_another_version_and_the_page_undone_can_be_heard(level, account):
     return_to_version(level.film, account[0], version.pk, level.film.revision)
     level.film.refresh_from_db()
     assert np.array_equal(level.sound(), untouched)
+
+
+def test_a_chain_that_is_being_tried_is_heard_by_its_name(level):
+    untouched = level.sound()
+    name = level.post("draft", chain=[LOW_CUT])["draft"]
+    assert level.post("draft", chain=[LOW_CUT])["draft"] == name and len(name) == 32
+    tried = level.sound(how="draft", target="clip", id=level.voice, draft=name)
+    assert np.array_equal(level.sound(), untouched)  # looked at, not kept
+    level.chain("clip", level.voice, LOW_CUT)
+    assert np.array_equal(level.sound(), tried)
+    level.post("draft", status=422, chain=[{"kind": "nothing"}])
+    for gone in ("0" * 32, "../../x", ""):
+        instead = json.dumps({"how": "draft", "target": "clip", "id": level.voice, "draft": gone})
+        assert level.client.get(f"/programmes/{level.film.pk}/sound", {"instead": instead}).status_code == 422
+
+
+def test_meters_read_what_the_listener_heard_before(level, monkeypatch):
+    def readings(start):
+        answer = level.client.get(
+            f"/programmes/{level.film.pk}/sound", {"start": start, "length": SECOND, "hear": "mix"}
+        )
+        return json.loads(answer["Recitant-Readings"])
+
+    in_a_row = [readings(second * SECOND) for second in range(6)]
+    rendered = []
+    monkeypatch.setattr(blocks, "render_output", lambda *args: rendered.append(args[2]) or render_output(*args))
+    assert readings(5 * SECOND) == in_a_row[5] and rendered[0].length_samples == SECOND
+    clear_caches()
+    assert readings(5 * SECOND) == in_a_row[5] and rendered[1].length_samples > SECOND  # nothing heard: rendered
+    level.edit("gain", target="stem", id="music", gain_db="-40")
+    assert readings(5 * SECOND)["short_term"] != in_a_row[5]["short_term"] and rendered[2].length_samples == SECOND
 
 
 def test_presets_stay_in_their_workspace(level, stranger):

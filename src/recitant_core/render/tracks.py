@@ -16,12 +16,13 @@ from recitant_core.processors.model import Chain, active
 from recitant_core.render.chains import Node
 from recitant_core.render.giving_way import GainOverTime, KeySignal, ducked, hears_around
 from recitant_core.render.laid import LaidClips, Sources
-from recitant_core.render.segments import SEGMENT_SAMPLES, Fill, Job, LaneStream, is_kept
+from recitant_core.render.segments import SEGMENT_SAMPLES, Fill, Job, LaneStream, is_kept, made
 from recitant_core.timeline.model import Clip, Duck, Plan, Ride, Role, Track
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.channels import STEREO, ChannelLayout
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.level import factor_from_db
+from recitant_core.units.threads import at_once, n_threads
 
 _MOST_AHEAD: Final = 3
 Add = Callable[[int, FloatArray], None]
@@ -83,6 +84,8 @@ class Tracks:
 
     def adder(self, tracks: Sequence[Track], span: SampleSpan, key: "Keys") -> Add:
         """Tracks with their own and their stem's gains, giving way by themselves, ready to be added in a span."""
+        if self._segment is None:
+            self._make_at_once(span)
         entering = [self._entering(track, span, key) for track in tracks]
 
         def add(start_sample: int, bus: FloatArray) -> None:
@@ -90,6 +93,22 @@ class Tracks:
                 one(start_sample, bus)
 
         return add
+
+    def _make_at_once(self, span: SampleSpan) -> None:
+        """Segments of all chains in a short span, where several passes are missing and there are cores for them."""
+        if n_threads() == 1 or span.length_samples > SEGMENT_SAMPLES:
+            return
+        indices = range(max(0, span.start_sample) // SEGMENT_SAMPLES, -(-span.end_sample // SEGMENT_SAMPLES))
+        jobs = [job for index in indices for node in self._nodes.values() if (job := node.job(index)) is not None]
+        missing: dict[Hashable, list[Job]] = {}
+        for job in jobs:
+            if not is_kept(job):
+                missing.setdefault(job.shape, []).append(job)
+        passes: list[list[Job]] = [[job] for job in missing.pop(None, [])]
+        for same in missing.values():
+            passes += [same[first : first + widest() // 2] for first in range(0, len(same), widest() // 2)]
+        if len(passes) > 1:
+            at_once(partial(made, group[0], partial(list, group[1:])) for group in passes)
 
     def _entering(self, track: Track, span: SampleSpan, key: "Keys") -> Add:
         duck = self._plan.duck_of_track(track.track_id)

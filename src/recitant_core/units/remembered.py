@@ -79,7 +79,8 @@ def prints_of_stretches(values: NDArray[np.float64], stretches: "list[slice]") -
     """
     bits = np.ascontiguousarray(values).view(np.uint64)
     edges = np.array([(one.start, min(one.stop, len(values))) for one in stretches], np.int64).reshape(-1, 2)
-    return _weighed(bits, edges, _weights(1 << max(0, len(values) - 1).bit_length()))
+    found: NDArray[np.uint64] = _weighed(bits, edges, _weights(1 << max(0, len(values) - 1).bit_length()))
+    return found
 
 
 @lru_cache(maxsize=2)

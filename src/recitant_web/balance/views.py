@@ -105,7 +105,9 @@ def sound(request: HttpRequest, programme_id: int) -> HttpResponse:
     plan = None
     if instead is not None:
         plan, heard = plan_instead(programme, instead), heard_instead(programme, instead, heard)
-    found = block(programme, start, length, hear, heard, plan, is_mono=request.GET.get("mono") == "1")
+    found = block(
+        programme, start, length, hear, heard, plan, is_mono=request.GET.get("mono") == "1", listener=request.user.pk
+    )
     response = HttpResponse(found.wav, content_type="audio/wav")
     response["Recitant-Readings"] = json.dumps(found.readings, separators=(",", ":"))
     response["Cache-Control"] = "no-store"

@@ -20,6 +20,12 @@ class ViewRequest(Struct, frozen=True, kw_only=True):
     at_sample: Samples = Samples(0)
 
 
+class DraftRequest(Struct, frozen=True, kw_only=True):
+    """A chain that is being tried, to be heard."""
+
+    chain: list[Any]
+
+
 class FindRequest(Struct, frozen=True, kw_only=True):
     """What to look for, and where; from_sample equal to to_sample stands for the pauses."""
 

@@ -10,6 +10,7 @@ urlpatterns = [
     path("programmes/<int:programme_id>/level/edits", views.level_edits, name="level-edits"),
     path("programmes/<int:programme_id>/level/view", views.level_view, name="level-view"),
     path("programmes/<int:programme_id>/level/whole", views.level_whole, name="level-whole"),
+    path("programmes/<int:programme_id>/level/draft", views.level_draft, name="level-draft"),
     path("programmes/<int:programme_id>/level/find", views.level_find, name="level-find"),
     path("programmes/<int:programme_id>/level/even", views.level_even, name="level-even"),
     path("programmes/<int:programme_id>/level/peaks", views.level_peaks, name="level-peaks"),

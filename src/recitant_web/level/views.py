@@ -10,6 +10,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from recitant_web.desk.edits.doors import edit_from, said_of
 from recitant_web.level.forms import (
+    DraftRequest,
     DropPreset,
     EvenRequest,
     FindRequest,
@@ -21,6 +22,7 @@ from recitant_web.level.forms import (
 from recitant_web.level.inspection import found_in, processor_view, whole_reduction
 from recitant_web.level.presets import chain_of_preset, drop_preset, keep_preset, presets
 from recitant_web.level.queries import evened_data, level_state, level_state_soon, page_data, peaks_of_clips
+from recitant_web.listening.drafts import keep_draft
 from recitant_web.listening.examination import measure_again
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import programmes_of, specs
@@ -89,6 +91,15 @@ def level_view(request: HttpRequest, programme_id: int) -> HttpResponse:
 def level_whole(request: HttpRequest, programme_id: int) -> HttpResponse:
     """Gain reduction of one processor over the whole programme."""
     return JsonResponse(whole_reduction(_programme(request, programme_id), body_of(request, ViewRequest)))
+
+
+@reads
+@login_required
+@require_POST
+def level_draft(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """Keep a chain that is being tried, so that blocks of sound can name it."""
+    _programme(request, programme_id)
+    return JsonResponse({"draft": keep_draft(body_of(request, DraftRequest).chain)})
 
 
 @reads

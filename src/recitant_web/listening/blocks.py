@@ -1,6 +1,8 @@
 """Blocks of what is heard, with what the meters show along them."""
 
 import io
+import time
+from collections.abc import Hashable
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -9,6 +11,7 @@ import soundfile
 
 from recitant_core.dsp.quantise import quantise
 from recitant_core.errors import RangeError
+from recitant_core.measure.lately import Lately
 from recitant_core.measure.running import LEAD_SAMPLES, running_readings
 from recitant_core.render.mix import render_output
 from recitant_core.render.tracks import Heard
@@ -19,8 +22,10 @@ from recitant_web.desk.energies import known_source
 from recitant_web.listening.figures import likely_master, tenths_of
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
+from recitant_web.shared.caches import Cache
 
 MOST_BLOCK_SAMPLES = 10 * RATE_HZ
+_lately: Cache[Lately] = Cache("heard lately", 128_000_000, lambda _lately: 6_000_000)
 
 
 @dataclass(frozen=True)
@@ -40,6 +45,7 @@ def block(
     plan: Plan | None = None,
     *,
     is_mono: bool = False,
+    listener: Hashable = None,
 ) -> Block:
     """What is heard in a stretch.
 
@@ -48,6 +54,7 @@ def block(
             for the programme's specification (24 bit).
         heard: which tracks sound.
         plan: heard instead of the programme's own, for comparing.
+        listener: who hears it; meters go on from what the same one heard before.
         is_mono: whether both sides are added up, to check what a single loudspeaker gives.
 
     Raises:
@@ -62,11 +69,19 @@ def block(
         master, is_exact = likely_master(snapshot)
         plan = replace(plan, master=master)
     sources = {key: known_source(key) for key in {c.source_key for track in plan.tracks for c in track.clips}}
-    with_lead = SampleSpan(start_sample, length_samples).widen(LEAD_SAMPLES, 0)
-    audio = render_output(plan, sources, with_lead, heard)
+    mix = (snapshot.key, plan.master, heard, is_mono)
+    lately = _lately.get_or_make((listener, programme.pk, hear, heard, is_mono), Lately)
+    lead = lately.lead(start_sample, mix, time.monotonic())
+    span = SampleSpan(start_sample, length_samples).widen(LEAD_SAMPLES if lead is None else 0, 0)
+    audio = render_output(plan, sources, span, heard)
     if is_mono:
         audio = np.repeat(audio.mean(axis=1, keepdims=True), 2, axis=1)
-    wanted = audio[LEAD_SAMPLES:]
+    wanted = audio[-length_samples:]
+    if lead is None:
+        lately.put(start_sample - LEAD_SAMPLES, audio, mix, time.monotonic())
+    else:
+        lately.put(start_sample, wanted, mix, time.monotonic())
+        audio = np.concatenate([lead, wanted])
     if hear == "handed-over":
         file = io.BytesIO()
         bit_depth = snapshot.spec.bit_depth

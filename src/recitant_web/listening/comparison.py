@@ -10,7 +10,7 @@ import numpy as np
 
 from recitant_core.errors import EditRefused
 from recitant_core.measure.meter import measure
-from recitant_core.processors.model import Chain, Processor, chain_from_data
+from recitant_core.processors.model import Chain, Processor
 from recitant_core.render.inspection import heard_of
 from recitant_core.render.mix import render_mix
 from recitant_core.render.tracks import Heard
@@ -21,6 +21,7 @@ from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_web.desk.bridge.plans import plan_key, plan_of, plan_of_rows
 from recitant_web.desk.energies import known_source
+from recitant_web.listening.drafts import draft
 from recitant_web.programme.models import Programme
 from recitant_web.shared.caches import Cache
 
@@ -34,12 +35,12 @@ def plan_instead(programme: Programme, instead: dict[str, Any]) -> Plan:
 
     Args:
         instead: ``how``: "untreated" (the chain of a target off), "bypass" or "taken" (one processor of it off, or
-            only what it takes away), "ridden" (a fader moved by ``gain_db``), "draft" (another chain on it), "page"
-            (every chain and ride off), "version"; with ``target``, ``id``, ``index``, ``chain``, ``version_id`` and
+            only what it takes away), "ridden" (a fader moved by ``gain_db``), "draft" (a chain by its name), "page"
+            (every chain and ride off), "version"; with ``target``, ``id``, ``index``, ``draft``, ``version_id`` and
             ``at_sample`` (of the match), as needed.
 
     Raises:
-        EditRefused: what it names is not there. PlanError: a draft that cannot be.
+        EditRefused: what it names is not there.
     """
     plan = plan_of(programme)
     how = instead.get("how")
@@ -55,7 +56,7 @@ def plan_instead(programme: Programme, instead: dict[str, Any]) -> Plan:
         return _ridden(plan, target, target_id, instead.get("gain_db"))
     chain = target_chain(plan, target, target_id)
     if how == "draft":
-        return with_chain(plan, target, [target_id], chain_from_data(instead.get("chain")))
+        return with_chain(plan, target, [target_id], draft(str(instead.get("draft", ""))))
     other = with_chain(plan, target, [target_id], _other_chain(chain, str(how), int(instead.get("index", 0))))
     return other if how == "taken" else _matched(plan, other, instead)
 

@@ -3,9 +3,8 @@
 
 import { button, make } from "../lib/dom.js";
 
-const MOST_ADDRESS = 7000;
-
-export function newHear({ box, model, refresh, position, loop }) {
+// draftName(chain): a promise of the name that a chain being tried is kept under.
+export function newHear({ box, model, draftName, refresh, position, loop }) {
   let how = ""; // what it is compared with
   let isOther = false; // which of both is heard
   let isBlind = false;
@@ -13,7 +12,7 @@ export function newHear({ box, model, refresh, position, loop }) {
   let ridden = null;
   let isMono = false;
 
-  function instead() {
+  async function instead() {
     const where = {
       target: model.target.kind,
       id: model.target.id,
@@ -22,21 +21,16 @@ export function newHear({ box, model, refresh, position, loop }) {
     };
     if (ridden) return { how: "ridden", ...ridden };
     if (how === "taken") return { how, ...where };
-    if (model.draft) return { how: "draft", ...where, chain: model.draft };
+    if (model.draft) return { how: "draft", ...where, draft: await draftName(model.draft) };
     if (!isOther || !how) return null;
     if (how.startsWith("version:"))
       return { how: "version", version_id: Number(how.slice(8)), at_sample: where.at_sample };
     return { how, ...where };
   }
 
-  function parameters() {
-    const found = instead();
-    const text = found ? JSON.stringify(found) : "";
-    // A chain too long for an address is heard once it is kept.
-    return {
-      ...(text && encodeURIComponent(text).length < MOST_ADDRESS ? { instead: text } : {}),
-      ...(isMono ? { mono: 1 } : {}),
-    };
+  async function parameters() {
+    const found = await instead();
+    return { ...(found ? { instead: JSON.stringify(found) } : {}), ...(isMono ? { mono: 1 } : {}) };
   }
 
   function set(next) {

@@ -13,6 +13,7 @@ import { newChain } from "./chain.js";
 import { newActions } from "./actions.js";
 import { applyEdit } from "./drawn.js";
 import { newEven } from "./even.js";
+import { newDrafts } from "./drafts.js";
 import { newHear } from "./hear.js";
 import { newMeters } from "./meters.js";
 import { chainOf, chosenIds, isOff, newModel, rowOf } from "./model.js";
@@ -49,7 +50,7 @@ const PEAKS_PAUSE_MS = 600;
 
 const loop = { isOn: false };
 const player = new Player(page.dataset.sound, {
-  parameters: () => ({ hear: "mix", revision: model.state.revision, ...hear.parameters() }),
+  parameters: async () => ({ hear: "mix", revision: model.state.revision, ...(await hear.parameters()) }),
   length: () => model.state.length_samples,
   onFault: say,
   loop: () => {
@@ -60,6 +61,7 @@ const player = new Player(page.dataset.sound, {
 const hear = newHear({
   box: byId("hear"),
   model,
+  draftName: newDrafts(api, page.dataset.draft),
   refresh: () => {
     player.refresh();
     chain.show();

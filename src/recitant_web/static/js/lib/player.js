@@ -14,7 +14,7 @@ const SCRUB_S = 0.12;
 export class Player {
   constructor(url, { parameters, length, onFault, loop = () => null }) {
     this.url = url;
-    this.parameters = parameters;
+    this.parameters = parameters; // may be a promise
     this.length = length;
     this.onFault = onFault;
     this.loop = loop; // null, or the samples [from, to] that repeat
@@ -200,8 +200,8 @@ export class Player {
 
   async fetchBlock(start, seconds) {
     const length = Math.min(Math.round(seconds * RATE_HZ), this.length() - start);
-    const query = new URLSearchParams({ start, length, ...this.parameters() });
     try {
+      const query = new URLSearchParams({ start, length, ...(await this.parameters()) });
       const response = await fetch(`${this.url}?${query}`, { headers: { Accept: "application/json" } });
       if (!response.ok) {
         this.stop();
