@@ -60,15 +60,13 @@ class ChainedSource:
             part = place.intersect(span)
             if part is not None:
                 begin, at = part.start_sample - place.start_sample, part.start_sample - start_sample
-                out[at : at + part.length_samples] = self._segment(index)[begin : begin + part.length_samples]
+                end = begin + part.length_samples
+                out[at : at + part.length_samples] = made(self._job(index), list, end)[begin:end]
         return out
 
-    def _segment(self, index: int) -> Audio:
-        def job(index: int) -> Job:
-            key = ("source", self.key, index)
-            return Job(key, self._chain, index, self._source.layout.n_channels, lambda _window: self._fill)
-
-        return made(job(index), list)
+    def _job(self, index: int) -> Job:
+        key = ("source", self.key, index)
+        return Job(key, self._chain, index, self._source.layout.n_channels, lambda _window: self._fill)
 
     def _fill(self, start_sample: int, out: Audio) -> None:
         first = max(0, start_sample)
@@ -145,7 +143,8 @@ class Node:
             if job is None or part is None:
                 continue
             begin = part.start_sample - place.start_sample
-            audio = made(job, partial(companions, index))[begin : begin + part.length_samples]
+            end = begin + part.length_samples
+            audio = made(job, partial(companions, index), end)[begin:end]
             if self.ride.points and not self.ride.is_first:
                 out = audio.astype(np.float64)
                 self._ride(out, part)

@@ -8,8 +8,7 @@ Held to: tests/core/test_chains.py, tests/core/test_lanes.py
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Iterable, Sequence
 from dataclasses import dataclass
-from itertools import zip_longest
-from threading import Event, Lock
+from threading import Lock
 from typing import Final
 
 import numpy as np
@@ -65,56 +64,133 @@ class Job:
 Companions = Callable[[], Iterable[Job]]
 
 
+class _Segments:
+    """Segments of jobs side by side, each from rest at the start of its own window, as far as they were wanted."""
+
+    def __init__(self, group: Sequence[Job]) -> None:
+        """Nothing made yet.
+
+        Args:
+            group: jobs of one shape, at most widest() / 2, or a single one of none.
+        """
+        self._group = group
+        windows = [job.window for job in group]
+        self._starts = [window.start_sample for window in windows]
+        self._befores = [
+            segment_span(j.index).start_sample - w.start_sample for j, w in zip(group, windows, strict=True)
+        ]
+        self._ends = [before + SEGMENT_SAMPLES for before in self._befores]
+        self._made: list[Audio] | None = None
+        self._done = 0
+        self._lock = Lock()
+        if group[0].shape is not None:
+            n_lanes = 2 if len(group) == 1 else widest()
+            self._pass: LanePass | None = LanePass([run_of(job.chain) for job in group], n_lanes)
+            self._rows = rows_of(n_lanes // 2, max(self._ends))
+            self._rows[len(group) :] = 0.0
+            self._fills: list[Fill] = []
+
+    @property
+    def keys(self) -> list[Hashable]:
+        """Under which its segments are kept."""
+        return [job.key for job in self._group]
+
+    def job(self, row: int) -> Job:
+        """What a segment is made of."""
+        return self._group[row]
+
+    def upto(self, row: int, n_frames: int) -> Audio:
+        """A segment, float32 (SEGMENT_SAMPLES, channels), of which at least the first n_frames are made."""
+        with self._lock:
+            if self._made is not None:
+                return self._made[row]
+            if self._group[0].shape is None:
+                self._made = [_alone(self._group[0])]
+                return self._made[0]
+            while self._done < self._befores[row] + min(n_frames, SEGMENT_SAMPLES):
+                self._advance()
+            if self._done >= max(self._ends):
+                self._finish()
+                assert self._made is not None
+                return self._made[row]
+            return self._rows[row, self._befores[row] : self._ends[row], : self._group[row].n_channels]
+
+    def _advance(self) -> None:
+        assert self._pass is not None
+        if not self._fills:
+            self._fills = [job.fill_in(job.window) for job in self._group]
+        n = min(PIECE_SAMPLES, max(self._ends) - self._done)
+        for row, (job, fill, end) in enumerate(zip(self._group, self._fills, self._ends, strict=True)):
+            # Nothing after its segment counts.
+            piece = self._rows[row, self._done : min(self._done + n, end)]
+            if len(piece):
+                _fill_sides(fill, self._starts[row] + self._done, piece, job.n_channels)
+            self._rows[row, max(self._done, end) : self._done + n] = 0.0
+        self._pass.take(self._rows, self._done, n)
+        self._done += n
+
+    def _finish(self) -> None:
+        sides = [
+            self._rows[row, before:end] for row, (before, end) in enumerate(zip(self._befores, self._ends, strict=True))
+        ]
+        out = [side[:, : job.n_channels] for side, job in zip(sides, self._group, strict=True)]
+        # Rows of others, or a side that nobody wants, are not kept along.
+        is_full = len(self._group) == len(self._rows) and all(job.n_channels == 2 for job in self._group)
+        self._made = out if is_full else [one.copy() for one in out]
+        self._pass, self._fills = None, []
+        del self._rows
+
+
 class _Kept:
-    """Segments, least recently used out first; one that is being made is waited for, never made twice."""
+    """Segments, least recently used out first; no two of a key."""
 
     def __init__(self) -> None:
-        self._audio: OrderedDict[Hashable, Audio] = OrderedDict()
-        self._under_way: dict[Hashable, Event] = {}
+        self._segments: OrderedDict[Hashable, tuple[_Segments, int]] = OrderedDict()
         self._bytes = 0
         self._lock = Lock()
 
-    def get_or_claim(self, key: Hashable) -> Audio | None:
-        """The segment, waited for where somebody makes it; None where it is now the caller's to make and put."""
-        while True:
-            with self._lock:
-                found = self._audio.get(key)
-                if found is not None:
-                    self._audio.move_to_end(key)
-                    return found
-                under_way = self._under_way.get(key)
-                if under_way is None:
-                    self._under_way[key] = Event()
-                    return None
-            under_way.wait()
+    def get_or_begin(self, job: Job, companions: Companions) -> tuple[_Segments, int]:
+        """The segments of a job, begun where there are none, and which of them it is."""
+        with self._lock:
+            found = self._segments.get(job.key)
+            if found is not None:
+                self._segments.move_to_end(job.key)
+                return found
+            group, shape = [job], job.shape
+            for other in companions() if shape is not None else ():
+                if len(group) == widest() // 2:
+                    break
+                if other.shape == shape and other.key not in self._segments and all(other.key != o.key for o in group):
+                    group.append(other)
+            begun = _Segments(group)
+            for row, one in enumerate(group):
+                self._segments[one.key] = begun, row
+                self._bytes += _bytes_of(one)
+            while self._bytes > MOST_KEPT_BYTES:
+                _, (segments, row) = self._segments.popitem(last=False)
+                self._bytes -= _bytes_of(segments.job(row))
+            return begun, 0
 
     def holds(self, key: Hashable) -> bool:
         with self._lock:
-            return key in self._audio
+            return key in self._segments
 
-    def claims(self, key: Hashable) -> bool:
-        """Whether it was neither kept nor being made, and is now the caller's to make and put."""
+    def drop(self, segments: _Segments) -> None:
+        """Keep these no longer: what went into them could not be read."""
         with self._lock:
-            if key in self._audio or key in self._under_way:
-                return False
-            self._under_way[key] = Event()
-            return True
-
-    def put(self, key: Hashable, audio: Audio | None) -> None:
-        """Keep a claimed segment; None gives the claim back."""
-        with self._lock:
-            if audio is not None:
-                self._audio[key] = audio
-                self._bytes += audio.nbytes
-            while self._bytes > MOST_KEPT_BYTES:
-                _, gone = self._audio.popitem(last=False)
-                self._bytes -= gone.nbytes
-            self._under_way.pop(key).set()
+            for row, key in enumerate(segments.keys):
+                if self._segments.get(key, (None, 0))[0] is segments:
+                    del self._segments[key]
+                    self._bytes -= _bytes_of(segments.job(row))
 
     def clear(self) -> None:
         with self._lock:
-            self._audio.clear()
+            self._segments.clear()
             self._bytes = 0
+
+
+def _bytes_of(job: Job) -> int:
+    return SEGMENT_SAMPLES * job.n_channels * 4
 
 
 _kept: Final = _Kept()
@@ -125,30 +201,19 @@ def forget_segments() -> None:
     _kept.clear()
 
 
-def made(job: Job, companions: Companions) -> Audio:
+def made(job: Job, companions: Companions, n_frames: int = SEGMENT_SAMPLES) -> Audio:
     """The segment of a job, float32 (SEGMENT_SAMPLES, channels), kept or made.
 
     Args:
         companions: jobs that will be wanted too; those of the same shape are made in the same pass and kept.
+        n_frames: how many of its first frames are wanted; what comes after them may not be made yet.
     """
-    found = _kept.get_or_claim(job.key)
-    if found is not None:
-        return found
-    group, audio = [job], [None]  # type: tuple[list[Job], list[Audio | None]]
+    segments, row = _kept.get_or_begin(job, companions)
     try:
-        most, shape = widest() // 2, job.shape
-        if shape is not None:
-            for other in companions():
-                if len(group) == most:
-                    break
-                if other.shape == shape and _kept.claims(other.key):
-                    group.append(other)
-        audio = list(_side_by_side(group) if shape is not None else [_alone(job)])
-    finally:
-        for one, segment in zip_longest(group, audio):
-            _kept.put(one.key, segment)
-    assert audio[0] is not None
-    return audio[0]
+        return segments.upto(row, n_frames)
+    except BaseException:
+        _kept.drop(segments)
+        raise
 
 
 def _alone(job: Job) -> Audio:
@@ -159,29 +224,6 @@ def _alone(job: Job) -> Audio:
         fill(window.start_sample + at, audio[at : at + PIECE_SAMPLES])
     before = segment_span(job.index).start_sample - window.start_sample
     return through_chain(job.chain, audio, window.start_sample)[before : before + SEGMENT_SAMPLES].copy()
-
-
-def _side_by_side(group: Sequence[Job]) -> list[Audio]:
-    # Every job begins at the start of its own window and ends with its segment: nothing after it counts.
-    n_lanes = 2 if len(group) == 1 else widest()
-    run = LanePass([run_of(job.chain) for job in group], n_lanes)
-    windows = [job.window for job in group]
-    fills = [job.fill_in(window) for job, window in zip(group, windows, strict=True)]
-    befores = [segment_span(j.index).start_sample - w.start_sample for j, w in zip(group, windows, strict=True)]
-    ends = [before + SEGMENT_SAMPLES for before in befores]
-    rows = rows_of(n_lanes // 2, max(ends))
-    rows[len(group) :] = 0.0
-    for at in range(0, max(ends), PIECE_SAMPLES):
-        for row, (job, window, fill, end) in enumerate(zip(group, windows, fills, ends, strict=True)):
-            piece = rows[row, at : min(at + PIECE_SAMPLES, end)]
-            if len(piece):
-                _fill_sides(fill, window.start_sample + at, piece, job.n_channels)
-            rows[row, max(at, end) : at + PIECE_SAMPLES] = 0.0
-        run.take(rows, at, min(PIECE_SAMPLES, max(ends) - at))
-    sides = [rows[row, before:end] for row, (before, end) in enumerate(zip(befores, ends, strict=True))]
-    out = [side[:, : job.n_channels] for side, job in zip(sides, group, strict=True)]
-    # Rows of others, or a side that nobody wants, are not kept along.
-    return out if len(group) == len(rows) and all(j.n_channels == 2 for j in group) else [one.copy() for one in out]
 
 
 def _fill_sides(fill: Fill, start_sample: int, piece: Audio, n_channels: int) -> None:

@@ -108,7 +108,7 @@ class Tracks:
         for same in missing.values():
             passes += [same[first : first + widest() // 2] for first in range(0, len(same), widest() // 2)]
         if len(passes) > 1:
-            at_once(partial(made, group[0], partial(list, group[1:])) for group in passes)
+            at_once(partial(made, group[0], partial(list, group[1:]), _frames_in(group[0], span)) for group in passes)
 
     def _entering(self, track: Track, span: SampleSpan, key: "Keys") -> Add:
         duck = self._plan.duck_of_track(track.track_id)
@@ -161,6 +161,11 @@ class Tracks:
 
     def _node(self, track: Track) -> Node:
         return track_node(track, self._sources, self._plan.layout, self._plan.span.end_sample)
+
+
+def _frames_in(job: Job, span: SampleSpan) -> int:
+    """How many frames of a job's segment lie before the end of a span."""
+    return min(SEGMENT_SAMPLES, span.end_sample - job.index * SEGMENT_SAMPLES)
 
 
 def _track_adder(
