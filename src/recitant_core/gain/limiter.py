@@ -15,6 +15,7 @@ import numpy as np
 
 from recitant_core.dsp.interpolation import TAPS, interpolate, interpolator, reach_factor
 from recitant_core.errors import RangeError
+from recitant_core.measure.true_peak import highest_magnitude
 from recitant_core.units.arrays import Audio, require_audio
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.level import factor_from_db
@@ -65,14 +66,13 @@ def limit(audio: Audio, ceiling_dbtp: float, *, hears_between: bool = True) -> t
             _add_need_of_samples(samples, ceiling, needs[channel])
 
     at_once(partial(hear, channel) for channel in range(len(needs)))
-    need = needs.max(axis=0)
     factor = np.ones((n_out, 1), np.float32)
-    if not need.any():
+    if not needs.any():
         return audio[BEFORE_SAMPLES : BEFORE_SAMPLES + n_out].copy(), factor
-    _gain_from_need(need, factor[:, 0])
-    middle = audio[BEFORE_SAMPLES : BEFORE_SAMPLES + n_out]
-    # Deeper than MOST_REDUCTION_DB the gain stays where it is, and only the samples themselves are held.
-    return np.clip(middle * factor, -ceiling, ceiling).astype(np.float32), factor
+    _gain_from_need(needs, factor[:, 0])
+    held = np.empty((n_out, audio.shape[1]), np.float32)
+    _hold(audio[BEFORE_SAMPLES : BEFORE_SAMPLES + n_out], factor[:, 0], np.float32(ceiling), held)
+    return held, factor
 
 
 @numba.njit(cache=True, nogil=True)
@@ -81,20 +81,19 @@ def _add_need(samples, phases, reach, ceiling, need):  # type: ignore[no-untyped
     n = len(samples) - TAPS
     n_phases = phases.shape[0] + 1
     out = np.empty((n_phases, _TILE), np.float32)
-    tops = np.empty(_TILE, np.float32)
+    bits, sample_bits = out.view(np.int32), samples.view(np.int32)
+    top_bits = np.empty(_TILE, np.int32)
+    tops = top_bits.view(np.float32)
     for start in range(0, n, _TILE):
         count = min(_TILE, n - start)
-        top = np.float32(0.0)
-        for i in range(start, start + count + TAPS):
-            top = max(top, abs(samples[i]))
-        if top * reach <= ceiling:
+        if highest_magnitude(sample_bits[start : start + count + TAPS]) * reach <= ceiling:
             continue
         interpolate(samples[start:], phases, count, out)
-        for i in range(count):
-            tops[i] = 0.0
+        top_bits[:] = 0
         for p in range(n_phases):
+            row = bits[p]
             for i in range(count):
-                tops[i] = max(tops[i], abs(out[p, i]))
+                top_bits[i] = max(top_bits[i], row[i] & np.int32(0x7FFFFFFF))
         for i in range(count):
             if tops[i] > ceiling:
                 steps = min(_MOST_STEPS, np.int64(math.ceil(20.0 * math.log10(tops[i] / ceiling) * STEPS_PER_DB)))
@@ -113,30 +112,53 @@ def _add_need_of_samples(samples, ceiling, need):  # type: ignore[no-untyped-def
 
 
 @numba.njit(cache=True, nogil=True)
-def _gain_from_need(need, factor):  # type: ignore[no-untyped-def]
-    n = len(need)
-    reach = LOOKAHEAD_SAMPLES
-    # Highest need within the lookahead on either side: a queue of candidates, highest first.
-    held = np.zeros(n, np.int64)
-    queue = np.empty(n, np.int64)
-    head = 0
-    tail = 0
-    for i in range(n + reach):
-        if i < n:
-            while tail > head and need[queue[tail - 1]] <= need[i]:
-                tail -= 1
-            queue[tail] = i
-            tail += 1
-        at = i - reach
-        if at >= 0:
-            while queue[head] < at - reach:
-                head += 1
-            held[at] = need[queue[head]]
+def _hold(audio, factor, ceiling, out):  # type: ignore[no-untyped-def]
+    # Deeper than MOST_REDUCTION_DB the gain stays where it is, and only the samples themselves are held.
+    for i in range(len(audio)):
+        for channel in range(audio.shape[1]):
+            out[i, channel] = min(max(audio[i, channel] * factor[i], -ceiling), ceiling)
+
+
+@numba.njit(cache=True, nogil=True)
+def _highest_around(values, reach):  # type: ignore[no-untyped-def]
+    # The highest of the values up to ``reach`` before and after each: of one, two, four and so on, side by side.
+    n = len(values)
+    window = 2 * reach + 1
+    highest, wider = np.zeros(n + window, np.int32), np.empty(n + window, np.int32)
+    for i in range(n):
+        highest[reach + i] = values[i]
+    width = 1
+    n_left = n + window
+    while 2 * width <= window:
+        n_left -= width
+        one, other, both = highest[:n_left], highest[width : width + n_left], wider[:n_left]
+        for i in range(n_left):
+            both[i] = max(one[i], other[i])
+        highest, wider = wider, highest
+        width *= 2
+    found = np.empty(n, np.int64)
+    last = highest[window - width :]
+    for i in range(n):
+        found[i] = max(highest[i], last[i])
+    return found
+
+
+@numba.njit(cache=True, nogil=True)
+def _gain_from_need(needs, factor):  # type: ignore[no-untyped-def]
+    n = needs.shape[1]
+    need = needs[0].copy()
+    for channel in range(1, len(needs)):
+        other = needs[channel]
+        for i in range(n):
+            need[i] = max(need[i], other[i])
+    held = _highest_around(need, LOOKAHEAD_SAMPLES)
     # Release on a straight line in dB.
-    for i in range(1, n):
-        held[i] = max(held[i], held[i - 1] - _RELEASE_STEPS)
+    released = np.int64(0)
+    for i in range(n):
+        released = max(held[i], released - _RELEASE_STEPS)
+        held[i] = released
     # Two running means over half the lookahead to either side: at the peak itself every value in reach is the need.
-    half = reach // 2
+    half = LOOKAHEAD_SAMPLES // 2
     width = 2 * half + 1
     for _ in range(2):
         total = np.int64(0)
@@ -148,7 +170,13 @@ def _gain_from_need(need, factor):  # type: ignore[no-untyped-def]
             if i >= half:
                 smooth[i - half] = total
         held = smooth
-    scale = math.log(10.0) / 20.0 / STEPS_PER_DB / (width * width)
+    # 10^(-dB/20) is e^x, its eighth root by its series (x / 8 stays over -0.52), to the last bit of a float32: the
+    # compiler works on several places at once, which it does not with the library's.
+    eighth = -math.log(10.0) / 20.0 / STEPS_PER_DB / (width * width) / 8.0
     for i in range(len(factor)):
-        steps = held[i + BEFORE_SAMPLES]
-        factor[i] = math.exp(-steps * scale) if steps > 0 else 1.0
+        x = held[i + BEFORE_SAMPLES] * eighth
+        root = 1.0 + x * (1.0 / 7.0) * (1.0 + x * (1.0 / 8.0) * (1.0 + x * (1.0 / 9.0)))
+        root = 1.0 + x * (1.0 / 4.0) * (1.0 + x * (1.0 / 5.0) * (1.0 + x * (1.0 / 6.0) * root))
+        root = 1.0 + x * (1.0 + x * (1.0 / 2.0) * (1.0 + x * (1.0 / 3.0) * root))
+        square = root * root
+        factor[i] = square * square * (square * square)

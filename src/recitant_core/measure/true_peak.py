@@ -65,13 +65,15 @@ def true_peak_factor(audio: Audio) -> float:
 
 def sample_peak_factor(audio: Audio) -> float:
     """Highest magnitude of any sample, float32 (frames, channels), as a factor of full scale; 0 of none."""
-    return float(_top(np.ascontiguousarray(audio).reshape(-1).view(np.int32)))
+    return float(highest_magnitude(np.ascontiguousarray(audio).reshape(-1).view(np.int32)))
 
 
 @numba.njit(cache=True, nogil=True)
-def _top(bits):  # type: ignore[no-untyped-def]
-    # The highest magnitude of float32 values given as their bits: without the sign, bits order as magnitudes do, and
-    # the compiler compares whole numbers eight at a time, which it does not for floats.
+def highest_magnitude(bits):  # type: ignore[no-untyped-def]
+    """The highest magnitude of float32 values given as their bits.
+
+    Without the sign, bits order as magnitudes do, and the compiler compares whole numbers side by side, unlike floats.
+    """
     top = np.zeros(1, np.int32)
     highest = np.int32(0)
     for i in range(len(bits)):
@@ -87,7 +89,7 @@ def _near_top(x, h, row, bits):  # type: ignore[no-untyped-def]
         row[i] = (h0 * x[i] + h1 * x[i + 1] + (h2 * x[i + 2] + h3 * x[i + 3])) + (
             h4 * x[i + 4] + h5 * x[i + 5] + (h6 * x[i + 6] + h7 * x[i + 7])
         )
-    return _top(bits)
+    return highest_magnitude(bits)
 
 
 @numba.njit(cache=True, nogil=True)
@@ -100,11 +102,11 @@ def _highest(audio, tail, phases, reach, peak):  # type: ignore[no-untyped-def]
     flat = audio.reshape(-1).view(np.int32)
     tops = np.empty(n_tiles, np.float32)
     for tile in range(n_tiles):
-        tops[tile] = _top(flat[tile * TILE * n_channels : min(n, (tile + 1) * TILE) * n_channels])
+        tops[tile] = highest_magnitude(flat[tile * TILE * n_channels : min(n, (tile + 1) * TILE) * n_channels])
     sample_peak = tops.max()
     peak = max(peak, sample_peak)
     bounds = tops.copy()
-    bounds[0] = max(bounds[0], _top(tail.reshape(-1).view(np.int32)))
+    bounds[0] = max(bounds[0], highest_magnitude(tail.reshape(-1).view(np.int32)))
     bounds[1:] = np.maximum(bounds[1:], tops[:-1])
     n_phases = phases.shape[0] + 1
     out = np.empty((n_phases, TILE + 1), np.float32)
@@ -125,7 +127,7 @@ def _highest(audio, tail, phases, reach, peak):  # type: ignore[no-untyped-def]
                 samples[margin : count + margin] = audio[:count, channel]
             else:
                 samples[: count + margin] = audio[start - margin : start + count, channel]
-            top = _top(sample_bits[: count + margin])
+            top = highest_magnitude(sample_bits[: count + margin])
             if top * reach * _PARABOLA_REACH <= peak:
                 continue
             # A band-limited signal lies at most 1 / cos(pi / 4) over a grid of twice its rate. The eight nearest taps
@@ -135,11 +137,15 @@ def _highest(audio, tail, phases, reach, peak):  # type: ignore[no-untyped-def]
             if (max(top, near) + far * top) * _TWICE_REACH <= peak:
                 continue
             interpolate(samples, half, count + 1, out)
-            if max(_top(out_bits[0, : count + 1]), _top(out_bits[1, : count + 1])) * _TWICE_REACH > peak:
+            if (
+                max(highest_magnitude(out_bits[0, : count + 1]), highest_magnitude(out_bits[1, : count + 1]))
+                * _TWICE_REACH
+                > peak
+            ):
                 interpolate(samples, phases, count + 1, out)
                 grid_top = np.float32(0.0)
                 for p in range(n_phases):
-                    grid_top = max(grid_top, _top(out_bits[p, : count + 1]))
+                    grid_top = max(grid_top, highest_magnitude(out_bits[p, : count + 1]))
                 if grid_top * _PARABOLA_REACH > peak:
                     peak = max(peak, _parabola_top(out, count, peak))
     return sample_peak, peak
