@@ -35,7 +35,7 @@ def main(arguments: list[str]) -> int:
     """Run one command; its exit code."""
     try:
         require_python()
-        if arguments[:1] == ["bench"] and arguments[1:2] in (["pages"], ["answers"], ["speech"]):
+        if arguments[:1] == ["bench"] and arguments[1:2] in (["pages"], ["answers"], ["growth"], ["speech"]):
             return _bench(*arguments[1:])
         if arguments and arguments[0] in CORE_COMMANDS:
             return _core(arguments)
@@ -83,7 +83,7 @@ def _core(arguments: list[str]) -> int:
 
 
 def _bench(name: str, *arguments: str) -> int:
-    if name in ("pages", "answers"):
+    if name in ("pages", "answers", "growth"):
         return _test([f"tests/bench/{name}.py", "-s", *arguments])
     make_environment(with_dev=True)
     command = [str(PYTHON), str(ROOT / "tests" / "bench" / "speech.py"), *arguments]

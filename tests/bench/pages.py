@@ -46,6 +46,11 @@ def no_jobs(monkeypatch):
 @pytest.fixture
 def long_film(account, media, no_jobs):
     """A programme of the size that is asked about."""
+    return film_of(account, N_CLIPS, N_TRACKS, MINUTES)
+
+
+def film_of(account, n_clips, n_tracks, minutes):
+    """A programme of so many clips, in places that hang on nothing but these numbers."""
     from recitant_web.programme.actions import bring_in, create_programme
     from recitant_web.programme.ingesting import ingest
 
@@ -60,11 +65,11 @@ def long_film(account, media, no_jobs):
         source.refresh_from_db()
         sources.append(source)
     rng = np.random.default_rng(1)
-    per_track = -(-N_CLIPS // N_TRACKS)
-    total = MINUTES * 60 * 48_000
+    per_track = -(-n_clips // n_tracks)
+    total = minutes * 60 * 48_000
     tracks = []
-    for index in range(N_TRACKS):
-        numbers = range(index * per_track, min(N_CLIPS, (index + 1) * per_track))
+    for index in range(n_tracks):
+        numbers = range(index * per_track, min(n_clips, (index + 1) * per_track))
         clips = [
             {
                 "source": sources[int(rng.integers(6))],

@@ -3,6 +3,7 @@
 import * as arranged from "/static/js/arrange/drawn.js";
 import * as balanced from "/static/js/balance/drawn.js";
 import { newEditQueue } from "/static/js/lib/edits.js";
+import { patched } from "/static/js/lib/patches.js";
 
 const wait = (ms) => new Promise((resolve) => setTimeout(resolve, ms));
 
@@ -104,6 +105,13 @@ export const cases = {
       clips: new Map(state.clips.map((clip) => [clip.id, clip])),
     });
     return { ...drawn, clips: [...drawn.clips.values()] };
+  },
+  patched([before, patch]) {
+    const kept = JSON.stringify(before);
+    const found = patched(before, patch);
+    const same = before.rows.filter((row) => !(row.id in (patch.in?.rows?.in || {})));
+    const isShared = same.every((row) => !found.rows.some((one) => one.id === row.id) || found.rows.includes(row));
+    return { found, isUntouched: kept === JSON.stringify(before), isShared };
   },
   balanceDraws: ([state, edits]) => edits.reduce((shown, data) => balanced.applyEdit(shown, data), state),
 };

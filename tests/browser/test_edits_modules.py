@@ -4,6 +4,8 @@ from pathlib import Path
 
 import pytest
 
+from recitant_web.shared.patches import patch_between
+
 pytestmark = pytest.mark.django_db(transaction=True)
 SECOND = 48_000
 CASES = Path(__file__).with_name("edits_cases.js").read_text(encoding="utf-8")
@@ -62,6 +64,27 @@ def test_a_refusal_takes_only_itself_away(run):
 
 def test_nothing_to_do_is_nothing_sent(run):
     assert run("nothingToDo") == {"end": None, "value": 0, "posts": 0, "shown": 0, "refused": []}
+
+
+def rows(*ids, **more):
+    return {"rows": [{"id": one, "gain": 0, "chain": []} for one in ids], **more}
+
+
+PATCHED = [
+    (rows("1", "2", "10"), rows("1", "2", "10")),
+    (rows("1", "2", "10"), rows("10", "1")),
+    (rows("2"), rows("2", "1", "3", title="new")),
+    (rows("1", title="old", inner={"a": 1, "b": [1]}), rows("1", inner={"a": 2, "c": None})),
+    (rows("1", "2"), {"rows": [{"id": "1", "gain": -3, "chain": []}, {"id": "2", "gain": 0, "chain": ["gate"]}]}),
+    (rows(), rows("5")),
+    (rows("5"), rows()),
+]
+
+
+@pytest.mark.parametrize(("before", "after"), PATCHED)
+def test_the_page_puts_a_patch_of_the_server_into_its_state(run, before, after):
+    found = run("patched", [before, patch_between(before, after)])
+    assert found == {"found": after, "isUntouched": True, "isShared": True}
 
 
 ON_ARRANGE = [

@@ -42,6 +42,36 @@ def test_the_sheet_is_worked_by_keys(level):
     assert Clip.objects.get(name="score").gain_db == -4.5
 
 
+def test_a_long_sheet_holds_the_rows_in_view_and_tells_how_many_there_are(level):
+    film = Programme.objects.get()
+    voice = Clip.objects.get(name="voice")
+    rest = {"track": voice.track, "source": voice.source, "length_samples": 9_600}
+    Clip.objects.bulk_create(
+        [Clip(name=f"line {n}", start_sample=480_000 + n * 9_600, in_sample=9_600, **rest) for n in range(400)]
+    )
+    Programme.objects.update(revision=film.revision + 1)  # as an edit that made them would
+    level.reload()
+    level.wait_for_selector("#level[data-ready]")
+    built = "document.querySelectorAll('#sheet tbody tr[data-id]').length"
+    assert 10 < level.evaluate(built) < 80
+    assert level.evaluate("document.getElementById('sheet').ariaRowCount") == "404"  # with the headings
+    row(level, "voice").click()
+    level.keyboard.press("End")
+    level.wait_for_selector('#sheet tr.is-focus:has-text("line 399")')
+    assert level.evaluate("document.activeElement.dataset.id === document.querySelector('tr.is-focus').dataset.id")
+    assert level.evaluate("document.activeElement.ariaRowIndex") == "404"
+    box, scroller = level.locator("#sheet tr.is-focus").bounding_box(), level.locator(".sheet-scroll").bounding_box()
+    assert scroller["y"] < box["y"] and box["y"] + box["height"] <= scroller["y"] + scroller["height"] + 1
+    level.keyboard.press("ArrowLeft")
+    wait_undo(level, "gain of 1 clip set")
+    assert level.locator("#sheet tr.is-focus input.gain").input_value() == "−0.5"
+    level.evaluate("document.querySelector('.sheet-scroll').scrollTop = 0")
+    level.wait_for_selector('#sheet tr:has-text("score")')
+    assert level.locator("#sheet tr.is-focus").count() == 1  # out of view, and still the one that keys go to
+    level.fill("#search", "line 25")
+    level.wait_for_function("document.getElementById('sheet').ariaRowCount === '12'")  # 25 and 250 to 259
+
+
 def test_nonsense_gets_a_sentence_and_changes_nothing(level):
     row(level, "voice").locator("input.gain").fill("loud")
     row(level, "voice").locator("input.gain").press("Tab")

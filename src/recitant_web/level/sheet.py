@@ -9,7 +9,7 @@ from recitant_web.desk.levels import LevelsOfClips, Peaks, advised_gain_db, know
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.shared.caches import Cache
 
-_SHEET_S: Final = 0.6  # what an answer may wait for clips that were never measured; the page asks again for the rest
+_SHEET_S: Final = 0.2  # what an answer may wait for clips that were never measured; the page asks again for the rest
 _ROW_BYTES: Final = 2_500
 Row = dict[str, Any]
 _sheets: Cache[tuple[LevelsOfClips, list[Row]]] = Cache(
