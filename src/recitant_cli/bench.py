@@ -293,6 +293,11 @@ def _page(rows: list[Row]) -> str:
         "| --- | --- | --- | --- |",
         *lines_now.values(),
         "",
+        "How cost grows with minutes and clips, [in figures](benchmarks-growth.md); others: "
+        "[pages](benchmarks-pages.md), [answers of the server](benchmarks-answers.md).",
+        "",
+        "![Cost by minutes of programme and by clips](benchmarks-growth.svg)",
+        "",
         speech or "Speech activity on recorded speech: `./recitant bench speech --write`.",
         "",
     ]

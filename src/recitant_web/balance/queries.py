@@ -20,7 +20,7 @@ from recitant_web.desk.bridge.ducks import duck_name, points_data, rule_data
 from recitant_web.desk.bridge.plans import sources_of_plan
 from recitant_web.desk.log import steps_beside
 from recitant_web.listening.balance_runs import is_run_open, run_data
-from recitant_web.listening.figures import figures_of, likely_master
+from recitant_web.listening.figures import figures_of, likely_master, spec_data
 from recitant_web.listening.scene import standing
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
@@ -80,6 +80,7 @@ def _settings(snapshot: Snapshot, under_way: UnderWay) -> State:
         "ducks": [_duck_data(duck, plan) for duck in plan.ducks],
         "starting_points": starting_points_data(),
         "balance_run": run and run | {"is_open": run["is_open"] or under_way.is_balancing},
+        "spec": spec_data(snapshot.spec),
         **steps_beside(programme),
     }
 

@@ -12,7 +12,7 @@ from recitant_web.desk.levels import evened_gains, measure_peaks
 from recitant_web.desk.log import steps_beside
 from recitant_web.level.presets import presets
 from recitant_web.level.sheet import sheet
-from recitant_web.listening.figures import figures_of
+from recitant_web.listening.figures import figures_of, spec_data
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import zones_of
@@ -75,6 +75,7 @@ def _settings(snapshot: Snapshot) -> dict[str, Any]:
         "presets": presets(programme),
         "versions": list(programme.versions.order_by("-pk").values("id", "name")),  # type: ignore[attr-defined]
         "zones": zones_of(programme),
+        "spec": spec_data(spec),
         **steps_beside(programme),
     }
 

@@ -71,13 +71,17 @@ def _figures_of(snapshot: Snapshot) -> dict[str, Any]:
         "findings": findings,
         "horizon": tenths_of(short_term_contour_lufs(total, places)) if len(total) else [],
         "fit": {"sentence": fit_words, "is_reached": is_reached, "is_exact": is_fit_exact},
-        "spec": {
-            "id": spec.spec_id,
-            "name": spec.name,
-            "target_lufs": spec.target_for(2),
-            "tolerance_lu": spec.tolerance_lu,
-            "max_true_peak_dbtp": spec.max_true_peak_dbtp,
-        },
+    }
+
+
+def spec_data(spec: Spec) -> dict[str, Any]:
+    """What pages show of a specification beside its figures."""
+    return {
+        "id": spec.spec_id,
+        "name": spec.name,
+        "target_lufs": spec.target_for(2),
+        "tolerance_lu": spec.tolerance_lu,
+        "max_true_peak_dbtp": spec.max_true_peak_dbtp,
     }
 
 

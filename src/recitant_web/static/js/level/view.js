@@ -47,6 +47,7 @@ const edit = queue.add;
 const MANY_CLIPS = 300; // from here on the page asks less often how far the exact figures are
 const SOON_MS = 60; // figures of an edit are asked for once its answer is drawn
 const PEAKS_PAUSE_MS = 600;
+const PEAKS_AFTER_EDIT_MS = 900; // whoever presses goes first
 
 const loop = { isOn: false };
 const player = new Player(page.dataset.sound, {
@@ -144,7 +145,7 @@ function take(state) {
     player.refresh();
     strip.load();
     actions.look();
-    if (state.clips.some((row) => !row.has_peaks)) askPeaks();
+    if (state.clips.some((row) => !row.has_peaks)) peaksSoon(PEAKS_AFTER_EDIT_MS);
   } else strip.paint();
   follow();
 }
@@ -165,6 +166,12 @@ const follow = newFollower({
 });
 
 let peaksAsked = 0;
+let peaksTimer = null;
+function peaksSoon(pauseMs) {
+  clearTimeout(peaksTimer);
+  peaksTimer = setTimeout(askPeaks, pauseMs);
+}
+
 async function askPeaks() {
   peaksAsked += 1;
   const mine = peaksAsked;
@@ -183,7 +190,7 @@ async function askPeaks() {
     model.base = { ...model.base, clips };
     model.state = queue.over(model.base);
     sheet.show();
-    if (found.left) setTimeout(askPeaks, PEAKS_PAUSE_MS);
+    if (found.left) peaksSoon(PEAKS_PAUSE_MS);
   } catch {
     /* the sheet keeps its dots */
   }
@@ -289,7 +296,7 @@ document.fonts.ready.then(() => {
   strip.follow();
   actions.look();
   page.dataset.ready = "true";
-  setTimeout(askPeaks, 300);
+  peaksSoon(300);
 });
 follow();
 requestAnimationFrame(tick);
