@@ -23,7 +23,7 @@ from recitant_core.render.mix import Mastering, MixedSegment, mixed_segments, ou
 from recitant_core.timeline.model import Master, Plan, Role
 from recitant_core.units.arrays import Audio
 from recitant_core.units.level import factor_from_db
-from recitant_core.units.threads import at_once
+from recitant_core.units.threads import at_once, results_at_once
 from recitant_io.conform import storage_errors
 from recitant_io.kept_mix import kept_mix
 from recitant_io.wav import wav_writer
@@ -65,13 +65,10 @@ def deliver(
         raise PlanError("nothing_to_mix", field="tracks")
     with kept_mix(folder, plan.layout) as store:
         known = render_once(plan, sources, store, lambda share: progress(_RENDERED * share))
-        fits = []
-        for index, spec in enumerate(specs):
-
-            def tell(share: float, index: int = index) -> None:
-                progress(_RENDERED + (_FITTED - _RENDERED) * (index + share) / len(specs))
-
-            fits.append(fit(plan, known, spec, tell, starts.get(spec.spec_id)))
+        fits = results_at_once(
+            [partial(_fitted, plan, known, spec, starts.get(spec.spec_id)) for spec in specs],
+            lambda share: progress(_RENDERED + (_FITTED - _RENDERED) * share),
+        )
         done = _write(plan, sources, known, fits, folder, lambda share: progress(_FITTED + (1.0 - _FITTED) * share))
     with storage_errors():
         for name, text in reports(done).items():
@@ -79,6 +76,10 @@ def deliver(
             part.write_text(text, encoding="utf-8")
             part.replace(folder / name)
     return done
+
+
+def _fitted(plan: Plan, known: Rendered, spec: Spec, start: Master | None, progress: Progress) -> Fit:
+    return fit(plan, known, spec, progress, start)
 
 
 def _write(

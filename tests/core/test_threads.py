@@ -1,7 +1,9 @@
 """Work side by side: its order, its errors, and the same bits on one core and on two; results that are kept."""
 
 import threading
+import time
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 import pytest
@@ -11,7 +13,7 @@ from recitant_core.render.mix import render_segments
 from recitant_core.render.segments import forget_segments
 from recitant_core.timeline.model import Clip, Master, Track
 from recitant_core.units.remembered import Remembered, fingerprint, keeps_hash
-from recitant_core.units.threads import ahead, at_once, in_order, n_threads, use_threads
+from recitant_core.units.threads import ahead, at_once, in_order, n_threads, results_at_once, use_threads
 from signals import programme
 
 from .test_chains import PLAN, SOURCES
@@ -137,3 +139,66 @@ def test_a_fingerprint_tells_arrays_apart_that_hold_the_same_numbers_elsewhere()
     values.flags.writeable = False
     assert fingerprint(values) == fingerprint(values)
     assert fingerprint(values[::2]) == fingerprint(values[::2].copy())
+
+
+@pytest.mark.parametrize("threads", [1, 2, 3])
+def test_results_come_in_order_and_progress_in_the_callers_thread(threads):
+    told, callers = [], set()
+
+    def progress(share):
+        told.append(share)
+        callers.add(threading.get_ident())
+
+    def work(number, tell):
+        for share in (0.25, 0.5, 1.0):
+            time.sleep(0.15)
+            tell(share)
+        return number, n_threads()
+
+    use_threads(threads)
+    try:
+        found = results_at_once([partial(work, number) for number in range(4)], progress)
+    finally:
+        use_threads(1)
+    assert found == [(number, 1) for number in range(4)]  # inside, nothing is split once more
+    assert callers == {threading.get_ident()} and told == sorted(told) and 0.0 < told[-1] <= 1.0
+
+
+@pytest.mark.parametrize("threads", [1, 2])
+def test_what_progress_raises_ends_all_work(threads):
+    done = []
+
+    def work(tell):
+        for step in range(1_000):
+            time.sleep(0.01)
+            tell(step / 1_000)
+        done.append(True)
+
+    def cancel(share):
+        if share > 0.01:
+            raise KeyError("cancelled")
+
+    use_threads(threads)
+    try:
+        with pytest.raises(KeyError):
+            results_at_once([work, work], cancel)
+    finally:
+        use_threads(1)
+    assert not done
+
+
+def test_what_one_raises_is_raised():
+    def fail(_tell):
+        raise ValueError("no")
+
+    def slow(tell):
+        for _ in range(10_000):
+            time.sleep(0.01)
+            tell(0.0)
+
+    use_threads(2)
+    try:
+        with pytest.raises(ValueError, match="no"):
+            results_at_once([fail, slow], lambda _share: None)
+    finally:
+        use_threads(1)

@@ -1,13 +1,19 @@
 """Work on several cores at once, its results in order: compiled loops let go of the interpreter while they run."""
 
 from collections import deque
-from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
-from typing import TypeVar
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import FIRST_EXCEPTION, Future, ThreadPoolExecutor, wait
+from functools import partial
+from threading import Event, local
+from typing import Final, TypeVar
 
 Item = TypeVar("Item")
 Result = TypeVar("Result")
+Told = Callable[[float], None]
+"""Is told the share of some work that is done."""
 _wanted = [1]
+_here = local()
+_TOLD_S: Final = 0.2
 
 
 def use_threads(n: int) -> None:
@@ -16,8 +22,8 @@ def use_threads(n: int) -> None:
 
 
 def n_threads() -> int:
-    """How many cores long work may use."""
-    return _wanted[0]
+    """How many cores long work may use; 1 inside of work that is done beside other work of its kind."""
+    return 1 if getattr(_here, "is_beside_others", False) else _wanted[0]
 
 
 def in_order(work: Callable[[Item], Result], items: Iterable[Item]) -> Iterator[Result]:
@@ -58,6 +64,50 @@ def ahead(items: Iterable[Item]) -> Iterator[Item]:
                 return
             following = pool.submit(next, left, end)
             yield item  # type: ignore[misc]
+
+
+def results_at_once(works: Sequence[Callable[[Told], Result]], progress: Told) -> list[Result]:
+    """What each of these gives, in their order; they are done side by side where there are cores for them.
+
+    Args:
+        works: each is told how to say what share of it is done.
+        progress: told the share of all in the caller's thread; what it raises ends them all.
+    """
+    shares = [0.0] * len(works)
+    if n_threads() == 1 or len(works) < 2:
+
+        def tell(index: int, share: float) -> None:
+            shares[index] = share
+            progress(sum(shares) / len(shares))
+
+        return [work(partial(tell, index)) for index, work in enumerate(works)]
+    is_over = Event()
+
+    def one(index: int) -> Result:
+        def tell(share: float) -> None:
+            shares[index] = share
+            if is_over.is_set():
+                raise _GivenUp
+
+        _here.is_beside_others = True
+        return works[index](tell)
+
+    with ThreadPoolExecutor(n_threads()) as pool:
+        under_way = [pool.submit(one, index) for index in range(len(works))]
+        try:
+            while wait(under_way, _TOLD_S, FIRST_EXCEPTION).not_done:
+                progress(sum(shares) / len(shares))
+                for done in under_way:
+                    if done.done() and done.exception() is not None:
+                        done.result()
+            return [done.result() for done in under_way]
+        finally:
+            is_over.set()
+            pool.shutdown(wait=True, cancel_futures=True)
+
+
+class _GivenUp(Exception):
+    """Raised inside of work whose result nobody wants any more."""
 
 
 def at_once(works: Iterable[Callable[[], object]]) -> None:

@@ -1,7 +1,8 @@
 // Plays blocks from the server without a gap, and says where the playhead is and what the meters show.
 // The samples are the server's: this only places them in time. A splice after an edit fades over 10 ms.
 
-import { RATE_HZ } from "../lib/units.js";
+import { Refusal } from "./api.js";
+import { RATE_HZ } from "./units.js";
 
 const FIRST_BLOCK = 0.35;
 const BLOCK = 1;
@@ -211,9 +212,10 @@ export class Player {
       const readings = JSON.parse(response.headers.get("Recitant-Readings"));
       const buffer = await this.context.decodeAudioData(await response.arrayBuffer());
       return { start, buffer, readings };
-    } catch {
+    } catch (error) {
       this.stop();
-      this.onFault("The sound did not arrive. Check that Recitant still runs, then press play again.");
+      const words = "The sound did not arrive. Check that Recitant still runs, then press play again.";
+      this.onFault(error instanceof Refusal ? error.message : words);
       return null;
     }
   }
