@@ -55,7 +55,7 @@ class Scene:
     @cached_property
     def words(self) -> FloatArray:
         """Power of the words around each hop, float64 (hops,)."""
-        key = (fingerprint(self.dialogue), hash(np.packbits(self.is_speech).tobytes()))
+        key = (fingerprint(self.dialogue), fingerprint(self.is_speech))
         return _words.get_or_make(key, lambda: words_power(self.dialogue, self.is_speech))
 
     @cached_property
@@ -97,6 +97,7 @@ class Scene:
 
 
 _words: Final = Remembered[FloatArray](32 << 20)
+_masks: Final = Remembered[BoolArray](8 << 20)
 
 
 def scene_of(plan: Plan, energies: Mapping[str, FloatArray], speech: SpeechOfSources) -> Scene:
@@ -106,8 +107,9 @@ def scene_of(plan: Plan, energies: Mapping[str, FloatArray], speech: SpeechOfSou
         energies: 10 ms energies of every recording the plan names.
         speech: of every recording of dialogue.
     """
-    spans = speech_in_programme(plan, speech)
-    return Scene(plan, track_energies(plan, energies), spans, speech_mask(spans, hops_of(plan)))
+    spans, n_hops = speech_in_programme(plan, speech), hops_of(plan)
+    is_speech = _masks.get_or_make((spans, n_hops), lambda: speech_mask(spans, n_hops))
+    return Scene(plan, track_energies(plan, energies), spans, is_speech)
 
 
 def rendered_clearance_lu(stems: Mapping[Role, FloatArray], is_speech: BoolArray) -> FloatArray:

@@ -23,7 +23,7 @@ from recitant_core.timeline.model import Duck, Plan, Role
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.level import ratio_from_lu
-from recitant_core.units.remembered import Remembered, prints_of_stretches
+from recitant_core.units.remembered import Remembered, fingerprint, prints_of_stretches
 
 QUIET_SPEECH_LU: Final = 10.0  # words further under the middle of all set no depth
 STEADY_LU: Final = 3.0  # a level's loud moments lie about this far over it
@@ -168,7 +168,8 @@ def with_two_levels(
         asked_lu: clearance of the programme.
         in_voice: share of each target's power in the voice's range, by its id, for those that may make room there.
     """
-    counted = counted_hops(words, is_speech)
+    key = (fingerprint(words), fingerprint(is_speech))
+    counted = _counted.get_or_make(key, lambda: counted_hops(words, is_speech))
     moving = [
         _Moving(
             duck,
@@ -185,7 +186,7 @@ def with_two_levels(
     fixed = momentary_power(others)
     _find_depths(moving, fixed, words, counted, asked_lu)
     budget_db = travel_budget_db(is_speech)
-    made = {one.duck.duck_id: _drawn(one, budget_db) for one in moving}
+    made = {one.duck.duck_id: _drawn_once(one, budget_db) for one in moving}
     return replace(plan, ducks=tuple(made.get(duck.duck_id, duck) for duck in plan.ducks))
 
 
@@ -218,6 +219,8 @@ def _find_depths(
             one.room_runs |= {mine.start + index for index in rooms}
 
 
+_counted: Final = Remembered[BoolArray](8 << 20)
+_curves: Final = Remembered[Duck](1 << 16)  # 64 of them: each may hold a thousand points
 Depths = tuple[tuple[list[float], list[int]], ...]
 """Of each that moves: depths of its runs in a part, and in which of them room in the spectrum is made."""
 _known: Final = Remembered[Depths](4 << 20)
@@ -356,6 +359,12 @@ def travel_budget_db(is_speech: BoolArray) -> float:
         a_minute = DENSE_TRAVEL_DB if part.mean() >= _DENSE_SHARE else OPEN_TRAVEL_DB
         total += a_minute * len(part) / minute
     return total
+
+
+def _drawn_once(one: _Moving, budget_db: float) -> Duck:
+    # An edit of one stem leaves the curves of the others as they are.
+    made_of = (tuple(one.runs), tuple(one.depths_db), tuple(sorted(one.room_runs)), budget_db, fingerprint(one.energy))
+    return _curves.get_or_make((one.duck, made_of), lambda: _drawn(one, budget_db))
 
 
 def _drawn(one: _Moving, budget_db: float) -> Duck:
