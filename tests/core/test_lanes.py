@@ -217,3 +217,50 @@ def test_any_spans_of_a_stem_are_those_of_the_delivery():
         stems = render_stems(plan, SOURCES, SampleSpan(start, 20_000))
         total = sum((stem.astype(np.float64) for stem in stems.values()), np.zeros((20_000, 2)))
         assert np.array_equal(delivered[start : start + 20_000], total.astype(np.float32))
+
+
+def job_of(index, name, heard, chain=FORMS["all"], fails_at=None):
+    """A segment of noise that keeps where it was read."""
+    noise = np.random.default_rng(3).standard_normal((2_000_000, 2)).astype(np.float32)
+
+    def fill_in(_window):
+        def fill(start_sample, out):
+            if fails_at is not None and start_sample >= fails_at():
+                raise OSError("gone")
+            heard.append((name, start_sample, len(out)))
+            out[:] = noise[np.arange(start_sample, start_sample + len(out)) % len(noise)] * np.float32(0.1)
+
+        return fill
+
+    return segments.Job((name, index), chain, index, 2, fill_in)
+
+
+@pytest.mark.parametrize("wanted", [[100], [100_000, 7, 300_001], [segments.SEGMENT_SAMPLES]])
+def test_a_segment_is_made_as_far_as_it_is_wanted_and_goes_on_from_there(wanted):
+    forget_segments()
+    whole = segments.made(job_of(1, "whole", []), list).copy()
+    forget_segments()
+    heard: list = []
+    job, other = job_of(1, "a", heard), job_of(2, "b", heard)
+    for n_frames in wanted:
+        found = segments.made(job, lambda: [other], n_frames)
+        assert np.array_equal(found[:n_frames], whole[:n_frames])
+    furthest = max(start + n for name, start, n in heard if name == "a")
+    most = segments.segment_span(1).start_sample + max(wanted) + segments.PIECE_SAMPLES
+    assert furthest <= most and segments.is_kept(other)
+    assert np.array_equal(segments.made(job, list), whole)
+    pieces = [start for name, start, _ in heard if name == "a"]
+    assert pieces == sorted(set(pieces))  # nothing was worked out twice
+
+
+def test_segments_whose_recording_cannot_be_read_are_made_anew():
+    forget_segments()
+    broken_at = [800_000]
+    job = job_of(1, "c", [], fails_at=lambda: broken_at[0])
+    segments.made(job, list, 1_000)
+    with pytest.raises(OSError, match="gone"):
+        segments.made(job, list)
+    assert not segments.is_kept(job)
+    broken_at[0] = 10_000_000
+    again = segments.made(job, list)
+    assert np.array_equal(again, segments.made(job_of(1, "d", []), list))
