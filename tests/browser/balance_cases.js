@@ -49,9 +49,15 @@ function page({ points = [], passages = [], drag = null, ducks = null } = {}) {
     ],
     ducks: ducks || [duck(points)],
     speech: [
-      [12 * SECOND, 4 * SECOND, 0.9, "voice"],
-      [20 * SECOND, 6 * SECOND, 0.6, "voice"],
+      {
+        id: "voice",
+        spans: [
+          [12 * SECOND, 4 * SECOND, 0.9],
+          [20 * SECOND, 6 * SECOND, 0.6],
+        ],
+      },
     ],
+    feels: {},
     clearance: { asked_lu: 7, passages },
   };
   const made = model.newModel(state);

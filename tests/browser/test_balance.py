@@ -155,6 +155,7 @@ def test_zoom_and_scroll_keep_the_programme_in_view(balance):
     assert balance.locator("#horizon").is_visible()
     balance.keyboard.press("0")
     balance.click("text=All clips as a table")
+    balance.wait_for_selector("#clip-table tbody tr")
     rows = balance.locator("#clip-table tbody tr")
     assert rows.count() == 3  # all that the canvas shows is in the page as text
 

@@ -55,7 +55,7 @@ def test_a_long_sheet_holds_the_rows_in_view_and_tells_how_many_there_are(level)
     built = "document.querySelectorAll('#sheet tbody tr[data-id]').length"
     assert 10 < level.evaluate(built) < 80
     assert level.evaluate("document.getElementById('sheet').ariaRowCount") == "404"  # with the headings
-    row(level, "voice").click()
+    level.click("#sheet tbody tr[data-id] .name")
     level.keyboard.press("End")
     level.wait_for_selector('#sheet tr.is-focus:has-text("line 399")')
     assert level.evaluate("document.activeElement.dataset.id === document.querySelector('tr.is-focus').dataset.id")

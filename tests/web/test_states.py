@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from patching import patched
-from recitant_web.desk.models import Clip, Track
+from recitant_web.desk.models import Clip, Duck, Track
 from recitant_web.programme.models import Source
 from recitant_web.shared.caches import clear_caches
 from recitant_web.shared.patches import patch_between
@@ -100,6 +100,16 @@ def test_whatever_is_edited_the_page_holds_the_whole_state(page):
     steps = [
         {"kind": "level", "ids": [voice], "by_db": -3.0},
         {"kind": "duck-add", "target": "stem", "id": "music"},
+        {"kind": "duck-point-add", "id": "DUCK", "at_sample": SECOND},
+        {"kind": "curve", "ids": [score], "points": [[0, "0"], [SECOND, "−2,5"]]},
+        {
+            "kind": "ride",
+            "target": "track",
+            "id": music,
+            "mode": "set",
+            "points": [[0, "0"], [SECOND, -3]],
+            "is_first": False,
+        },
         {"kind": "gain", "target": "stem", "id": "music", "gain_db": "-6"},
         {"kind": "gain", "target": "track", "id": music, "gain_db": "2"},
         {"kind": "speech", "id": voice, "from_sample": 0, "to_sample": SECOND // 2, "is_speech": True},
@@ -113,7 +123,8 @@ def test_whatever_is_edited_the_page_holds_the_whole_state(page):
         {"kind": "redo"},
     ]
     for step in steps:
-        page.edit(**step)
+        duck = {"id": str(Duck.objects.get().pk)} if step.get("id") == "DUCK" else {}
+        page.edit(**step | duck)
         page.ask()
         assert page.state == page.whole(), step
     assert page.ask().status_code == 304

@@ -9,6 +9,7 @@ import hashlib
 from typing import Any, Final
 
 import msgspec
+import numpy as np
 from django.http import HttpRequest, HttpResponse
 
 from recitant_web.shared.caches import Cache
@@ -25,7 +26,7 @@ def tag_of(page: str, programme_id: int, state: State) -> str:
     Args:
         page: which page's state it is.
     """
-    return _kept(page, programme_id, state, msgspec.json.encode(state))
+    return _kept(page, programme_id, state, _encode(state))
 
 
 def held_state(request: HttpRequest, page: str, programme_id: int) -> State | None:
@@ -43,7 +44,7 @@ def state_answer(request: HttpRequest, page: str, programme_id: int, state: Stat
     have = _have(request)
     if not have:
         return json_answer(state | beside)
-    text = msgspec.json.encode(state)
+    text = _encode(state)
     held = held_state(request, page, programme_id)
     tag = _kept(page, programme_id, state, text)
     if tag == have and request.method == "GET":
@@ -67,6 +68,19 @@ def _kept(page: str, programme_id: int, state: State, text: bytes) -> str:
     return tag
 
 
+def _plain(value: Any) -> Any:
+    """A number or a text of a class of its own (what came in as shared.shapes, what numpy computed), as JSON has it."""
+    for kind in (str, int, float, list, dict):
+        if isinstance(value, kind):
+            return kind(value)
+    if isinstance(value, np.generic):
+        return value.item()
+    raise TypeError(type(value))
+
+
+_encode: Final = msgspec.json.Encoder(enc_hook=_plain).encode
+
+
 def json_answer(data: Any) -> HttpResponse:
     """Data as JSON, quickly: what is no number (infinite, none at all) is null."""
-    return HttpResponse(msgspec.json.encode(data), content_type="application/json")
+    return HttpResponse(_encode(data), content_type="application/json")
