@@ -67,7 +67,7 @@ def test_minutes_of_sound(media):
     for minutes in MINUTES:
         keep("minutes", "measurement", minutes, spent_s(lambda minutes=minutes: measured(minutes)))
         keep("minutes", "render, 4 tracks with chains", minutes, spent_s(lambda minutes=minutes: rendered(minutes)))
-        keep("minutes", "delivery of it, 2 specifications", minutes, delivery_s(minutes, 1)[0])
+        keep("minutes", "delivery of it, 2 specifications, two cores", minutes, delivery_s(minutes, 2)[0])
 
 
 @pytest.mark.parametrize("page", PAGES, ids=[page[0] for page in PAGES])
@@ -96,7 +96,8 @@ def test_write():
     head = [
         "# How cost grows",
         "",
-        "Written by `./recitant bench growth`: processor time of one process, in seconds. Both axes are logarithmic:",
+        "Written by `./recitant bench growth`: processor time of one process, in seconds (a delivery: time on two cores).",
+        "Both axes are logarithmic:",
         "a line that climbs as the dashed one does is proportional to the size, a level one does not hang on it.",
         "Edits are a gain of one clip and its answer;",
         f"by minutes with {FILM_CLIPS} clips, by clips over {FILM_MINUTES} minutes.",
