@@ -96,10 +96,9 @@ def test_write():
     head = [
         "# How cost grows",
         "",
-        "Written by `./recitant bench growth`: processor time of one process, in seconds (a delivery: time on two cores).",
-        "Both axes are logarithmic:",
-        "a line that climbs as the dashed one does is proportional to the size, a level one does not hang on it.",
-        "Edits are a gain of one clip and its answer;",
+        "Written by `./recitant bench growth`: processor time of one process, in seconds (of a delivery the time it",
+        "takes on two cores). Both axes are logarithmic: a line that climbs as the dashed one does is proportional to",
+        "the size, a level one does not hang on it. Edits are a gain of one clip and its answer:",
         f"by minutes with {FILM_CLIPS} clips, by clips over {FILM_MINUTES} minutes.",
         "",
         "![Cost by minutes of programme and by clips](benchmarks-growth.svg)",
