@@ -146,7 +146,9 @@ def panel(axis, left):
     first = min(sizes)
     base = math.sqrt(10.0 ** (low + high)) / math.sqrt(max(sizes) / first)
     slope = f"M{x(first):.1f} {y(base):.1f}L{x(max(sizes)):.1f} {y(base * max(sizes) / first):.1f}"
-    parts.append(f'<path d="{slope}" stroke="#888" stroke-dasharray="3 4" fill="none"/>')
+    box = f'x="{left + LEFT}" y="16" width="{WIDTH - LEFT - 20}" height="{HEIGHT - FOOT - 16}"'
+    parts.append(f'<clipPath id="{axis}"><rect {box}/></clipPath>')
+    parts.append(f'<path d="{slope}" stroke="#888" stroke-dasharray="3 4" fill="none" clip-path="url(#{axis})"/>')
     for index, (name, points) in enumerate(lines.items()):
         colour = COLOURS[index % len(COLOURS)]
         path = "L".join(f"{x(size):.1f} {y(seconds):.1f}" for size, seconds in points)
