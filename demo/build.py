@@ -118,7 +118,7 @@ def film(folder: Path) -> dict[str, object]:
         *film_dialogue(folder),
         film_score(folder),
         *film_effects(folder),
-        track("Room", "ambience", [clip(floor, 0.0, 0.0, fade_in_s=2.0, fade_out_s=4.0, length_s=FILM_S)]),
+        track("Room", "atmosphere", [clip(floor, 0.0, 0.0, fade_in_s=2.0, fade_out_s=4.0, length_s=FILM_S)]),
     ]
     return {"plan": 1, "title": "Casting the Tenor", "frame_rate": "25", "spec": "ebu-r128", "tracks": tracks}
 
@@ -145,7 +145,7 @@ def film_dialogue(folder: Path) -> list[dict[str, object]]:
     return [
         track(
             "Narrator",
-            "dialogue",
+            "narration",
             [clip(f, at) for f, at in zip(narration, (5.0, 19.5, 47.5, 91.0, 114.0, 153.5), strict=True)],
             -2.0,
         ),
@@ -245,7 +245,7 @@ def spot(folder: Path) -> dict[str, object]:
     strike = write(folder, "Bell, spot", syn.bell(8))
     hits = write(folder, "Hammer, spot", np.concatenate([syn.hammer(i)[: round(0.9 * RATE_HZ)] for i in (1, 2, 3)]))
     tracks = [
-        track("Narrator", "dialogue", [clip(f, at) for f, at in zip(lines, (1.5, 9.0, 21.0), strict=True)]),
+        track("Narrator", "narration", [clip(f, at) for f, at in zip(lines, (1.5, 9.0, 21.0), strict=True)]),
         track("Score", "music", [clip(music, 0.0, fade_in_s=0.5, fade_out_s=3.0, length_s=SPOT_S)], -11.0),
         track(
             "Strikes",

@@ -94,18 +94,18 @@ def sounds() -> list[tuple[str, str, str, Audio]]:
         ("Boots on stone, six steps", "steps footsteps boots walk stone", "effects", steps(73, 6)),
         ("Heavy door shuts", "door shut wood impact", "effects", door(74)),
         ("Sparks", "spark crackle fire electric", "effects", spark(75, 4)),
-        ("Drips in a hall", "water drip hall cave", "ambience", drips(76, 12)),
+        ("Drips in a hall", "water drip hall cave", "atmosphere", drips(76, 12)),
         (
             "Furnace, steady",
             "furnace fire roar heat",
-            "ambience",
+            "atmosphere",
             fire,
         ),
-        ("Wind, steady", "wind air outside weather", "ambience", syn.noise_bed(20, 78, wind, 0.6)),
+        ("Wind, steady", "wind air outside weather", "atmosphere", syn.noise_bed(20, 78, wind, 0.6)),
         (
             "Room tone, large hall",
             "room tone hall quiet air",
-            "ambience",
+            "atmosphere",
             hall,
         ),
     ]

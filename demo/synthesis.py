@@ -1,4 +1,4 @@
-"""Music, effects and ambience of the demo, made from nothing but arithmetic; the same at every run.
+"""Music, effects and atmosphere of the demo, made from nothing but arithmetic; the same at every run.
 
 All functions return float32 (frames, 2) at 48 kHz unless they say mono.
 """

@@ -14,6 +14,7 @@ from pathlib import Path
 from machine import (
     BROWSER,
     FRONTEND,
+    LIBRARIES,
     PYTHON,
     ROOT,
     SERVICES,
@@ -35,7 +36,7 @@ def main(arguments: list[str]) -> int:
     """Run one command; its exit code."""
     try:
         require_python()
-        if arguments[:1] == ["bench"] and arguments[1:2] in (["pages"], ["answers"], ["growth"], ["speech"]):
+        if arguments[:1] == ["bench"] and arguments[1:2] in (["pages"], ["answers"], ["growth"], ["job"], ["speech"]):
             return _bench(*arguments[1:])
         if arguments and arguments[0] in CORE_COMMANDS:
             return _core(arguments)
@@ -83,7 +84,7 @@ def _core(arguments: list[str]) -> int:
 
 
 def _bench(name: str, *arguments: str) -> int:
-    if name in ("pages", "answers", "growth"):
+    if name in ("pages", "answers", "growth", "job"):
         return _test([f"tests/bench/{name}.py", "-s", *arguments])
     make_environment(with_dev=True)
     command = [str(PYTHON), str(ROOT / "tests" / "bench" / "speech.py"), *arguments]
@@ -91,7 +92,8 @@ def _bench(name: str, *arguments: str) -> int:
 
 
 def _test(arguments: list[str]) -> int:
-    install_packages({**SERVICES, **BROWSER})
+    signal.signal(signal.SIGTERM, _interrupt)
+    install_packages({**SERVICES, **LIBRARIES, **BROWSER})
     make_environment(with_dev=True)
     make_script_tools()
     with running(VAR / "test") as services:
@@ -145,7 +147,7 @@ def _reset(chosen: argparse.Namespace) -> int:
 
 def _start(chosen: argparse.Namespace) -> int:
     signal.signal(signal.SIGTERM, _interrupt)
-    install_packages(SERVICES)
+    install_packages({**SERVICES, **LIBRARIES})
     make_environment(with_dev=False)
     with running(VAR / "app") as services:
         environment = _environment(services.environment())

@@ -15,6 +15,15 @@ PYTHON = VENV / "bin" / "python"
 FRONTEND = ROOT / "frontend"
 
 SERVICES = {"mariadb-server": "/usr/sbin/mariadbd", "redis-server": "/usr/bin/redis-server"}
+LIBRARIES = {
+    package: f"/usr/lib/{sysconfig.get_config_var('MULTIARCH')}/{file}"
+    for package, file in (
+        ("libpango-1.0-0", "libpango-1.0.so.0"),
+        ("libpangoft2-1.0-0", "libpangoft2-1.0.so.0"),
+        ("libharfbuzz-subset0", "libharfbuzz-subset.so.0"),
+    )
+}
+"""That reports need to be set as PDF."""
 BUILD = {
     "gcc": "/usr/bin/gcc",
     "pkg-config": "/usr/bin/pkg-config",

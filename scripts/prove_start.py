@@ -110,7 +110,8 @@ def _copy(target: Path) -> None:
 
 def _prove(copy: Path) -> None:
     _say("the environment of the runtime requirements alone")
-    make = "import machine; machine.install_packages(machine.SERVICES); machine.make_environment(with_dev=False)"
+    packages = "machine.install_packages(machine.SERVICES | machine.LIBRARIES)"
+    make = f"import machine; {packages}; machine.make_environment(with_dev=False)"
     if subprocess.run([sys.executable, "-c", make], cwd=copy / "scripts", check=False).returncode:
         raise NotProved("the environment could not be made")
     began = time.monotonic()
@@ -193,7 +194,7 @@ def _open_every_page(visitor: Visitor) -> set[str]:
 
 
 def _hand_over(visitor: Visitor, number: int) -> None:
-    visitor.post(f"/programmes/{number}/hand-over", {"spec": "ebu-r128-s1"})
+    visitor.post(f"/programmes/{number}/hand-over", {})
     ends = time.monotonic() + 300
     while time.monotonic() < ends:
         page = visitor.get(f"/programmes/{number}/hand-over").decode()

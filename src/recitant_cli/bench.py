@@ -24,6 +24,7 @@ from recitant_cli.bench_chains import (
     redrawn_s,
 )
 from recitant_cli.bench_delivery import delivery, memory, verdict
+from recitant_cli.bench_files import files, memory_of_files
 from recitant_cli.bench_parts import ROOT, Loop, Row, best_s, long_programme
 from recitant_core.dsp.lanes import widest
 from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
@@ -136,7 +137,7 @@ def _limiter() -> list[Row]:
 
 
 def _plan_of_12(seconds: int) -> tuple[Plan, dict[str, Loop]]:
-    roles = [Role.DIALOGUE] * 4 + [Role.MUSIC] * 2 + [Role.EFFECTS] * 4 + [Role.AMBIENCE] * 2
+    roles = [Role.DIALOGUE] * 4 + [Role.MUSIC] * 2 + [Role.EFFECTS] * 4 + [Role.ATMOSPHERE] * 2
     length = seconds * RATE_HZ
     sources = {str(i): Loop(str(i), long_programme(60, i, 1 if i < 4 else 2), length) for i in range(12)}
     tracks = tuple(
@@ -259,6 +260,8 @@ _BENCHMARKS = (
     delivery,
     verdict,
     memory,
+    files,
+    memory_of_files,
 )
 
 

@@ -11,7 +11,8 @@ from recitant_core.balance.first_balance import first_balance
 from recitant_core.balance.first_balance_values import Choices, Material
 from recitant_core.balance.stem_meter import exact_energies
 from recitant_core.delivery.catalogue import spec_by_id
-from recitant_core.render.following import follow, rendered_clearance_lu, scene_of
+from recitant_core.render.following import follow
+from recitant_core.render.scene import rendered_clearance_lu, scene_of
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.timeline.model import Clip, Duck, Plan, Role, Track
 from recitant_core.units.arrays import FloatArray
@@ -22,7 +23,7 @@ from recitant_io.plan_energies import source_hop_energies
 
 
 def talk(minutes: int) -> tuple[Plan, dict[str, Loop], dict[str, FloatArray], dict[str, list[SpeechSpan]]]:
-    """A programme of 300 speech clips an hour over music, effects and ambience, with its energies and speech."""
+    """A programme of 300 speech clips an hour over music, effects and atmosphere, with its energies and speech."""
     n_clips = minutes * 5
     length = minutes * 60 * RATE_HZ
     sources = {
@@ -40,7 +41,7 @@ def talk(minutes: int) -> tuple[Plan, dict[str, Loop], dict[str, FloatArray], di
         Track("1", "voices", Role.DIALOGUE, clips=clips),
         Track("2", "music", Role.MUSIC, clips=(Clip("m", "music", 0, 0, length),)),
         Track("3", "hits", Role.EFFECTS, clips=hits),
-        Track("4", "room", Role.AMBIENCE, clips=(Clip("a", "room", 0, 0, length),)),
+        Track("4", "room", Role.ATMOSPHERE, clips=(Clip("a", "room", 0, 0, length),)),
     )
     energies = {key: source_hop_energies(source) for key, source in sources.items()}
     lines = [SpeechSpan(at * RATE_HZ, 4 * RATE_HZ, 0.9) for at in range(1, minutes * 60 - 6, 5)]
@@ -50,7 +51,7 @@ def talk(minutes: int) -> tuple[Plan, dict[str, Loop], dict[str, FloatArray], di
 
 def following() -> list[Row]:
     plan, _, energies, speech = talk(60)
-    ducks = tuple(Duck(role.value, role) for role in (Role.MUSIC, Role.EFFECTS, Role.AMBIENCE))
+    ducks = tuple(Duck(role.value, role) for role in (Role.MUSIC, Role.EFFECTS, Role.ATMOSPHERE))
     plan = replace(plan, ducks=ducks)
     plan = follow(scene_of(plan, energies, speech), speech, 7.0)
 
@@ -93,7 +94,7 @@ def two_clearances() -> list[Row]:
     plan = follow(scene, speech, 7.0)
     stems = exact_energies(plan, sources)
     n = min(len(energy) for energy in stems.values())
-    exact = rendered_clearance_lu(stems, scene.is_speech)[:n]
+    exact = rendered_clearance_lu(stems, scene.is_speech, scene.is_over)[:n]
     both = np.isfinite(exact) & np.isfinite(scene.clearance(plan)[:n])
     apart = float(np.percentile(np.abs(exact[both] - scene.clearance(plan)[:n][both]), 99))
     name = "Clearance foretold from contours against that of the rendered stems, 99 % of moments"

@@ -15,7 +15,7 @@ from recitant_core.processors.dynamics import gains_db, level_dbfs
 from recitant_core.processors.model import Chain, Processor
 from recitant_core.render.mix import render_output, render_segments
 from recitant_core.render.segments import forget_segments
-from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
+from recitant_core.timeline.model import ROLES, Clip, Master, Plan, Track
 from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.threads import use_threads
@@ -42,7 +42,7 @@ def whole_chain(threshold_dbfs: float = -26.0) -> Chain:
 
 def plan_with_chains(n_samples: int) -> Plan:
     """Twelve tracks of one recording each, source keys "0" to "11", every one through the whole chain."""
-    roles = list(Role)
+    roles = list(ROLES)
     tracks = tuple(
         Track(
             str(i),

@@ -10,9 +10,10 @@ from pathlib import Path
 from recitant_cli.bench_chains import whole_chain
 from recitant_cli.bench_parts import Loop, Row, long_programme
 from recitant_core.delivery.catalogue import spec_by_id
+from recitant_core.delivery.delivered import Order
 from recitant_core.delivery.trial import render_once
 from recitant_core.render.segments import forget_segments
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import ROLES, Clip, Plan, Track
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.threads import use_threads
 from recitant_io.delivery import deliver
@@ -25,10 +26,10 @@ _SPECS = ("ebu-r128", "online-14")
 def four_tracks(minutes: int) -> tuple[Plan, dict[str, Loop]]:
     """A track of each role through the whole chain, a recording each, and those recordings."""
     n = minutes * 60 * RATE_HZ
-    sources = {role.value: Loop(f"delivery {role}", long_programme(60, i), n) for i, role in enumerate(Role)}
+    sources = {role.value: Loop(f"delivery {role}", long_programme(60, i), n) for i, role in enumerate(ROLES)}
     tracks = tuple(
         Track(role.value, role.value, role, -9.0, clips=(Clip(role, role.value, 0, 0, n),), chain=whole_chain())
-        for role in Role
+        for role in ROLES
     )
     return Plan("delivery", "25", tracks), sources
 
@@ -40,7 +41,7 @@ def delivery_s(minutes: int, threads: int) -> tuple[float, bool]:
     forget_segments()
     with tempfile.TemporaryDirectory() as folder:
         began = time.perf_counter()
-        done = deliver(plan, sources, [spec_by_id(spec_id) for spec_id in _SPECS], Path(folder))
+        done = deliver(plan, sources, [Order(spec_by_id(spec_id)) for spec_id in _SPECS], Path(folder))
         took = time.perf_counter() - began
     use_threads(1)
     return took, all(one.verdict.is_passed for one in done)

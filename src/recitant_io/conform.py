@@ -158,7 +158,13 @@ class Conformed:
     readings: Readings
 
 
-def conform(path: Path, folder: Path, progress: Progress = no_progress, sound_track: int = 0) -> Conformed:
+def conform(
+    path: Path,
+    folder: Path,
+    progress: Progress = no_progress,
+    sound_track: int = 0,
+    channel: int | None = None,
+) -> Conformed:
     """Decode, resample to 48 kHz and measure a recording in one pass; write what the programme works from.
 
     Writes into ``folder``: audio.f32 (raw float32, interleaved), energy.f64 (10 ms K-weighted energies of the
@@ -170,11 +176,11 @@ def conform(path: Path, folder: Path, progress: Progress = no_progress, sound_tr
         UnreadableMedia, UnsupportedLayout: see open_media; also a recording without a single sample.
         StorageFull: no room left; what was begun is removed.
     """
-    with storage_errors(), open_media(path, sound_track) as (facts, blocks):
+    with storage_errors(), open_media(path, sound_track, channel) as (facts, blocks):
         expected = facts.length_frames * RATE_HZ / facts.rate_hz if facts.length_frames else None
-        at_48k = _at_48k(blocks, facts.rate_hz, facts.layout.n_channels)
+        conformed = at_48k(blocks, facts.rate_hz, facts.layout.n_channels)
         length, readings = conform_blocks(
-            at_48k, facts.layout, folder, lambda done: progress(min(1.0, done / expected) if expected else 0.0)
+            conformed, facts.layout, folder, lambda done: progress(min(1.0, done / expected) if expected else 0.0)
         )
         if length == 0:
             raise UnreadableMedia("no_samples", file=path.name)
@@ -271,7 +277,8 @@ def stored_peaks(folder: Path, n_channels: int, samples_per_peak: int, first: in
     return np.stack([np.minimum.reduceat(part[:, :, 0], starts), np.maximum.reduceat(part[:, :, 1], starts)], axis=2)
 
 
-def _at_48k(blocks: Iterator[Audio], rate_hz: int, n_channels: int) -> Iterator[Audio]:
+def at_48k(blocks: Iterator[Audio], rate_hz: int, n_channels: int) -> Iterator[Audio]:
+    """Blocks of a sound at 48 kHz, float32 (frames, channels), from blocks at its own rate."""
     if rate_hz == RATE_HZ:
         yield from blocks
         return

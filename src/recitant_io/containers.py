@@ -1,13 +1,20 @@
-"""Files that may be read: fixed lists of formats, and nothing in them may open another file or address."""
+"""Files that may be read: fixed lists of formats, and nothing in them may open another file or address.
+
+And chapters, as containers that are written take them.
+"""
 
 import os
+from collections.abc import Sequence
+from fractions import Fraction
 from pathlib import Path
 from typing import Any, BinaryIO, Final, NoReturn
 
 import av
 import soundfile
 
+from recitant_core.delivery.chapters import Chapter
 from recitant_core.errors import UnreadableMedia
+from recitant_core.units.clock import RATE_HZ
 
 # Names of FFmpeg's demuxers. Left out on purpose: whatever lists other files or addresses (hls, dash, concat, sdp,
 # imf, image sequences), devices, scripts and subtitles. "mov" keeps its external references off by itself.
@@ -40,6 +47,12 @@ def open_container(file: BinaryIO, path: Path) -> Any:
         raise UnreadableMedia("not_media", file=path.name) from error
 
 
+def picture_stream(container: Any) -> Any:
+    """The first stream of pictures (PyAV) that is no cover; None where there is none."""
+    streams = container.streams.video
+    return next((one for one in streams if not one.disposition & av.stream.Disposition.attached_pic), None)
+
+
 def open_sound_file(path: Path) -> soundfile.SoundFile | None:
     """A file that libsndfile reads, to be closed by its context; None where it is none of its formats.
 
@@ -54,3 +67,20 @@ def open_sound_file(path: Path) -> soundfile.SoundFile | None:
         return file
     file.close()
     return None
+
+
+def chapter_data(chapters: Sequence[Chapter], offset_samples: int, length_samples: int) -> Any:
+    """Chapters as a container that is being written takes them (PyAV).
+
+    Args:
+        chapters: of a programme, in order.
+        offset_samples: where the container's first sample lies in the programme.
+        length_samples: of the container; chapters behind its end are left out.
+    """
+    inside = [one for one in chapters if one.at_sample - offset_samples < length_samples]
+    starts = [max(0, one.at_sample - offset_samples) for one in inside]
+    ends = [*starts[1:], length_samples][: len(starts)]
+    return [
+        {"id": index, "start": start, "end": end, "time_base": Fraction(1, RATE_HZ), "metadata": {"title": one.title}}
+        for index, (one, start, end) in enumerate(zip(inside, starts, ends, strict=True))
+    ]

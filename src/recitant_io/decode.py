@@ -16,7 +16,7 @@ import soundfile
 
 from recitant_core.errors import UnreadableMedia
 from recitant_core.units.arrays import Audio
-from recitant_core.units.channels import ChannelLayout, layout_from_count
+from recitant_core.units.channels import MONO, ChannelLayout, layout_from_count
 from recitant_io.containers import open_container, open_sound_file
 
 BLOCK_FRAMES: Final = 1 << 18
@@ -38,12 +38,15 @@ class MediaFacts:
 
 
 @contextmanager
-def open_media(path: Path, sound_track: int = 0) -> "Iterator[tuple[MediaFacts, Iterator[Audio]]]":
+def open_media(
+    path: Path, sound_track: int = 0, channel: int | None = None
+) -> "Iterator[tuple[MediaFacts, Iterator[Audio]]]":
     """The facts of a file and its blocks, float32 (frames, channels), finite.
 
     Args:
         path: of the file.
         sound_track: which one, where a container holds several.
+        channel: one channel alone, counted from 0; all of them if None.
 
     Raises:
         UnreadableMedia: missing, empty, cut short, no sound inside, not decodable, or samples that are no numbers.
@@ -52,18 +55,31 @@ def open_media(path: Path, sound_track: int = 0) -> "Iterator[tuple[MediaFacts, 
     _require_contents(path)
     file = open_sound_file(path)
     if file is None:
-        with _open_container(path, sound_track) as opened:
+        with _open_container(path, sound_track, channel) as opened:
             yield opened
         return
     with file:
         _require_rate(path, file.samplerate)
-        layout = layout_from_count(file.channels)
+        layout = _layout(path, file.channels, channel)
         is_pcm = file.format in ("WAV", "WAVEX", "RF64", "W64", "AIFF", "FLAC") and file.subtype.startswith(
             ("PCM", "FLOAT", "DOUBLE")
         )
         frames = file.frames if file.frames < 1 << 62 else None
         facts = MediaFacts(file.samplerate, layout, frames, is_pcm, f"{file.format} {file.subtype}")
-        yield facts, _finite(path, _sound_blocks(path, file, facts), file.samplerate)
+        yield facts, _finite(path, _alone(_sound_blocks(path, file, facts), channel), file.samplerate)
+
+
+def _layout(path: Path, n_channels: int, channel: int | None) -> ChannelLayout:
+    if channel is None:
+        return layout_from_count(n_channels)
+    if not 0 <= channel < n_channels:
+        raise UnreadableMedia("no_such_channel", file=path.name, channel=channel + 1, n_channels=n_channels)
+    return MONO
+
+
+def _alone(blocks: Iterator[Audio], channel: int | None) -> Iterator[Audio]:
+    for block in blocks:
+        yield block if channel is None else np.ascontiguousarray(block[:, channel : channel + 1])
 
 
 def _require_contents(path: Path) -> None:
@@ -133,7 +149,9 @@ def require_finite(block: Audio, name: str, start_s: float, rate_hz: int) -> Non
 
 
 @contextmanager
-def _open_container(path: Path, sound_track: int) -> "Iterator[tuple[MediaFacts, Iterator[Audio]]]":
+def _open_container(
+    path: Path, sound_track: int, channel: int | None
+) -> "Iterator[tuple[MediaFacts, Iterator[Audio]]]":
     with ExitStack() as stack:
         file = stack.enter_context(path.open("rb"))
         container = stack.enter_context(open_container(file, path))
@@ -142,9 +160,9 @@ def _open_container(path: Path, sound_track: int) -> "Iterator[tuple[MediaFacts,
         stream = container.streams.audio[min(sound_track, len(container.streams.audio) - 1)]
         rate_hz = stream.rate or 0
         _require_rate(path, rate_hz)
-        layout = layout_from_count(stream.channels)
+        layout = _layout(path, stream.channels, channel)
         facts = MediaFacts(rate_hz, layout, None, False, f"{container.format.name} {stream.codec_context.name}")
-        yield facts, _finite(path, _container_blocks(path, container, stream), rate_hz)
+        yield facts, _finite(path, _alone(_container_blocks(path, container, stream), channel), rate_hz)
 
 
 def _container_blocks(path: Path, container, stream) -> Iterator[Audio]:  # type: ignore[no-untyped-def]

@@ -1,148 +1,225 @@
-"""Deliveries on disk: the mix and its stems for each specification, and the texts beside them."""
+"""Deliveries on disk: for each order mix, stems, mixes without speech, compressed copies and the film, and texts."""
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from contextlib import ExitStack
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 from types import MappingProxyType
-from typing import Final
 
-import numpy as np
-
-from recitant_core.delivery.delivered import Delivered, WrittenFile
+from recitant_core.balance.stem_meter import StemMeter
+from recitant_core.delivery.delivered import Delivered, MissedFile, Order, WrittenFile
 from recitant_core.delivery.fit import Fit, fit
-from recitant_core.delivery.judge import judge
-from recitant_core.delivery.spec import Spec
-from recitant_core.delivery.trial import Rendered, TrialMeter, render_once
-from recitant_core.dsp.quantise import audio_from_integers, quantise
-from recitant_core.errors import PlanError
+from recitant_core.delivery.folding import FoldedPeak, folded, folded_segment
+from recitant_core.delivery.quality import Look, dropout_look, length_look
+from recitant_core.delivery.trial import MixStore, Rendered, render_once
+from recitant_core.errors import MediaError, PlanError, RecitantError
 from recitant_core.ports import Progress, no_progress
 from recitant_core.render.laid import Sources
-from recitant_core.render.mix import Mastering, MixedSegment, mixed_segments, output_gain_db
-from recitant_core.timeline.model import Master, Plan, Role
-from recitant_core.units.arrays import Audio
-from recitant_core.units.level import factor_from_db
+from recitant_core.render.mix import MasteredSegment, mixed_segments
+from recitant_core.render.scene import talk_clearance_lu
+from recitant_core.timeline.model import Master, Plan
+from recitant_core.timeline.speaking import Talk
+from recitant_core.units.channels import MONO
 from recitant_core.units.threads import at_once, results_at_once
-from recitant_io.conform import storage_errors
+from recitant_io.conform import file_hash, storage_errors
+from recitant_io.copies import CodecCopy, Copy, decoded_data, write_proved
 from recitant_io.kept_mix import kept_mix
-from recitant_io.wav import wav_writer
+from recitant_io.pdf import write_pdf
+from recitant_io.planned import CHECKSUMS, Origin, Planned, has_copies, is_mono, require_possible
+from recitant_io.quality import looks_of
+from recitant_io.writing import Writing
 
-STEM_BIT_DEPTH: Final = 24
-FLOAT_BIT_DEPTH: Final = 32
-_RENDERED, _FITTED = 0.3, 0.65  # shares of the work done then
+_RENDERED, _FITTED, _WRITTEN, _LOOKED_AT = 0.28, 0.6, 0.8, 0.87  # shares of the work done then
 Reports = Callable[[Sequence[Delivered]], Mapping[str, str]]
+
+
+def planned_files(plan: Plan, orders: Sequence[Order], origin: Origin) -> list[Planned]:
+    """What files each order comes to.
+
+    Raises:
+        PlanError, UnreadableMedia: one that cannot be made; see planned.require_possible.
+    """
+    mono = replace(plan, layout=MONO)
+    found = [Planned(mono if is_mono(order) else plan, order, origin) for order in orders]
+    require_possible(found)
+    return found
 
 
 def deliver(
     plan: Plan,
     sources: Sources,
-    specs: Sequence[Spec],
+    orders: Sequence[Order],
     folder: Path,
     progress: Progress = no_progress,
     reports: Reports = lambda _done: {},
     starts: Mapping[str, Master] = MappingProxyType({}),
+    origin: Origin = Origin(),  # noqa: B008  it is frozen
 ) -> list[Delivered]:
-    """Fit a plan to each specification and write mix-SPEC.wav and stem-ROLE-SPEC.wav, and what is reported of them.
+    """Fit a plan to the specification of each order and write its files, checksums and reports.
 
-    The programme is rendered twice, whatever the number of specifications: once to be measured and tried, once for
-    all files. The stems carry the gain of their mix and add up to it as it is before its last limiter. They are 24
-    bit, or 32 bit float where a stem alone passes full scale.
+    The programme is rendered twice, whatever the number of orders: once to be measured and tried, once for all files.
+    The stems carry the gain of their mix and add up to it as it is before its last limiter. They are 24 bit, or 32 bit
+    float where a stem alone passes full scale. Mixes without some stems go through the gain and the limiter of the
+    mix. Copies of the finished mix are played back, measured and made anew until they keep the ceiling.
 
     Args:
         plan: its own master is replaced.
         sources: every source the plan names.
-        specs: at least one.
+        orders: at least one; no two of them with the same names of files.
         folder: made if missing; files of the same names are replaced when the new ones are whole.
         progress: told the share done; may raise Cancelled.
-        reports: texts to write beside them, by file name, from what every specification came to.
-        starts: the master to try first, by specification, where the same mix was fitted before.
+        reports: texts to write beside them, by file name, from what every order came to.
+        starts: the master to try first, by id of the specification, where the same mix was fitted before.
+        origin: what names, descriptions and films need besides.
 
     Raises:
-        PlanError: nothing to mix. StorageFull: no room. UnreadableMedia: a source turns out damaged.
+        PlanError: nothing to mix, or a file that cannot be made. StorageFull: no room. UnreadableMedia: a source or the
+            picture turns out damaged.
     """
     if plan.span.length_samples == 0:
         raise PlanError("nothing_to_mix", field="tracks")
+    planned = planned_files(plan, orders, origin)  # before anything is rendered
     with kept_mix(folder, plan.layout) as store:
-        known = render_once(plan, sources, store, lambda share: progress(_RENDERED * share))
+        known, mono = _rendered(plan, sources, store, orders, origin.talk, partial(_part, progress, 0.0, _RENDERED))
+        jobs = [_Job(one, mono if is_mono(one.order) else known) for one in planned]
         fits = results_at_once(
-            [partial(_fitted, plan, known, spec, starts.get(spec.spec_id)) for spec in specs],
+            [partial(_fitted, job, starts) for job in jobs],
             lambda share: progress(_RENDERED + (_FITTED - _RENDERED) * share),
         )
-        done = _write(plan, sources, known, fits, folder, lambda share: progress(_FITTED + (1.0 - _FITTED) * share))
-    with storage_errors():
-        for name, text in reports(done).items():
-            part = folder / f".{name}.part"
-            part.write_text(text, encoding="utf-8")
-            part.replace(folder / name)
+        end = _LOOKED_AT if any(map(has_copies, planned)) else 1.0
+        written = _write(plan, sources, jobs, fits, folder, partial(_part, progress, _FITTED, _WRITTEN))
+        looks = results_at_once(
+            [
+                partial(looks_of, job.planned.plan, job.known, found, one.sounds())
+                for job, found, one in zip(jobs, fits, written, strict=True)
+            ],
+            partial(_part, progress, _WRITTEN, end),
+        )
+        done = [replace(one.delivered(), looks=tuple(seen)) for one, seen in zip(written, looks, strict=True)]
+        done = _with_copies(jobs, done, folder, partial(_part, progress, end, 1.0))
+    done = _sealed(done, folder)
+    texts = reports(done)
+    _write_texts(folder, {CHECKSUMS: checksums(done), **texts})
+    if "report.html" in texts:
+        write_pdf(texts["report.html"], folder / "report.pdf")
     return done
 
 
-def _fitted(plan: Plan, known: Rendered, spec: Spec, start: Master | None, progress: Progress) -> Fit:
-    return fit(plan, known, spec, progress, start)
+@dataclass(frozen=True)
+class _Job:
+    """An order under way."""
+
+    planned: Planned
+    known: Rendered
+    """In the layout of its files."""
+
+
+def _rendered(
+    plan: Plan,
+    sources: Sources,
+    store: MixStore,
+    orders: Sequence[Order],
+    talk: Talk | None,
+    progress: Progress,
+) -> tuple[Rendered, Rendered]:
+    """The plan rendered as it is, and folded down where an order wants that."""
+    peak = FoldedPeak() if any(map(is_mono, orders)) else None
+    wants_clearance = talk is not None and any(order.spec.least_clearance_lu is not None for order in orders)
+    stems = StemMeter(plan) if wants_clearance else None
+
+    def hear(segment: MasteredSegment) -> None:
+        if peak is not None:
+            peak.feed(segment)
+        if stems is not None:
+            stems.feed(segment.stems)
+
+    known = render_once(plan, sources, store, progress, hear, () if talk is None else talk.spans)
+    if stems is not None and talk is not None:
+        known = replace(known, clearance_lu=talk_clearance_lu(stems.energies(), talk))
+    return known, known if peak is None else folded(plan, known, peak.factor)[1]
+
+
+def _fitted(job: _Job, starts: Mapping[str, Master], progress: Progress) -> Fit:
+    spec = job.planned.order.spec
+    # An earlier fit is that of the stereo mix.
+    start = None if is_mono(job.planned.order) else starts.get(spec.spec_id)
+    return fit(job.planned.plan, job.known, spec, progress, start)
+
+
+def _part(progress: Progress, first: float, last: float, share: float) -> None:
+    progress(first + (last - first) * share)
 
 
 def _write(
-    plan: Plan, sources: Sources, known: Rendered, fits: Sequence[Fit], folder: Path, progress: Progress
-) -> list[Delivered]:
-    length = plan.span.length_samples
+    plan: Plan, sources: Sources, jobs: Sequence[_Job], fits: Sequence[Fit], folder: Path, progress: Progress
+) -> list[Writing]:
     with ExitStack() as stack:
-        writing = [_Writing(plan, known, found, folder, stack) for found in fits]
+        writing = [Writing(job.planned, job.known, found, folder, stack) for job, found in zip(jobs, fits, strict=True)]
+        wants_mono = [is_mono(job.planned.order) for job in jobs]
         for segment in mixed_segments(plan, sources):
-            # Every file of every specification takes its part of the same stems, side by side.
-            at_once(work for one in writing for work in one.works(segment))
-            progress(segment.span.end_sample / length)
-    return [one.delivered() for one in writing]
+            mono = folded_segment(segment) if any(wants_mono) else segment
+            # Every file of every order takes its part of the same stems, side by side.
+            at_once(
+                work
+                for one, is_folded in zip(writing, wants_mono, strict=True)
+                for work in one.works(mono if is_folded else segment)
+            )
+            progress(segment.span.end_sample / plan.span.length_samples)
+        for one in writing:
+            one.end()
+    return writing
 
 
-class _Writing:
-    """The files of one specification under way."""
-
-    def __init__(self, plan: Plan, known: Rendered, found: Fit, folder: Path, stack: ExitStack) -> None:
-        self._fit = found
-        self._known = known
-        spec, length, n_channels = found.spec, plan.span.length_samples, plan.layout.n_channels
-        mastered = replace(plan, master=found.trial.master)
-        self._gain = np.float32(factor_from_db(output_gain_db(mastered)))
-        self._stem_bits = STEM_BIT_DEPTH if found.trial.stem_peak_dbfs < -0.01 else FLOAT_BIT_DEPTH
-        self._mix_file = WrittenFile("mix", f"mix-{spec.spec_id}.wav", spec.bit_depth)
-        self._stem_files = {
-            role: WrittenFile("stem", f"stem-{role}-{spec.spec_id}.wav", self._stem_bits, role.value)
-            for role in plan.roles
-        }
-        self._mastering = Mastering(mastered)
-        self._meter = TrialMeter(mastered, known)
-        self._mix = stack.enter_context(wav_writer(folder / self._mix_file.file, n_channels, spec.bit_depth, length))
-        self._stems = {
-            role: stack.enter_context(wav_writer(folder / file.file, n_channels, self._stem_bits, length))
-            for role, file in self._stem_files.items()
-        }
-
-    def works(self, segment: MixedSegment) -> Iterator[Callable[[], None]]:
-        """What the next segment asks for; each touches a file of its own."""
-        yield partial(self._write_mix, segment)
-        for role, stem in segment.stems.items():
-            yield partial(self._write_stem, role, stem, segment.span.start_sample)
-
-    def _write_mix(self, segment: MixedSegment) -> None:
-        bit_depth = self._fit.spec.bit_depth
-        mastered = self._mastering.feed(replace(segment, stems={}))
-        values = quantise(mastered.output, bit_depth, mastered.span.start_sample)
-        self._mix.write_integers(values)
-        self._meter.feed(audio_from_integers(values, bit_depth), mastered)
-
-    def _write_stem(self, role: Role, stem: Audio, start_sample: int) -> None:
-        stem = stem * self._gain
-        if self._stem_bits == FLOAT_BIT_DEPTH:
-            self._stems[role].write_float(stem)
+def _with_copies(jobs: Sequence[_Job], done: Sequence[Delivered], folder: Path, progress: Progress) -> list[Delivered]:
+    wanted = [(index, files, copy) for index, job in enumerate(jobs) for files, copy in job.planned.copies(folder)]
+    works = [partial(_proved, jobs[index], done[index], files, copy) for index, files, copy in wanted]
+    found = list(done)
+    for (index, files, copy), made in zip(wanted, results_at_once(works, progress) if works else [], strict=True):
+        one = found[index]
+        if isinstance(made, RecitantError):
+            word = copy.codec.name if isinstance(copy, CodecCopy) else files[0].kind
+            missed = [MissedFile(word, file.file, made) for file in files]
+            found[index] = replace(one, missed=(*one.missed, *missed))
         else:
-            # Each stem has a noise of its own, or the noises would add up in step.
-            seed = (1 + list(Role).index(role)) << 50
-            self._stems[role].write_integers(quantise(stem, self._stem_bits, start_sample + seed))
+            found[index] = replace(one, files=(*one.files, *made[0]), looks=(*one.looks, *made[1]))
+    return found
 
-    def delivered(self) -> Delivered:
-        """What came of it."""
-        readings = self._meter.trial().readings
-        n_channels = self._fit.layout.n_channels
-        verdict = judge(readings, self._fit.spec, n_channels, self._fit.trial.dialogue_lufs)
-        return Delivered(self._fit, verdict, readings, (self._mix_file, *self._stem_files.values()))
+
+def _proved(
+    job: _Job, one: Delivered, files: Sequence[WrittenFile], copy: Copy, progress: Progress
+) -> tuple[list[WrittenFile], list[Look]] | RecitantError:
+    """The files of a copy and what was looked at in them; or why they could not be made, which stops no other."""
+    master, name = one.fit.trial.master, files[0].file
+    try:
+        found = write_proved(replace(job.planned.plan, master=master), job.known, one.fit.spec, copy, progress)
+        length = copy.expected_samples(job.planned.plan.span.length_samples)
+    except (PlanError, MediaError) as error:
+        return error
+    looks = [
+        length_look(name, found.decoded.length_samples, length),
+        dropout_look(name, found.went_in, found.decoded.energies),
+    ]
+    return [replace(file, decoded=decoded_data(found, master)) for file in files], looks
+
+
+def _sealed(done: Sequence[Delivered], folder: Path) -> list[Delivered]:
+    def sealed(file: WrittenFile, _progress: Progress) -> WrittenFile:
+        path = folder / file.file
+        return replace(file, sha256=file_hash(path), size_bytes=path.stat().st_size)
+
+    files = iter(results_at_once([partial(sealed, file) for one in done for file in one.files], no_progress))
+    return [replace(one, files=tuple(next(files) for _ in one.files)) for one in done]
+
+
+def checksums(done: Sequence[Delivered]) -> str:
+    """A line for each file, its SHA-256 and its name, as the common command line tools check them."""
+    return "".join(f"{file.sha256}  {file.file}\n" for one in done for file in one.files)
+
+
+def _write_texts(folder: Path, texts: Mapping[str, str]) -> None:
+    with storage_errors():
+        for name, text in texts.items():
+            part = folder / f".{name}.part"
+            part.write_text(text, encoding="utf-8")
+            part.replace(folder / name)

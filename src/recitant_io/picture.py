@@ -12,6 +12,7 @@ from recitant_io.conform import storage_errors
 from recitant_io.containers import open_container
 
 WIDTH: Final = 640
+STILL_WIDTH: Final = 320
 
 
 def make_proxy(path: Path, target: Path, frame_rate: Fraction, progress: Progress = no_progress) -> None:
@@ -56,6 +57,41 @@ def make_proxy(path: Path, target: Path, frame_rate: Fraction, progress: Progres
                     copy.mux(packet)
         part.replace(target)
     except av.FFmpegError as error:
+        raise UnreadableMedia("damaged", file=path.name, at_s=None) from error
+    finally:
+        part.unlink(missing_ok=True)
+
+
+def make_still(path: Path, target: Path, share: float = 0.3) -> None:
+    """Write one frame as JPEG, at most 320 wide.
+
+    Args:
+        share: of the picture's length at which it stands.
+
+    Raises:
+        UnreadableMedia: the picture cannot be decoded. StorageFull: no room left.
+    """
+    part = target.with_name(f"{target.stem}.part.jpg")
+    try:
+        with storage_errors(), path.open("rb") as file, open_container(file, path) as original:
+            target.parent.mkdir(parents=True, exist_ok=True)
+            stream: Any = original.streams.video[0]
+            if stream.duration:
+                original.seek(int(stream.duration * share), stream=stream)
+            frame = next(original.decode(stream), None)
+            if frame is None:
+                raise UnreadableMedia("no_picture", file=path.name)
+            width = min(STILL_WIDTH, frame.width) // 2 * 2
+            height = max(2, round(frame.height * width / frame.width / 2) * 2)
+            with av.open(str(part), "w", format="image2") as copy:
+                out = copy.add_stream("mjpeg", rate=1)
+                out.width, out.height, out.pix_fmt = width, height, "yuvj420p"
+                small = frame.reformat(width, height, "yuvj420p")
+                small.pts, small.time_base = 0, Fraction(1)
+                for packet in (*out.encode(small), *out.encode(None)):
+                    copy.mux(packet)
+        part.replace(target)
+    except (av.FFmpegError, IndexError) as error:
         raise UnreadableMedia("damaged", file=path.name, at_s=None) from error
     finally:
         part.unlink(missing_ok=True)

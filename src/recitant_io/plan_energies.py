@@ -16,9 +16,11 @@ from recitant_core.measure.clearance import DEFAULT_ASKED_LU
 from recitant_core.ports import SampleSource
 from recitant_core.processors.model import active
 from recitant_core.render.estimate import chained_track_key, track_energies
-from recitant_core.render.following import follow, scene_of
+from recitant_core.render.following import follow
+from recitant_core.render.scene import scene_of
 from recitant_core.speech.activity import SpeechSpan
-from recitant_core.timeline.model import Clip, Plan, Role
+from recitant_core.timeline.model import Clip, Plan
+from recitant_core.timeline.speaking import Talk, talk_in_programme
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ
@@ -51,9 +53,16 @@ def source_hop_energies(source: SampleSource) -> FloatArray:
 
 
 def dialogue_speech(loaded: LoadedPlan, energies: Mapping[str, FloatArray]) -> dict[str, list[SpeechSpan]]:
-    """Where someone speaks in every recording that lies on a dialogue track."""
-    keys = {c.source_key for track in loaded.plan.tracks if track.role is Role.DIALOGUE for c in track.clips}
+    """Where someone speaks in every recording that lies on a track of narration or dialogue."""
+    keys = {c.source_key for track in loaded.plan.tracks if track.role.is_speech for c in track.clips}
     return {key: speech_spans(loaded.sources[key], energies[key][:, 0]) for key in sorted(keys)}
+
+
+def talk_of(loaded: LoadedPlan) -> Talk:
+    """Where somebody speaks in a plan."""
+    keys = {c.source_key for track in loaded.plan.tracks if track.role.is_speech for c in track.clips}
+    energies = {key: source_hop_energies(loaded.sources[key]) for key in keys}
+    return talk_in_programme(loaded.plan, dialogue_speech(loaded, energies))
 
 
 def plan_energies(loaded: LoadedPlan) -> dict[str, FloatArray]:
@@ -79,7 +88,7 @@ def chained_tracks(
     budget: Budget,
 ) -> dict[str, FloatArray]:
     """Energies of every track that has a chain, through it and before its fader, by chained_track_key."""
-    through_chains = [track for track in plan.tracks if active(track.chain) and track.clips]
+    through_chains = [track for track in plan.tracks if active(track.chain) and track.in_mix]
     if not through_chains:
         return {}
     tracks = tuple(replace(t, gain_db=0.0, chain=()) if t in through_chains else t for t in plan.tracks)

@@ -12,7 +12,7 @@ import wavinfo
 
 from recitant_core.errors import UnreadableMedia
 from recitant_core.units.timecode import FRAME_RATES
-from recitant_io.containers import open_container
+from recitant_io.containers import open_container, picture_stream
 
 _PACKETS_LOOKED_AT: Final = 1_500
 _RATE_TOLERANCE: Final = 0.002
@@ -90,8 +90,7 @@ def _time_reference(path: Path) -> tuple[int | None, int | None]:
 
 
 def _container(container: Any, reference: tuple[int | None, int | None]) -> Probe:
-    videos = [s for s in container.streams.video if not s.disposition & av.stream.Disposition.attached_pic]
-    video = videos[0] if videos else None
+    video = picture_stream(container)
     origin_s = _start_s(video) if video is not None else 0.0
     tracks = tuple(
         SoundTrack(

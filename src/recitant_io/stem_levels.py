@@ -1,4 +1,5 @@
-"""10 ms energies of rendered stems, kept under the hash of what makes their sound; losing them loses time only."""
+"""Energies of rendered stems and the outline of their mix, kept under the hash of what makes their sound; losing them
+loses time only."""
 
 import uuid
 from pathlib import Path
@@ -6,6 +7,7 @@ from typing import Final
 
 import numpy as np
 
+from recitant_core.delivery.outline import MixOutline
 from recitant_core.timeline.model import Role
 from recitant_core.units.arrays import FloatArray
 from recitant_io.conform import storage_errors
@@ -13,8 +15,11 @@ from recitant_io.conform import storage_errors
 MOST_KEPT: Final = 48
 
 
-def keep_stem_levels(folder: Path, key: str, stems: dict[Role, FloatArray]) -> None:
-    """Write the energies of every stem; the oldest of too many go.
+_OUTLINE: Final = ("mix-peaks", "mix-energy", "speech-blocks")
+
+
+def keep_stem_levels(folder: Path, key: str, stems: dict[Role, FloatArray], outline: MixOutline) -> None:
+    """Write the energies of every stem and the outline of the mix; the oldest of too many go.
 
     Raises:
         StorageFull: no room.
@@ -24,6 +29,8 @@ def keep_stem_levels(folder: Path, key: str, stems: dict[Role, FloatArray]) -> N
         part = folder / f"{key}.{uuid.uuid4().hex}.part"
         with part.open("wb") as file:
             energies = {role.value: energy.astype(np.float32) for role, energy in stems.items()}
+            parts = (outline.peaks, outline.energy, outline.speech_blocks)
+            energies |= {name: part.astype(np.float32) for name, part in zip(_OUTLINE, parts, strict=True)}
             np.savez(file, allow_pickle=False, **energies)
         part.replace(folder / f"{key}.npz")
         kept = sorted(folder.glob("*.npz"), key=lambda path: path.stat().st_mtime)
@@ -36,6 +43,15 @@ def stem_levels(folder: Path, key: str) -> dict[Role, FloatArray] | None:
     path = folder / f"{key}.npz"
     try:
         with np.load(path) as found:
-            return {Role(name): found[name].astype(np.float64) for name in found.files}
+            return {Role(name): found[name].astype(np.float64) for name in found.files if name not in _OUTLINE}
     except (OSError, ValueError):
+        return None
+
+
+def kept_outline(folder: Path, key: str) -> MixOutline | None:
+    """The outline of a mix; None where it is not kept."""
+    try:
+        with np.load(folder / f"{key}.npz") as found:
+            return MixOutline(*(found[name].astype(np.float64) for name in _OUTLINE))
+    except (OSError, ValueError, KeyError):
         return None

@@ -43,6 +43,8 @@ def _tables_and_pages() -> None:
 def _load(username: str, password: str, *, has_demo: bool) -> None:
     from recitant_web.accounts.actions import create_account
     from recitant_web.demo import load, load_library
+    from recitant_web.house.actions import sweep
+    from recitant_web.listening.examination import measure_the_unjudged
     from recitant_web.programme.actions import drop_old_uploads
     from recitant_web.programme.ingesting import listen_to_the_unheard
 
@@ -52,6 +54,8 @@ def _load(username: str, password: str, *, has_demo: bool) -> None:
     if has_demo:
         load(workspace, _say)
     listen_to_the_unheard()
+    measure_the_unjudged()
+    sweep()
 
 
 def _step(name: str, work: Callable[[], None]) -> None:

@@ -14,7 +14,8 @@ from recitant_words.sentences import signed
 _CAUSES: Final = {
     "music": "the music",
     "effects": "the effects",
-    "ambience": "the ambience",
+    "dialogue": "the dialogue under the narration",
+    "atmosphere": "the atmosphere",
 }
 _IN_THE_WAY: Final = {
     "floor": "The loudest of them dips as deep as its rule lets it; lower its scene, or accept the passage.",
@@ -72,6 +73,8 @@ _PATH: Final = {
     "limiter": "fit, limiter",
     "stem-trim": "stem's trim",
     "programme-gain": "programme gain",
+    "out-of-mix": "out of the mix",
+    "silent-out-of-mix": "It is out of the mix: kept in the programme, in no file.",
     "silent-outside": "The playhead is not in this clip.",
     "silent-recording": "The recording itself is silent here.",
     "silent-edges": "Only what lies beyond the clip's edge sounds here.",

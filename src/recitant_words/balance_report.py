@@ -7,9 +7,9 @@ from recitant_core.balance.first_balance_values import FirstBalance, Material
 from recitant_core.balance.speech_figures import speech_figures
 from recitant_core.interchange.plan_json import duck_points_data
 from recitant_core.measure.clearance import ClosePassage, close_passages, speech_mask
-from recitant_core.render.following import rendered_clearance_lu
+from recitant_core.render.scene import rendered_clearance_lu
 from recitant_core.timeline.model import Plan, Role
-from recitant_core.timeline.speaking import SpeechOfSources, speech_in_programme
+from recitant_core.timeline.speaking import SpeechOfSources, narrated_over, speech_in_programme
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import s_from_samples
 from recitant_core.units.level import finite
@@ -56,7 +56,7 @@ def speech_data(
     spans = speech_in_programme(plan, speech)
     n = min((len(energy) for energy in stems.values()), default=0)
     is_speech = speech_mask(spans, n)
-    exact = rendered_clearance_lu(stems, is_speech)
+    exact = rendered_clearance_lu(stems, is_speech, speech_mask(narrated_over(plan, speech), n))
     figures = speech_figures(stems, is_speech)
     return {
         "speech": [[s_from_samples(s.start_sample), s_from_samples(s.end_sample)] for s in spans],

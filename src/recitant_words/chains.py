@@ -26,7 +26,7 @@ def difference_words(before: Chain, after: Chain) -> str:
     """What became of a chain, in a few words."""
     if len(after) != len(before):
         longer, shorter, what = (after, before, "added") if len(after) > len(before) else (before, after, "removed")
-        return f"{_labels(longer, shorter)} {what}"
+        return f"{_labels(longer, shorter)} {what}{_before_words(before, after)}"
     changed = [(old, new) for old, new in zip(before, after, strict=True) if old != new]
     if not changed:
         return "processors as they were"
@@ -51,6 +51,14 @@ def _change_words(old: Processor, new: Processor) -> str:
     elif old.profile_db != new.profile_db:
         label += ", noise learned"
     return label
+
+
+def _before_words(before: Chain, after: Chain) -> str:
+    """What one that was added stands before; empty where it stands last or more than one was added."""
+    if len(after) != len(before) + 1:
+        return ""
+    at = next((i for i, p in enumerate(before) if p != after[i]), len(before))
+    return f" before {KIND_LABELS[after[at + 1].kind]}" if at < len(before) else ""
 
 
 def _labels(longer: Chain, shorter: Chain) -> str:
@@ -157,6 +165,7 @@ def kinds_data() -> list[dict[str, Any]]:
             "kind": kind.name,
             "label": KIND_LABELS[kind.name],
             "stage": kind.stage.value,
+            "rank": kind.rank,
             "parameters": [
                 {
                     "name": p.name,

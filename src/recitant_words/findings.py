@@ -13,6 +13,12 @@ _TITLES: Final = {
     "two-microphones": "Two microphones",
     "dc-offset": "DC offset",
     "clipped": "Clipped",
+    "dropouts": "Dropouts",
+    "clicks": "Clicks",
+    "over-full-scale": "Over full scale",
+    "sides-shifted": "Sides a moment apart",
+    "test-tone": "A test tone",
+    "sweep": "A sweep",
     "outlier": "One loud outlier",
     "hum": "Mains hum",
     "noisy": "Noisy",
@@ -40,6 +46,22 @@ _SENTENCES: Final = {
         "Flat at {ceiling_dbfs} dBFS in {n_places} place(s), {n_runs} times, first at {first_s} s. Lowering it will "
         "not mend it; another take will."
     ),
+    "dropouts": (
+        "{n_places} hole(s) of up to {longest_ms} ms, the first at {first_s} s. Cover them with room tone, or take "
+        "another take."
+    ),
+    "clicks": (
+        "{n_places} click(s), the first at {first_s} s. Clicks and thumps, a processor on Level, takes them out."
+    ),
+    "over-full-scale": (
+        "Peaks of {peak_dbfs} dBFS in {n_places} place(s): a float file keeps them, what it is turned into clips. "
+        "Nothing is lost yet."
+    ),
+    "sides-shifted": (
+        "The {later} side comes {lag_ms} ms after the other: added up to mono, some of it cancels. Use one of them."
+    ),
+    "test-tone": "One tone of {tone_hz} Hz at {peak_dbfs} dBFS, all the way.",
+    "sweep": "A tone that moves between about {low_hz} and {high_hz} Hz at {peak_dbfs} dBFS.",
     "outlier": "One event at {at_s} s stands {above_db} dB over all else ({peak_dbfs} dBFS), so peaks say little.",
     "hum": "Steady hum of {mains_hz} Hz and multiples, {dbfs} dBFS together.",
     "noisy": "The speech stands only {snr_db} dB over its noise floor of {floor_dbfs} dBFS.",
@@ -60,6 +82,8 @@ REMEDY_WORDS: Final = {
     "leave-out": "Leave it out of levels",
     "trim-silence": "Trim the silence",
     "raise": "Raise by {gain_change_db} dB",
+    "lower": "Lower to −1 dBFS ({gain_change_db} dB)",
+    "use-earlier": "Use the earlier side",
 }
 _REASONS: Final = {
     "speech": "{figure} % of it is speech",

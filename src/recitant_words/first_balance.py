@@ -22,7 +22,7 @@ WHY: Final = {
     "stems": "Each stem has a level in the open. What comes in well placed is left, nothing is raised by more than "
     "6 dB, and scenes that lie apart are trimmed slowly.",
     "duck": "One depth for each run of talk, between the level in the open and the one under speech: music first, "
-    "effects where they mask, while ambience stays even.",
+    "effects where they mask, while atmosphere stays even.",
     "check": "The stems were rendered and speech measured against all the rest, moment by moment. Nothing is forced: "
     "what is close is listed with what would cure it.",
     "fit": "One gain turns the whole programme, so that the balance stays as it is.",
@@ -77,7 +77,8 @@ def judgement_shown(found: Judgement) -> list[dict[str, Any]]:
         lines.append(_line("phrases lie within", f"{signed(found.phrase_sd_lu)} LU", remark, is_good=is_good))
     for role, stem in found.stems.items():
         dips = stem.depth_db >= _SEEN
-        name, words = (f"{role.value} dips by", f"{signed(stem.depth_db)} dB") if dips else (role.value, "even")
+        own = role.label.lower()
+        name, words = (f"{own} dips by", f"{signed(stem.depth_db)} dB") if dips else (own, "even")
         moves = [f"moves {signed(stem.travel_db)} dB a minute"] if stem.travel_db >= _SEEN else []
         lifts = [f"raised by up to {signed(stem.lift_db)} dB"] if stem.lift_db >= _SEEN else []
         lines.append(_line(name, words, ", ".join([*moves, *lifts, stem.feel]), is_good=stem.feel == "calm"))
@@ -223,7 +224,8 @@ def _clip_moved(change: dict[str, Any]) -> str:
 def _offer(change: dict[str, Any]) -> dict[str, Any]:
     """What a person may still want: a stem raised by what a first balance left undone."""
     by_db = gain_text(change["short_db"])
-    return {"role": change["name"], "by_db": change["short_db"], "words": f"Raise {change['name']} by {by_db} dB more"}
+    words = f"Raise {change['name']} by {by_db} dB more"
+    return {"role": change["role"], "by_db": change["short_db"], "words": words}
 
 
 def _dipped(change: dict[str, Any]) -> str:

@@ -1,8 +1,18 @@
 """Sentences on what a fit came to, and on what it will come to."""
 
+from typing import Final
+
 from recitant_core.delivery.fit import MOST_LIMITING_DB, Fit, FitState
+from recitant_core.delivery.forecast import Forecast
 from recitant_core.delivery.predict import Prediction
+from recitant_core.delivery.spec import Spec
+from recitant_core.delivery.squash import SquashCure
 from recitant_words.sentences import gain_text, signed
+
+_NO_LOUDNESS: Final = {
+    FitState.SILENT: "The mix is silent, so no gain can bring it to a loudness.",
+    FitState.TOO_SHORT: "The mix is shorter than 0.4 s, so it has no loudness to fit.",
+}
 
 
 def fit_sentence(fit: Fit) -> str:
@@ -17,29 +27,84 @@ def fit_sentence(fit: Fit) -> str:
     )
     reached = signed(trial.anchor_lufs(spec))
     match fit.state:
-        case FitState.SILENT:
-            return "The mix is silent, so no gain can bring it to a loudness."
-        case FitState.TOO_SHORT:
-            return "The mix is shorter than 0.4 s, so it has no loudness to fit."
+        case FitState.SILENT | FitState.TOO_SHORT:
+            return _NO_LOUDNESS[fit.state]
         case FitState.TOO_MUCH_LIMITING:
-            needed = signed(fit.needed_reduction_db)
+            needed, target = signed(fit.needed_reduction_db), signed(spec.target_for(fit.layout.n_channels))
             return (
-                f"{signed(spec.target_for(2))} LUFS would take more than {needed} dB of limiting, past the "
+                f"{target} LUFS would take more than {needed} dB of limiting, past the "
                 f"{MOST_LIMITING_DB:g} dB allowed here; with {limited} it comes to {reached}. "
                 "Lower what peaks far above the rest, or compress it, and it can go higher."
             )
-        case FitState.SHORT_TERM_OVER:
-            loudest = trial.readings.max_short_term_lufs
-            limit = spec.max_short_term_lufs
-            over = (loudest or 0.0) - (limit or 0.0)
-            return (
-                f"At {reached} LUFS the loudest 3 s lie at {signed(loudest)}, {signed(over)} LU over the limit of "
-                f"{signed(limit)}. Lower that passage, or raise the rest by about as much."
-            )
+        case FitState.SHORT_TERM_OVER | FitState.MOMENTARY_OVER:
+            return _loudest_sentence(fit)
+        case FitState.RANGE_OVER | FitState.CLEARANCE_UNDER:
+            return _balance_sentence(fit, reached)
         case FitState.REACHED:
             if trial.master.ceiling_dbtp is None:
                 return f"{gain} brings it to {reached} LUFS; no limiting needed."
             return f"{limited} bring it to {reached} LUFS."
+
+
+def _balance_sentence(fit: Fit, reached: str) -> str:
+    range_lu, spec = fit.trial.readings.range_lu, fit.spec
+    if fit.state is FitState.RANGE_OVER:
+        over = (range_lu or 0.0) - (spec.max_range_lu or 0.0)
+        return (
+            f"At {reached} LUFS the range is {signed(range_lu)} LU, {signed(over)} LU more than the "
+            f"{signed(spec.max_range_lu)} allowed. Raise what is quiet or lower what is loud by about as much."
+        )
+    return (
+        f"It reaches {reached} LUFS, but speech stands only {signed(fit.clearance_lu)} LU clear of the rest, "
+        f"not {signed(spec.least_clearance_lu)}. Balance lists the passages and what cures them."
+    )
+
+
+def _loudest_sentence(fit: Fit) -> str:
+    readings, spec = fit.trial.readings, fit.spec
+    if fit.state is FitState.SHORT_TERM_OVER:
+        length, loudest, limit = "3 s", readings.max_short_term_lufs, spec.max_short_term_lufs
+    else:
+        length, loudest, limit = "0.4 s", readings.max_momentary_lufs, spec.max_momentary_lufs
+    over = (loudest or 0.0) - (limit or 0.0)
+    return (
+        f"At {signed(fit.trial.anchor_lufs(spec))} LUFS the loudest {length} lie at {signed(loudest)}, "
+        f"{signed(over)} LU over the limit of {signed(limit)}. Lower that passage, or raise the rest by about as much."
+    )
+
+
+def forecast_sentence(found: Forecast, spec: Spec) -> str:
+    """What the limiter will do on the way to a specification, foretold over the whole programme."""
+    gain = f"{gain_text(found.master.gain_db)} dB"
+    if found.short_term_over_lu > 0.0:
+        return f"{gain}; the loudest 3 s would then lie {signed(found.short_term_over_lu)} LU over their limit."
+    if found.master.ceiling_dbtp is None:
+        return f"{gain}, no limiting needed."
+    work = (
+        f"{gain} and limiting of up to about {signed(found.most_reduction_db)} dB for "
+        f"{100 * found.limited_share:.0f} % of the time"
+    )
+    if not found.is_reached:
+        return (
+            f"{work} come to {signed(found.reached_lufs)} LUFS, not to {signed(spec.target_for(2))}: more limiting "
+            f"than the {MOST_LIMITING_DB:g} dB allowed here. Lower what peaks far above the rest first."
+        )
+    return f"{work} bring it to {signed(found.reached_lufs)} LUFS."
+
+
+def cure_sentence(cure: SquashCure, track: str) -> str:
+    """What to do about a mix that passes squashed.
+
+    Args:
+        track: name of the one that the cure names.
+    """
+    return (
+        f"{track} makes {100 * cure.share:.0f} % of what the limiter works on: compress its peaks by about "
+        f"{signed(cure.by_db)} dB before, or choose a lower target."
+    )
+
+
+SQUASHED_WORDS: Final = "passes, but squashed"
 
 
 def prediction_sentence(prediction: Prediction | None) -> str:

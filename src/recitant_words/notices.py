@@ -1,5 +1,6 @@
 """What pages and jobs tell that is no refusal: how work ended, what is missing, what is not there."""
 
+from collections.abc import Sequence
 from typing import Final
 
 _NOTICES: Final = {
@@ -22,7 +23,9 @@ _NOTICES: Final = {
     "refused_title": "That did not work",
     "no_workspace": "You belong to no workspace yet; ask who runs this Recitant to add you.",
     "no_title": "Give it a title.",
-    "no_spec": "Choose at least one specification.",
+    "needed": "This is needed.",
+    "no_number": "This is not a number.",
+    "from_to": "From {least} to {most}.",
     "no_take": "No recording arrived. Try again.",
     "no_sound_file": "No file arrived. Choose one and send it again.",
     "no_place": "That is no place in the programme.",
@@ -30,6 +33,7 @@ _NOTICES: Final = {
     "the_file": "The file",
     "the_delivery": "The delivery",
     "the_request": "What you send",
+    "copy_of": "{title}, copy",
     "take_file": "Narration take {number}.wav",
 }
 
@@ -50,3 +54,49 @@ def balanced(n_left: int) -> str:
         n_left: close passages that are left.
     """
     return f"Balanced; {n_left} close passage(s) left." if n_left else "Balanced; speech is clear everywhere."
+
+
+SURE_ALIGNMENT: Final = 0.5
+
+
+def is_alignment_sure(confidence: float) -> bool:
+    """Whether two recordings probably hold the same event.
+
+    Args:
+        confidence: 0 to 1, see recitant_core.measure.likeness.align.
+    """
+    return confidence >= SURE_ALIGNMENT
+
+
+def alignment_words(moves: str, stays: str, by_s: float, confidence: float, *, moves_picture_sound: bool) -> str:
+    """What lining one clip up with another by their sound comes to.
+
+    Args:
+        moves, stays: names of the clips.
+        by_s: how far the first would move; later is positive.
+        moves_picture_sound: whether the one that would move is the picture's own sound.
+    """
+    if abs(by_s) < 0.5e-3:
+        words = f"{moves} lies in step with {stays} already"
+    else:
+        words = f"{moves} would move {abs(by_s):.3f} s {'later' if by_s > 0 else 'earlier'}; {stays} stays"
+    words += f". Confidence {100 * confidence:.0f} %"
+    if not is_alignment_sure(confidence):
+        words += ": probably not the same event"
+    words += "."
+    if moves_picture_sound and abs(by_s) >= 0.5e-3:
+        words += f" {moves} is the picture's own sound: moved, it no longer fits the lips. Swap them instead."
+    return words
+
+
+def recorder_words(sounding: Sequence[str], silent: Sequence[str]) -> str:
+    """What became of the channels of a recorder file.
+
+    Args:
+        sounding, silent: names of the channels.
+    """
+    n = len(sounding) + len(silent)
+    if not sounding:
+        return f"All of its {n} channels are silent."
+    words = f"{n} channels, each a recording of its own: {', '.join(sounding)}."
+    return words + (f" Silent and left out: {', '.join(silent)}." if silent else "")

@@ -4,16 +4,20 @@ import json
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from html import escape
-from typing import Any
+from typing import Any, Final
 
 from recitant_core.delivery.delivered import Delivered
 from recitant_core.delivery.figures import readings_data, verdict_data
 from recitant_core.delivery.fit import FitState
+from recitant_core.delivery.squash import is_squashed
 from recitant_core.timeline.model import Plan
 from recitant_core.units.clock import s_from_samples
 from recitant_core.units.level import finite
-from recitant_words.fits import fit_sentence
-from recitant_words.sentences import gain_text, signed
+from recitant_words.fits import SQUASHED_WORDS, fit_sentence
+from recitant_words.history import history_svg
+from recitant_words.looks import fine_sentence, look_sentence, place_text
+from recitant_words.platforms import platform_rows
+from recitant_words.sentences import gain_text, sentence, signed
 
 _STYLE = """
 :root{--paper:#f5f1e8;--sheet:#fbf9f3;--edge:#ddd5c4;--ink:#1f2430;--soft:#6a6658;--over:#c8321f;--within:#2d6a4f}
@@ -24,10 +28,38 @@ section{background:var(--sheet);border:1px solid var(--edge);border-radius:6px;p
 table{border-collapse:collapse;width:100%;font-variant-numeric:tabular-nums}
 th,td{text-align:left;padding:.3rem .5rem;border-bottom:1px solid var(--edge)}
 td.n,th.n{text-align:right;font-family:"Spline Sans Mono",ui-monospace,monospace}
-.pass{color:var(--within)}.fail{color:var(--over)}.state{font-weight:600;white-space:nowrap}
-@media print{body{background:#fff;padding:0}section{break-inside:avoid}}
+.pass{color:var(--within)}.fail{color:var(--over)}.state{font-weight:600;white-space:nowrap}.form{white-space:nowrap}
+figure{margin:.6rem 0 1rem}figcaption{font-size:.82em}
+@media print{body{background:#fff;padding:0;font-size:9.5pt}main{max-width:none}
+section{border:0;padding:0;background:#fff}
+section+section{break-before:auto}section.delivery{break-after:page}section.delivery:last-child{break-after:auto}
+tr{break-inside:avoid}h2{break-after:avoid}th,td{padding:.14rem .4rem}}
 """
-_STATES = {"pass": ("pass", "✓ passes"), "fail": ("fail", "▲ fails"), "reported": ("soft", "reported")}
+_STATES = {
+    "pass": ("pass", "✓ passes"),
+    "fail": ("fail", "▲ fails"),
+    "reported": ("soft", "reported"),
+    "squashed": ("soft", f"◆ {SQUASHED_WORDS}"),
+}
+
+_LOOK_CSS: Final = {"remark": "soft", "wrong": "fail"}
+_LOOK_SIGNS: Final = {"remark": "◆", "wrong": "▲"}
+
+KIND_WORDS: Final = {
+    "mix": "mix",
+    "stems": "stems, one file each",
+    "m-and-e": "music and effects",
+    "without-narration": "mix without narration",
+    "film": "the film with this mix",
+}
+SHORT_KIND_WORDS: Final = {
+    "mix": "mix",
+    "stems": "stems",
+    "m-and-e": "M&E",
+    "without-narration": "no narr.",
+    "film": "film",
+}
+"""For the heads of narrow columns."""
 
 
 def report_files(plan: Plan, done: Sequence[Delivered], more: Mapping[str, Any]) -> dict[str, str]:
@@ -51,8 +83,16 @@ def report_data(plan: Plan, done: Sequence[Delivered]) -> dict[str, Any]:
         "before": readings_data(untouched.readings),
         "programme_gain_db": plan.programme_gain_db,
         "stems": [role.value for role in plan.roles],
+        "out_of_mix": out_of_mix(plan),
         "deliveries": [_delivery_data(delivered) for delivered in done],
     }
+
+
+def out_of_mix(plan: Plan) -> list[str]:
+    """Names of tracks and clips that are in the programme and in no file."""
+    tracks = [track.name for track in plan.tracks if track.is_out]
+    clips = [f"{clip.name} ({t.name})" for t in plan.tracks if not t.is_out for clip in t.clips if clip.is_out]
+    return tracks + clips
 
 
 def _delivery_data(delivered: Delivered) -> dict[str, Any]:
@@ -71,10 +111,17 @@ def _delivery_data(delivered: Delivered) -> dict[str, Any]:
         "ceiling_dbtp": found.trial.master.ceiling_dbtp,
         "most_limiting_db": finite(found.trial.most_reduction_db),
         "limited_share": found.trial.limited_share,
+        "squashed": delivered.verdict.is_passed
+        and is_squashed(found.trial.most_reduction_db, found.trial.limited_share),
         "range_lost_lu": finite(found.range_lost_lu),
         "figures": verdict_data(delivered.verdict),
         **readings_data(delivered.readings),
         "files": [asdict(file) for file in delivered.files],
+        "missed": [{"word": one.word, "file": one.file, "sentence": sentence(one.error)} for one in delivered.missed],
+        "history": None if delivered.history is None else asdict(delivered.history),
+        "heard": [asdict(one) for one in delivered.heard],
+        "heard_as_balanced": [asdict(one) for one in delivered.heard_as_balanced],
+        "looks": [asdict(look) for look in delivered.looks],
     }
 
 
@@ -86,15 +133,27 @@ def report_html(report: dict[str, Any]) -> str:
     head = (
         f"<h1>{title}</h1><p class=soft>Loudness report · {int(minutes)} min {seconds:04.1f} s · "
         f"{escape(report['frame_rate'])} frames a second · as balanced {signed(before['integrated_lufs'])} LUFS, "
-        f"range {signed(before['range_lu'])} LU, true peak {signed(before['true_peak_dbtp'])} dBTP</p>"
+        f"range {signed(before['range_lu'])} LU, true peak {signed(before['true_peak_dbtp'])} dBTP{_origin(report)}</p>"
     )
-    body = "".join(_section(delivery) for delivery in report["deliveries"]) + _balance(report)
+    out = report["out_of_mix"]
+    left = f"<p>Out of the mix, and in no file: {escape(', '.join(out))}.</p>" if out else ""
+    body = left + "".join(_section(delivery, report) for delivery in report["deliveries"]) + _balance(report)
     return (
         f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{title}: loudness report</title>'
         f"<style>{_STYLE}</style></head><body><main>{head}{body}"
         "<p class=soft>Made by Recitant. Loudness after ITU-R BS.1770 and EBU Tech 3341 and 3342, on the samples in "
         "the file. The figures also stand in report.json.</p></main></body></html>"
     )
+
+
+def _origin(report: dict[str, Any]) -> str:
+    words = [f"version {report['version']}"] if report.get("version") else []
+    if report.get("made_at"):
+        words.append(f"handed over {report['made_at']}")
+    if report.get("made_by"):
+        words.append(f"by {report['made_by']}")
+    text = ", ".join(words)
+    return f"<br>{escape(text[:1].upper() + text[1:])}" if words else ""
 
 
 def _balance(report: dict[str, Any]) -> str:
@@ -155,23 +214,110 @@ def _standing(report: dict[str, Any]) -> str:
     )
 
 
-def _section(delivery: dict[str, Any]) -> str:
-    css, words = _STATES["pass" if delivery["passes"] else "fail"]
+def _section(delivery: dict[str, Any], report: dict[str, Any]) -> str:
+    css, words = _STATES["squashed" if delivery["squashed"] else "pass" if delivery["passes"] else "fail"]
     rows = "".join(_row(figure) for figure in delivery["figures"])
-    files = "".join(
-        f"<tr><td>{escape(file['file'])}</td><td>{escape(file['role'] or 'mix')}</td>"
-        f"<td class=n>{'32 bit float' if file['bit_depth'] == 32 else str(file['bit_depth']) + ' bit'}</td></tr>"
-        for file in delivery["files"]
-    )
+    files = "".join(_file_row(file) for file in delivery["files"])
     note = f"<p class=soft>{escape(delivery['note'])}</p>" if delivery["note"] else ""
     return (
-        f"<section><h2>{escape(delivery['name'])} <span class='state {css}'>{words}</span></h2>"
-        f"<p>{escape(delivery['explanation'])}</p>{note}"
+        f"<section class=delivery><h2>{escape(delivery['name'])} <span class='state {css}'>{words}</span></h2>"
+        f"<p>{escape(delivery['explanation'])}</p>{note}{_curve(delivery, report)}"
         "<table><thead><tr><th>figure<th class=n>measured<th class=n>limit<th>unit<th>state</tr></thead>"
         f"<tbody>{rows}</tbody></table><p></p>"
-        f"<table><thead><tr><th>file<th>holds<th class=n>48 kHz</tr></thead><tbody>{files}</tbody></table>"
+        f"<table><thead><tr><th>file, SHA-256 begins<th>holds<th>form<th>played back</tr></thead>"
+        f"<tbody>{files}</tbody></table>{_missed(delivery)}{_codec_words(delivery['files'])}{_looks(delivery['looks'])}{_heard(delivery)}"
         f"<p class=soft>Source: {escape(delivery['source'])}. Gain {gain_text(delivery['gain_db'])} dB.</p></section>"
     )
+
+
+def _curve(delivery: dict[str, Any], report: dict[str, Any]) -> str:
+    found = delivery["history"]
+    if not found or not found["short_term_lufs"]:
+        return ""
+    target = next(figure for figure in delivery["figures"] if figure["low"] is not None)
+    close = report["clearance"]["close_passages"] if "clearance" in report else ()
+    words = ["The curve is the loudness of 3 s; the band is what the whole must lie in"]
+    if any(found["limited_db"]):
+        words.append("bars at the top: the last limiter works")
+    if close:
+        words.append("bars at the foot: speech is close to the rest")
+    svg = history_svg(found, target["low"], target["high"], close)
+    return f"<figure>{svg}<figcaption class=soft>{'; '.join(words)}.</figcaption></figure>"
+
+
+def _looks(looks: list[dict[str, Any]]) -> str:
+    rows = "".join(
+        f"<tr><td class='state {_LOOK_CSS[look['state']]}'>{_LOOK_SIGNS[look['state']]}<td>{escape(look['file'])}"
+        f"<td>{escape(look_sentence(look))}<td class=n>{place_text(look['at_s'])}</tr>"
+        for look in looks
+        if look["state"] != "fine"
+    )
+    head = "<th><span class=soft>state</span><th>file<th>worth listening to<th class=n>at"
+    table = f"<table><thead><tr>{head}</tr></thead><tbody>{rows}</tbody></table>" if rows else ""
+    fine = fine_sentence(looks)
+    return f"<p></p>{table}<p>{fine}</p>" if looks else ""
+
+
+def _missed(delivery: dict[str, Any]) -> str:
+    return "".join(
+        f"<p class=fail>▲ {escape(one['file'])} could not be made: {escape(one['sentence'])}</p>"
+        for one in delivery["missed"]
+    )
+
+
+def _heard(delivery: dict[str, Any]) -> str:
+    rows = "".join(
+        f"<tr><td>{name}<td>{words}<td class=soft>{before}</tr>"
+        for name, words, before in platform_rows(delivery["heard"], delivery["heard_as_balanced"])
+    )
+    head = "<th>what viewers hear on<th>this delivery<th>the mix as balanced"
+    return f"<table><thead><tr>{head}</tr></thead><tbody>{rows}</tbody></table>" if rows else ""
+
+
+def _file_row(file: dict[str, Any]) -> str:
+    played = file["decoded"]
+    back = (
+        f"{signed(played['integrated_lufs'])} LUFS, {signed(played['true_peak_dbtp'])} dBTP" if played else "as written"
+    )
+    return (
+        f"<tr><td>{escape(file['file'])}<br><small class=soft>{file['sha256'][:16]}</small></td>"
+        f"<td>{escape(file['role'] or KIND_WORDS.get(file['kind'], file['kind']))}</td>"
+        f"<td class=form>{_form(file)}</td><td>{back}</td></tr>"
+    )
+
+
+def _form(file: dict[str, Any]) -> str:
+    words = [file["codec"].upper()]
+    if file["bit_depth"] is not None:
+        words.append("32 bit float" if file["bit_depth"] == 32 else f"{file['bit_depth']} bit")
+    return ", ".join([*words, f"{file['rate_hz'] / 1_000:g} kHz"])
+
+
+def _codec_words(files: list[dict[str, Any]]) -> str:
+    words = "".join(
+        f"<li>{escape(file['file'])}: {escape(decoded_sentence(file['decoded']))}" for file in files if file["decoded"]
+    )
+    return f"<p>Files made from the mix, played back and measured:</p><ul>{words}</ul>" if words else ""
+
+
+def decoded_sentence(played: Mapping[str, Any]) -> str:
+    """What a compressed file plays back as, and what it took to keep its ceiling."""
+    found = [f"{signed(played['integrated_lufs'])} LUFS, true peak {signed(played['true_peak_dbtp'])} dBTP"]
+    if played["level_lost_lu"] is not None and abs(played["level_lost_lu"]) >= 0.05:
+        quieter = "quieter" if played["level_lost_lu"] > 0.0 else "louder"
+        found.append(f"{signed(abs(played['level_lost_lu']), 2)} LU {quieter} than what went in")
+    if played["ceiling_lowered_db"] > 0.005:
+        found.append(
+            f"its peaks are limited {signed(played['ceiling_lowered_db'], 2)} dB lower so that the ceiling holds"
+        )
+    if abs(played["gain_changed_db"]) > 0.005:
+        found.append(f"gain {gain_text(played['gain_changed_db'])} dB")
+    if played["clipped_samples"]:
+        found.append(f"{played['clipped_samples']} samples beyond full scale")
+    if played["shift_samples"]:
+        late = "late" if played["shift_samples"] > 0 else "early"
+        found.append(f"{abs(played['shift_samples'])} samples {late}")
+    return "; ".join(found) + ("." if played["passes"] else "; it does not pass.")
 
 
 def _row(figure: dict[str, Any]) -> str:

@@ -89,7 +89,7 @@ def test_answers(long_film, account, client, page, with_ducks):  # noqa: F811
     collect_rarely()  # as the server does
     film = Programme.objects.get(pk=long_film.pk)
     if with_ducks:
-        for role in ("music", "effects", "ambience"):
+        for role in ("music", "effects", "atmosphere"):
             AddDuck(revision=film.revision, target="stem", id=role).carry_out(film, account[0])
             film = Programme.objects.get(pk=long_film.pk)
     (edit_ms, edit_size), (figures_ms, figures_size), (idle_ms, _) = asked_of(client, film, page)

@@ -20,5 +20,26 @@
     }
     return took;
   }
+
+  // Of each press: until it is drawn, and until the server has acknowledged it, in ms.
+  async function twice(ids) {
+    const took = [];
+    for (const [index, id] of ids.entries()) {
+      const began = performance.now();
+      let acknowledged = 0;
+      const done = window.recitantEdits.add({ kind: "level", ids: [id], by_db: -1 - index / 10 }).then(() => {
+        acknowledged = performance.now() - began;
+      });
+      await frame();
+      const drawn = performance.now() - began;
+      await done;
+      took.push([drawn, acknowledged]);
+      await new Promise((resolve) => {
+        setTimeout(resolve, 400);
+      });
+    }
+    return took;
+  }
   window.press = press;
+  window.pressTwice = twice;
 })();

@@ -24,6 +24,7 @@ const state = (clips) => ({
   clips,
   tracks: ["1", "2", "3"].map(track),
   length_samples: 2880000,
+  all_samples: 2880000,
   markers: [],
   revision: 1,
   frame_rate: "25",

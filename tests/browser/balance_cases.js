@@ -22,6 +22,7 @@ const stave = (role, aim, clips) => ({
   role,
   letter: role[0].toUpperCase(),
   name: role,
+  is_speech: role === "dialogue",
   aim_lufs: aim,
   gain_db: 0,
   lines: null,

@@ -1,5 +1,7 @@
 """The Arrange page in a browser: gestures, keys, the sound after an edit, narration, the library, two windows."""
 
+import re
+
 import numpy as np
 import pytest
 
@@ -89,6 +91,7 @@ def test_everything_goes_by_keyboard(arrange):
     assert "split at the playhead" in arrange.inner_text("#keys")
     arrange.keyboard.press("Escape")
     arrange.keyboard.press("0")  # everything in view, so the table beside the canvas holds everything too
+    arrange.click("summary:has-text('Clips in view')")
     arrange.wait_for_function(f"document.querySelectorAll('#clip-table tr').length === {Clip.objects.count()}")
 
 
@@ -161,14 +164,59 @@ def test_narration_is_recorded_at_the_playhead(arrange):
     arrange.wait_for_timeout(2_500)
     arrange.click("#tab-narration button:has-text('Stop and keep')")
     arrange.wait_for_selector("#tab-narration >> text=kept")
-    wait_undo(arrange, "Narration take 1 brought in")
+    wait_undo(arrange, "Narration take 1 recorded")
     take = Source.objects.get(kind="take")
     clip = Clip.objects.get(source=take)
-    assert clip.start_sample == 96_000 and take.role == "dialogue"
+    assert clip.start_sample == 96_000 and take.role == "narration"
     from recitant_web.programme.queries import stored_source
 
     audio = stored_source(take.sha256, 1).read(4_800, 24_000)[:, 0]
     assert np.argmax(np.abs(np.fft.rfft(audio))) * 2 == pytest.approx(700, abs=6)  # what the microphone heard
+
+
+def test_takes_are_held_turned_by_a_key_and_heard_in_turn(arrange):
+    arrange.keyboard.press("Control+a")
+    arrange.click("#tab-clip button:has-text('Hold as takes')")
+    wait_undo(arrange, "3 clips held as takes of")
+    arrange.wait_for_selector("#tab-clip h3:has-text('Take 1 of 3')")
+    clip = Clip.objects.get()
+    arrange.keyboard.press("a")
+    wait_undo(arrange, "take 2 of 3")
+    arrange.click("#tab-clip [aria-label='Use take 3']")
+    wait_undo(arrange, "take 3 of 3")
+    arrange.keyboard.press("Shift+A")
+    wait_undo(arrange, "take 2 of 3")
+    assert Clip.objects.get(pk=clip.pk).take_index == 1
+    asked = []
+    arrange.on("request", lambda request: asked.append(request.url) if "/sound?" in request.url else None)
+    arrange.click("#tab-clip button:has-text('Hear in turn')")
+    arrange.wait_for_selector("#tab-clip td:has-text('▶ 2')")
+    end = arrange.evaluate("[...window.arrange.model.clips.values()].map((c) => c.start + c.length)[0]")
+    arrange.evaluate(f"window.arrange.player.seek({end - 30_000})")
+    arrange.wait_for_selector("#tab-clip td:has-text('▶ 3')")
+    arrange.wait_for_function("window.arrange.player.isSounding")
+    assert any("how%22%3A%22take%22" in url for url in asked)
+    arrange.click("#tab-clip .takes button:has-text('Stop')")
+    assert Clip.objects.get(pk=clip.pk).take_index == 1  # listening is no edit
+    arrange.click("#tab-clip button:has-text('Side by side')")
+    wait_undo(arrange, "laid side by side")
+    assert Clip.objects.filter(is_out=True).count() == 2
+
+
+def test_narration_is_punched_into_a_range(arrange):
+    voice = Clip.objects.get(name="voice")
+    arrange.evaluate("window.arrange.model.range = [120000, 168000]")
+    arrange.click('[data-tab="narration"]')
+    arrange.select_option("#tab-narration select", str(voice.track_id))
+    arrange.check("#tab-narration input[type=checkbox]")
+    arrange.click("#tab-narration button:has-text('Check the level')")
+    arrange.wait_for_function("/−1[0-9] dBFS/.test(document.getElementById('tab-narration').innerText)")
+    arrange.click("#tab-narration button:has-text('Record into the range')")
+    arrange.wait_for_selector("#tab-narration >> text=kept", timeout=30_000)  # it ends by itself
+    wait_undo(arrange, "Narration take 1 recorded")
+    pieces = list(Clip.objects.filter(track=voice.track).order_by("start_sample"))
+    assert [(c.start_sample, c.length_samples) for c in pieces][1] == (120_000, 48_000) and len(pieces) == 3
+    assert pieces[1].in_sample == 48_000 and pieces[1].takes[0]["name"] == "voice"  # a second before it is kept
 
 
 def test_a_microphone_that_is_refused_is_told(arrange):
@@ -181,8 +229,18 @@ def test_a_microphone_that_is_refused_is_told(arrange):
     arrange.wait_for_selector("#said:has-text('not allowed to use the microphone')")
 
 
+def test_another_window_shows_what_changed_within_two_seconds(arrange):
+    other = arrange.context.new_page()
+    other.goto(arrange.url)
+    other.wait_for_selector("#arrange[data-ready]")
+    arrange.keyboard.press("m")
+    wait_undo(arrange, "note at")
+    other.wait_for_function("document.querySelector('[data-do=undo]').title.includes('note at')", timeout=2_500)
+
+
 def test_a_second_window_is_told_and_reloaded(arrange):
     other = arrange.context.new_page()
+    other.route(re.compile(r"/moved\?"), lambda route: route.abort())  # before it could see by itself
     other.goto(arrange.url)
     other.wait_for_selector("#arrange[data-ready]")
     arrange.keyboard.press("m")
@@ -247,3 +305,50 @@ def test_picture_lock_says_why_nothing_moves(arrange):
     arrange.wait_for_selector("#said:has-text('Picture lock')")
     arrange.click('[data-do="lock"]')
     wait_undo(arrange, "picture unlocked")
+
+
+def test_clips_are_put_on_a_track_by_its_number_and_out_of_the_mix_by_a_key(arrange):
+    arrange.keyboard.press("]")
+    name = arrange.evaluate("window.arrange.model.clips.get([...window.arrange.model.selected][0]).name")
+    home = Clip.objects.get(name=name).track
+    number = next(n for n, t in enumerate(Track.objects.order_by("position"), 1) if t.pk != home.pk)
+    arrange.keyboard.press("p")
+    arrange.wait_for_selector("#put[open]")
+    arrange.keyboard.press(str(number))
+    wait_undo(arrange, f"{name} to track")
+    assert Clip.objects.get(name=name).track.pk == Track.objects.order_by("position")[number - 1].pk
+    arrange.keyboard.press("x")
+    wait_undo(arrange, f"{name} out of the mix")
+    assert Clip.objects.get(name=name).is_out
+    arrange.keyboard.press("x")
+    wait_undo(arrange, f"{name} in the mix")
+
+
+def test_a_track_is_dragged_by_its_letter_and_merged_from_its_menu(arrange):
+    first = Track.objects.order_by("position").first()
+    letter = arrange.locator(".track-head .letter").first
+    box = letter.bounding_box()
+    arrange.mouse.move(box["x"] + 8, box["y"] + 8)
+    arrange.mouse.down()
+    arrange.mouse.move(box["x"] + 8, box["y"] + 90, steps=6)
+    arrange.mouse.up()
+    wait_undo(arrange, f"track {first.name} moved")
+    assert [t.pk for t in Track.objects.order_by("position")].index(first.pk) == 1
+    assert Track.objects.get(pk=first.pk).role == first.role  # a drag is no press
+    arrange.locator(".track-head .more").nth(2).click()
+    arrange.wait_for_selector(".menu [role=menuitem]:has-text('Merge into')")
+    arrange.keyboard.press("Escape")
+    assert arrange.locator("body > .menu").count() == 0
+
+
+def test_a_gap_is_closed_with_a_key_and_says_why_it_cannot_be(arrange):
+    arrange.keyboard.press("q")
+    arrange.wait_for_selector("#said:has-text('A clip lies here')")
+    arrange.keyboard.press("Control+a")
+    for _ in range(2):
+        arrange.keyboard.press("ArrowRight")
+    wait_undo(arrange, "moved 3 clips")
+    arrange.evaluate("window.arrange.player.seek(100)")
+    arrange.keyboard.press("q")
+    wait_undo(arrange, "closed on all tracks")
+    assert {clip.start_sample for clip in Clip.objects.all()} == {0}

@@ -127,6 +127,15 @@ def test_readings_run_and_the_playhead_moves(balance):
     assert balance.inner_text("#timecode") > stopped
 
 
+def test_each_stem_has_a_meter_while_it_plays(balance):
+    heights = "[...document.querySelectorAll('.stem-meter')].map((m) => parseFloat(m.style.height) || 0)"
+    assert balance.evaluate(heights) == [0, 0, 0]
+    balance.click('[data-do="play"]')
+    balance.wait_for_function(f"{heights}.slice(0, 2).every((height) => height > 5)")
+    balance.click('[data-do="play"]')
+    balance.wait_for_function(f"{heights}.every((height) => height === 0)")
+
+
 def test_a_bad_gain_is_told_where_the_person_is(balance):
     balance.fill(".head.music .gain", "very loud")
     balance.press(".head.music .gain", "Enter")

@@ -1,5 +1,7 @@
 """The Intake page in a browser: a broken line, findings and their cure, roles by key, the table, hearing a file."""
 
+import itertools
+
 import numpy as np
 import pytest
 
@@ -37,6 +39,12 @@ def _take():
     return np.concatenate([voice, np.zeros_like(voice)], axis=1)
 
 
+def _bring_in(page, files):
+    """Several files at once: the question how they are laid is answered as it is suggested."""
+    page.set_input_files("#files", files)
+    page.click("#laying >> text=Bring them in")
+
+
 def test_a_broken_line_goes_on_where_it_stopped(intake, tmp_path):
     pieces = []
 
@@ -60,7 +68,7 @@ def test_a_broken_line_goes_on_where_it_stopped(intake, tmp_path):
 
 
 def test_a_fault_is_seen_and_mended_and_taken_back(intake):
-    intake.set_input_files("#files", [_file("Take 3.wav", _take()), _file("Theme.wav", programme(2, 4.0))])
+    _bring_in(intake, [_file("Take 3.wav", _take()), _file("Theme.wav", programme(2, 4.0))])
     _ready(intake, 2)
     assert "Only on one side" in intake.inner_text("tr[data-name='take 3.wav']")
     intake.click("tr[data-name='take 3.wav'] .file")
@@ -75,20 +83,20 @@ def test_a_fault_is_seen_and_mended_and_taken_back(intake):
 
 def test_many_files_get_a_role_with_one_key(intake):
     files = [_file(name, sine(-20, 1.0 + i, 200.0)) for i, name in enumerate(["one.wav", "two.wav", "three.wav"])]
-    intake.set_input_files("#files", files)
+    _bring_in(intake, files)
     _ready(intake, 3)
     intake.click(".sort[data-sort=name]")
     intake.click("tr[data-name='one.wav'] .file")
     intake.keyboard.press("Shift+ArrowDown")
     intake.keyboard.press("Shift+ArrowDown")
     intake.keyboard.press("a")
-    intake.wait_for_function("document.querySelectorAll('tr[data-role=ambience]').length === 3")
-    assert set(Track.objects.values_list("role", flat=True)) == {"ambience"}
+    intake.wait_for_function("document.querySelectorAll('tr[data-role=atmosphere]').length === 3")
+    assert set(Track.objects.values_list("role", flat=True)) == {"atmosphere"}
 
 
 def test_the_table_sorts_and_filters(intake):
     files = [_file("b.wav", sine(-30, 3.0)), _file("a.wav", sine(-10, 1.0)), _file("Take.wav", _take())]
-    intake.set_input_files("#files", files)
+    _bring_in(intake, files)
     _ready(intake, 3)
     intake.click(".sort[data-sort=name]")
     assert intake.evaluate(SHOWN) == ["a.wav", "b.wav", "take.wav"]
@@ -128,10 +136,27 @@ def test_a_file_is_heard_from_any_point_and_a_part_of_it_laid(intake):
 
 def test_a_bad_file_can_be_tried_again_and_removed(intake):
     bad = {"name": "list.wav", "mimeType": "audio/wav", "buffer": b"milk" * 100}
-    intake.set_input_files("#files", [bad, _file("good.wav", sine(-20, 1.0))])
+    _bring_in(intake, [bad, _file("good.wav", sine(-20, 1.0))])
     intake.wait_for_selector("text=not a sound file")
     _ready(intake, 1)
     intake.click("text=Try again")
     intake.wait_for_selector("text=not a sound file")
     intake.click("tr[data-state=refused] >> text=Remove")
     intake.wait_for_function("document.querySelectorAll('tr[data-source]').length === 1")
+
+
+def test_twenty_files_are_asked_about_once_and_laid_in_a_row(intake):
+    names = [f"interview {n:02}.wav" for n in range(1, 7)]
+    files = [_file(name, sine(-20, 0.5 + 0.05 * i, 200.0 + 10 * i)) for i, name in enumerate(names)]
+    intake.set_input_files("#files", files)
+    assert intake.inner_text("#laying h2") == "6 files. How should they be laid?"
+    assert intake.is_checked("#laying input[value=names]")  # as their names suggest
+    intake.press("#laying", "Escape")
+    assert not intake.query_selector("#laying[open]") and Source.objects.count() == 0
+    _bring_in(intake, files)
+    _ready(intake, 6)
+    intake.wait_for_function("document.querySelector('#steps-buttons').textContent.includes('6 files brought in')")
+    (track,) = Track.objects.all()
+    laid = list(track.clips.order_by("start_sample").values_list("name", "start_sample", "length_samples"))
+    assert track.name == "interview" and [name for name, *_ in laid] == [name[:-4] for name in names]
+    assert all(a[1] + a[2] == b[1] for a, b in itertools.pairwise(laid))

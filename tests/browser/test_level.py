@@ -92,7 +92,8 @@ def test_a_chain_is_made_seen_dragged_and_compared(level):
     text_of(level, ".chain-reduction", "of reduction for")
     level.fill('[aria-label="ratio, : 1"]', "900")
     level.keyboard.press("Enter")
-    text_of(level, "#said", "ratio lies between 1 and 30")
+    text_of(level, ".value .over:not([hidden])", "“900”: 1 to 30")
+    assert level.input_value('[aria-label="ratio, : 1"]') == "3"
     level.select_option(".proc-add", "equaliser")
     wait_undo(level, "Equaliser added")
     level.click("text=+ band")
@@ -174,3 +175,84 @@ def test_nothing_is_cut_off(level, width):
     for name in ("#hear", "#advise", "#chain"):
         box = level.locator(name).bounding_box()
         assert box["x"] + box["width"] <= width + 1
+
+
+def test_processors_are_moved_by_keys_and_drag_and_a_gate_goes_where_it_works(level):
+    row(level, "score").click()
+    level.select_option(".proc-add", "compressor")
+    wait_undo(level, "Compressor added")
+    level.select_option(".proc-add", "gate")
+    wait_undo(level, "Gate added before Compressor")
+    text_of(level, "#said", "Gate stands before Compressor")
+    tabs = level.locator(".proc")
+    tabs.nth(0).focus()
+    level.keyboard.press("Alt+ArrowRight")
+    wait_undo(level, "processors moved")
+    assert "Compressor" in tabs.nth(0).inner_text()
+    one, other = tabs.nth(0).bounding_box(), tabs.nth(1).bounding_box()
+    level.mouse.move(other["x"] + 20, other["y"] + 8)
+    level.mouse.down()
+    level.mouse.move(one["x"] + 20, one["y"] + 8, steps=5)
+    level.mouse.up()
+    level.wait_for_function("document.querySelector('.proc').innerText.includes('Gate')")
+
+
+def test_nothing_of_one_processor_is_shown_for_another(level):
+    row(level, "score").click()
+    level.select_option(".proc-add", "gate")
+    level.wait_for_selector(".plot.static")
+    level.wait_for_selector(".chain-reduction b:has-text('dB')")
+    level.route("**/level/view", lambda _route: None)  # is never answered
+    level.select_option(".proc-add", "equaliser")
+    level.wait_for_selector(".plot:not(.static) .response", state="attached")
+    assert level.locator(".plot.static").count() == 0
+    assert level.locator(".chain-reduction").inner_text() == ""
+
+
+def test_a_starting_point_asks_what_becomes_of_a_chain(level):
+    row(level, "score").click()
+    level.select_option(".proc-add", "gain")
+    wait_undo(level, "Gain added")
+    level.select_option("[aria-label='Starting point']", index=1)
+    level.wait_for_selector("#replace-dialog[open]")
+    level.keyboard.press("Escape")
+    assert level.locator(".proc").count() == 1
+    level.select_option("[aria-label='Starting point']", index=1)
+    level.click("#replace-dialog button[value=behind]")
+    level.wait_for_function("document.querySelectorAll('.proc').length > 1")
+    assert "Gain" in level.locator(".proc").first.inner_text()
+
+
+def test_one_band_is_heard_alone_and_noise_is_learned_from_a_marked_range(level):
+    row(level, "score").click()
+    level.select_option(".proc-add", "three-band")
+    wait_undo(level, "added")
+    asked = []
+    level.on("request", lambda request: asked.append(request.url) if "/sound?" in request.url else None)
+    level.click(".band-row .toggle >> nth=1")
+    text_of(level, "#hear", "hearing the middle band alone")
+    level.click('[data-do="play"]')
+    level.wait_for_timeout(1_200)
+    assert any("band%22%3A%22middle" in url for url in asked)
+    level.click('[data-do="play"]')
+    level.click(".band-row .toggle >> nth=1")
+    level.select_option(".proc-add", "noise")
+    wait_undo(level, "noise learned")
+    level.evaluate("document.activeElement.blur()")
+    level.keyboard.press("i")
+    level.keyboard.press(".")
+    level.keyboard.press("o")
+    level.click("button:has-text('learn from the marked 1.00 s')")
+    text_of(level, "#said", "Learned")
+
+
+def test_the_response_is_drawn_from_the_server_before_anything_is_rendered(level):
+    row(level, "score").click()
+    level.select_option(".proc-add", "high-pass")
+    wait_undo(level, "added")
+    level.wait_for_selector(".plot .response")
+    was = level.get_attribute(".plot .response", "points")
+    level.route("**/level/view", lambda route: route.abort())  # rendering never comes
+    level.fill('[aria-label="frequency, Hz"]', "400")
+    level.keyboard.press("Enter")
+    level.wait_for_function(f"document.querySelector('.plot .response').getAttribute('points') !== '{was}'")

@@ -148,12 +148,12 @@ def test_copies_go_behind_each_other_and_roles_turn(slow):
     copies = Clip.objects.filter(name=first.name).order_by("start_sample")
     assert [clip.start_sample for clip in copies] == [i * first.length_samples for i in range(5)]
     track = Track.objects.order_by("position").first()
-    order = ["dialogue", "music", "effects", "ambience"]
+    order = ["narration", "dialogue", "music", "effects", "atmosphere"]
     for _ in range(6):
         slow.click(f'[data-key="{track.pk}-role"]')
         slow.wait_for_timeout(100)
     settled(slow)
-    wanted = order[(order.index(track.role) + 6) % 4]
+    wanted = order[(order.index(track.role) + 6) % 5]
     assert Track.objects.get(pk=track.pk).role == wanted
 
 

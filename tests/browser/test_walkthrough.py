@@ -39,12 +39,16 @@ def test_from_three_files_to_a_mix_that_passes(page):
     page.select_option("#spec", "online-14")
     page.wait_for_function("document.getElementById('spec-limits').innerText.startsWith('−14.0')")
     page.click(".steps >> text=Hand over")
-    page.wait_for_selector(".choice")
-    assert page.is_checked('input[value="online-14"]')
-    page.check('input[value="ebu-r128"]')
-    page.click("main button:has-text('Hand over')")
+    page.wait_for_selector("td.to:has-text('Online video')")
+    page.select_option("#sheet select[name=add]", "ebu-r128")
+    page.click("#sheet button:has-text('Add')")
+    page.wait_for_selector("td.to:has-text('EBU R 128')")
+    page.click("[aria-label='the mix as MP3 for Online video: left out']")
+    page.wait_for_selector("[aria-label='the mix as MP3 for Online video: to be made']")
+    page.click("#sheet button.go")
     page.wait_for_selector(".delivery .files a")
-    assert page.locator(".delivery .within").count() == 2
+    assert page.locator(".delivery b + .within").count() == 2
+    assert page.locator("#sheet .dot.made").count() == 5
     with page.expect_download() as caught:
         page.click("text=mix-online-14.wav")
     with open(caught.value.path(), "rb") as file:  # noqa: PTH123  a download has no better name
@@ -61,6 +65,7 @@ def test_a_bad_file_is_refused_beside_the_good_ones(page):
     bad = {"name": "shopping list.wav", "mimeType": "audio/wav", "buffer": b"milk, eggs\n" * 200}
     empty = {"name": "nothing.wav", "mimeType": "audio/wav", "buffer": b""}
     page.set_input_files("#files", [bad, empty, _file("Theme.wav", programme(2, 2.0))])
+    page.click('#laying [value="lay"]')
     page.wait_for_selector("text=not a sound file")
     page.wait_for_selector("text=nothing.wav is empty")
     page.wait_for_selector("tr[data-state=ready]")

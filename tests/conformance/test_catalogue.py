@@ -9,6 +9,7 @@ LIMITS = {
     "ebu-r128": (-23.0, 0.5, -1.0),  # EBU R 128
     "ebu-r128-s1": (-23.0, 0.5, -1.0),  # EBU R 128 s1
     "atsc-a85": (-24.0, 2.0, -2.0),  # ATSC A/85
+    "atsc-a85-long": (-24.0, 2.0, -2.0),  # (memory)
     "arib-tr-b32": (-24.0, 1.0, -1.0),  # (memory)
     "op-59": (-24.0, 1.0, -2.0),  # (memory)
     "stream-dialogue-27": (-27.0, 2.0, -2.0),  # (memory)

@@ -152,6 +152,13 @@ def test_what_is_taken_away_and_what_is_left_are_all_there_was():
         assert np.allclose(left + taken, audio, atol=2e-6)
 
 
+def test_the_three_bands_alone_are_all_there_is():
+    audio, three = programme(9, 2.0), acting("three-band")
+    alone = [through_chain((replace(three, band_alone=band),), audio, 0) for band in ("low", "middle", "high")]
+    assert np.allclose(sum(alone), through_chain((three,), audio, 0), atol=2e-6)
+    assert len({np.abs(band).max() for band in alone}) == 3
+
+
 def test_moving_a_clip_keeps_its_sound():
     track = replace(PLAN.tracks[0], chain=(), ride=Ride(), pan=0.0)
     clip = replace(track.clips[0], fade_in_samples=0, fade_out_samples=0)
@@ -214,6 +221,8 @@ def test_repair_comes_before_tone_before_dynamics_before_space():
     chain = tuple(Processor(kind) for kind in ("reverb", "compressor", "high-pass", "noise"))
     assert [p.kind for p in in_default_order(chain)] == ["noise", "high-pass", "compressor", "reverb"]
     assert place_for(in_default_order(chain), "equaliser") == 2
+    # A gate that is added late works before the compressor; a limiter comes last of its stage.
+    assert place_for(in_default_order(chain), "gate") == 2 and place_for(in_default_order(chain), "limiter") == 3
     assert place_for((), "reverb") == 0
     assert [stage.value for stage in Stage] == ["repair", "tone", "dynamics", "space"]
 

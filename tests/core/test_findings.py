@@ -1,7 +1,7 @@
 """Findings on recordings with known faults: each check must find its fault, and must stay quiet without it.
 
 Material: the demo's voices (committed recordings of synthesised speech) and the demo's synthesised music, effects and
-ambience. Speech is marked from the energy of the clean voice, so that no model is needed here.
+atmosphere. Speech is marked from the energy of the clean voice, so that no model is needed here.
 """
 
 import importlib.util
@@ -51,7 +51,7 @@ def voices():
 
 @cache
 def others():
-    """Music, effects and ambience without a fault, stereo."""
+    """Music, effects and atmosphere without a fault, stereo."""
     syn = synthesis()
     brass = [("brass", c, 4.0, f, None) for c, f in (("Dm", 0.4), ("Bb", 0.5), ("Gm", 0.6))]
     strings = [("strings", c, 5.0, 0.4, m) for c, m in (("Dm", 62), ("A", 64))]
@@ -114,6 +114,26 @@ def clip_at(voice, over_db, ceiling):
     return np.clip(voice / np.abs(voice).max() * 10 ** (over_db / 20), -1.0, 1.0) * ceiling
 
 
+def with_holes(voice, seed):
+    """Holes of 5 to 50 ms where somebody speaks."""
+    spoilt = voice.copy()
+    rng = np.random.default_rng(seed)
+    loud = np.flatnonzero(np.abs(voice) > 0.3 * np.abs(voice).max())
+    for at in rng.choice(loud, 3):
+        spoilt[at : at + int(rng.integers(250, 2_300))] = 0.0
+    return spoilt
+
+
+def with_clicks(voice, seed):
+    """Clicks of one to four samples, ten decibels under the peak and less, some of them where nobody speaks."""
+    spoilt = voice.copy()
+    rng = np.random.default_rng(seed)
+    for at in rng.choice(len(voice) - 2_000, 16, replace=False) + 1_000:
+        shape = np.array([1.0, -0.7, 0.3, -0.1])[: rng.integers(1, 5)] * rng.choice([-1, 1])
+        spoilt[at : at + len(shape)] += shape * rng.uniform(0.15, 0.3) * np.abs(voice).max()
+    return spoilt
+
+
 # Each fault: what must be found, and how it is put into a voice.
 FAULTS = {
     "one-channel-silent": lambda v, i: stereo(v, np.zeros_like(v)) if i % 2 else stereo(np.zeros_like(v), v),
@@ -122,6 +142,9 @@ FAULTS = {
     "reversed-polarity": lambda v, i: room(v, i) * np.array([1.0, -1.0]),
     "two-microphones": lambda v, i: stereo(v, body_microphone(v, i)),
     "dc-offset": lambda v, i: v * 0.8 + (0.004 + 0.005 * (i % 6)) * (-1) ** i,
+    "dropouts": with_holes,
+    "clicks": with_clicks,
+    "sides-shifted": lambda v, i: stereo(v, np.concatenate([np.zeros(10 + 6 * i), v])[: len(v)] * 0.9)[:, :: (-1) ** i],
     "clipped": lambda v, i: clip_at(v, 5.0 + i % 5, (0.97, 0.6, 0.3, 1.0)[i % 4]),
     "noisy": lambda v, i: (
         v + np.random.default_rng(i).standard_normal(len(v)) * np.sqrt(np.mean(v**2)) * 10 ** (-(8 + i % 10) / 20)
@@ -170,7 +193,7 @@ def test_an_outlier_is_found_where_it_is():
 
 
 def test_sound_material_gives_no_false_alarm():
-    """Mono and stereo voices, music, effects and ambience as they should be: at most one in twenty speaks up."""
+    """Mono and stereo voices, music, effects and atmosphere as they should be: at most one in twenty speaks up."""
     recordings = [(voice, spans_of(voice)) for voice in voices()]
     recordings += [(room(voice, i), spans_of(voice)) for i, voice in enumerate(voices())]
     recordings += [(audio, []) for audio in others()]
@@ -193,6 +216,42 @@ def test_faults_are_found_in_music_too(fault):
         }[fault](audio)
         found += fault in codes(spoilt, [])
     assert found >= 0.85 * len(others())
+
+
+def test_holes_are_placed_wherever_they_fall_between_two_reads():
+    voice = np.tile(voices()[0], 8)
+    chunk = 500 * 960
+    for at in (chunk - 100, chunk - 2_000, chunk, chunk + 30):
+        spoilt = voice + np.float32(0.01) * np.sin(np.arange(len(voice)) * 0.3).astype(np.float32)
+        spoilt[at : at + 1_200] = 0.0
+        (place,) = codes(spoilt, [])["dropouts"].places
+        assert (place.start_sample, place.length_samples) == (at, 1_200)
+    fading = np.concatenate([voices()[0] * np.linspace(1, 0, len(voices()[0])), np.zeros(1_000), voices()[0]])
+    assert "dropouts" not in codes(fading, [])  # digital silence between two takes is no hole
+
+
+def test_peaks_over_full_scale_are_told_of_float_files_only():
+    loud = voices()[0] / np.abs(voices()[0]).max() * 1.6
+    finding = codes(loud, [], coding="WAV FLOAT")["over-full-scale"]
+    assert finding.facts["peak_dbfs"] == pytest.approx(4.1, abs=0.05)
+    assert finding.remedies[0].gain_change_db == pytest.approx(-5.1, abs=0.05)
+    assert "over-full-scale" not in codes(loud, []) and "over-full-scale" not in codes(
+        voices()[0], [], coding="WAV FLOAT"
+    )
+
+
+@pytest.mark.parametrize("freq_hz", [100.0, 440.0, 1_000.0, 10_000.0])
+def test_a_test_tone_is_named(freq_hz):
+    t = np.arange(5 * RATE_HZ) / RATE_HZ
+    facts = codes(0.126 * np.sin(2 * np.pi * freq_hz * t), [])["test-tone"].facts
+    assert facts["tone_hz"] == pytest.approx(freq_hz, abs=3) and facts["peak_dbfs"] == pytest.approx(-18.0, abs=0.1)
+
+
+def test_a_sweep_is_named():
+    t = np.arange(10 * RATE_HZ) / RATE_HZ
+    rate = np.log(1_000.0) / 10.0
+    found = codes(0.2 * np.sin(2 * np.pi * 20.0 / rate * (np.exp(rate * t) - 1.0)), [])
+    assert found["sweep"].facts["low_hz"] < 200 and found["sweep"].facts["high_hz"] > 3_000 and "test-tone" not in found
 
 
 def test_clipping_is_placed_and_measured():

@@ -15,7 +15,8 @@ from recitant_core.gain.ducking import DuckPoint, dips, hop_gains_db, travel_db_
 from recitant_core.gain.trim import trim_lowered
 from recitant_core.interchange.plan_json import plan_from_data, plan_to_data, rule_from_data, rule_to_data
 from recitant_core.measure.clearance import close_passages
-from recitant_core.render.following import follow, needs_db, scene_of
+from recitant_core.render.following import follow, needs_db
+from recitant_core.render.scene import scene_of
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.timeline.curve_edits import stretch_raised
 from recitant_core.timeline.edits import set_clips
@@ -36,7 +37,7 @@ def steady(lufs, hops=HOPS, seed=None):
 
 
 def talk(starts=(10, 40, 44.5, 80), length_s=4, lufs=-23.0):
-    """A plan with a voice at these seconds over music, effects and ambience; energies and speech."""
+    """A plan with a voice at these seconds over music, effects and atmosphere; energies and speech."""
     clips = tuple(
         Clip(f"v{i}", "voice", round(start * RATE_HZ), 0, length_s * RATE_HZ, name=f"line {i}")
         for i, start in enumerate(starts)
@@ -45,7 +46,7 @@ def talk(starts=(10, 40, 44.5, 80), length_s=4, lufs=-23.0):
         Track("1", "voice", Role.DIALOGUE, clips=clips),
         Track("2", "music", Role.MUSIC, clips=(Clip("m", "music", 0, 0, SECONDS * RATE_HZ, name="bed"),)),
         Track("3", "hits", Role.EFFECTS, clips=(Clip("e", "hits", 41 * RATE_HZ, 0, 2 * RATE_HZ, name="hit"),)),
-        Track("4", "room", Role.AMBIENCE, clips=(Clip("a", "room", 0, 0, SECONDS * RATE_HZ, name="room"),)),
+        Track("4", "room", Role.ATMOSPHERE, clips=(Clip("a", "room", 0, 0, SECONDS * RATE_HZ, name="room"),)),
     )
     energies = {
         "voice": steady(lufs, length_s * 100),
@@ -287,7 +288,7 @@ def test_plans_with_ducking_that_makes_no_sense_are_refused():
     track = {"name": "v", "role": "dialogue", "clips": [{"file": "a.wav"}]}
     base = {"plan": 1, "title": "t", "frame_rate": "25", "tracks": [track]}
     for ducking, code in (
-        ([{"stem": "dialogue"}], "duck_of_dialogue"),
+        ([{"stem": "narration"}], "duck_of_narration"),
         ([{"track": 7}], "duck_track"),
         ([{"stem": "music", "points": [[1, -3], [0.5, 0]]}], "curve_out_of_order"),
     ):

@@ -19,7 +19,7 @@ from recitant_core.processors.tone import sections_at
 from recitant_core.render import segments
 from recitant_core.render.mix import mixed_segments, render_stems
 from recitant_core.render.segments import forget_segments
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import ROLES, Clip, Plan, Track
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from signals import MemorySource, programme
 
@@ -167,7 +167,7 @@ def tracks_of(count: int, threshold_step: float) -> Plan:
     """Tracks of one shape with values, lengths and warm-ups of their own."""
     tracks = tuple(
         Track(
-            str(i), f"t{i}", list(Role)[i % 4], -6.0,
+            str(i), f"t{i}", ROLES[i % 4], -6.0,
             clips=(Clip(str(i), str(i), 4_000 * i, 300 * i, 1_500_000 - 4_000 * i, 0.0, 900, 4_000),),
             chain=(
                 Processor("high-pass"),

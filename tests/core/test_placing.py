@@ -61,9 +61,9 @@ def test_a_bed_that_is_heard_under_speech_alone_may_lie_between_its_levels():
 
 def test_a_room_is_left_unless_it_lies_far_off():
     room = Lines(AIM - 15.0, AIM - 15.0, 0.0, 12.0)
-    assert placed(steady(-43.0), Role.AMBIENCE, room, voices(2_000, 5_000), 0.0).gain_db == 0.0
-    assert placed(steady(-48.0), Role.AMBIENCE, room, voices(2_000, 5_000), 0.0).gain_db == pytest.approx(4.0)
-    assert placed(steady(-30.0), Role.AMBIENCE, room, voices(2_000, 5_000), 0.0).gain_db == pytest.approx(-8.0)
+    assert placed(steady(-43.0), Role.ATMOSPHERE, room, voices(2_000, 5_000), 0.0).gain_db == 0.0
+    assert placed(steady(-48.0), Role.ATMOSPHERE, room, voices(2_000, 5_000), 0.0).gain_db == pytest.approx(4.0)
+    assert placed(steady(-30.0), Role.ATMOSPHERE, room, voices(2_000, 5_000), 0.0).gain_db == pytest.approx(-8.0)
 
 
 def test_a_second_half_that_lies_nine_lower_is_trimmed_up_and_no_further_than_six():

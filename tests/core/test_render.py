@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from oracles import slow_mix
 from recitant_core.gain.envelope import CurvePoint
-from recitant_core.render.mix import render_mix, render_output, render_segments, render_stems
+from recitant_core.render.mix import render_heard, render_mix, render_output, render_segments, render_stems
 from recitant_core.render.tracks import Heard
 from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
 from recitant_core.units.clock import SampleSpan
@@ -55,6 +55,18 @@ def test_the_delivery_has_the_bits_of_the_preview(ceiling_dbtp):
     plan = replace(PLAN, master=Master(12.0, ceiling_dbtp))
     delivered = np.concatenate([segment.output for segment in render_segments(plan, SOURCES)])
     assert np.array_equal(delivered, render_output(plan, SOURCES, plan.span))
+
+
+@pytest.mark.parametrize("ceiling_dbtp", [None, -6.0])
+def test_what_is_heard_comes_with_its_stems(ceiling_dbtp):
+    plan = replace(PLAN, master=Master(12.0, ceiling_dbtp))
+    span = SampleSpan(20_000, 90_000)
+    output, stems = render_heard(plan, SOURCES, span)
+    assert np.array_equal(output, render_output(plan, SOURCES, span)) and list(stems) == list(plan.roles)
+    louder = 10 ** (12.0 / 20)
+    assert np.allclose(sum(stems.values()), render_mix(plan, SOURCES, span) * louder, atol=1e-6)
+    only = render_heard(plan, SOURCES, span, Heard(frozenset({"2"})))[1]
+    assert np.abs(only[Role.MUSIC]).max() > 0.0 and not only.get(Role.DIALOGUE, np.zeros(1)).any()
 
 
 def test_stems_add_up_to_the_mix_before_the_limiter():

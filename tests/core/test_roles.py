@@ -5,7 +5,7 @@ import pytest
 
 from recitant_core.intake.evidence import gather
 from recitant_core.intake.roles import active_share, guess_role, tonal_share
-from recitant_core.timeline.model import Role
+from recitant_core.timeline.model import ROLES, Role
 from signals import MemorySource, programme, sine
 
 RATE_HZ = 48_000
@@ -42,7 +42,7 @@ def hits(seconds):
     ("audio", "share", "role"),
     [
         (music(30), 0.0, Role.MUSIC),
-        (room(30), 0.02, Role.AMBIENCE),
+        (room(30), 0.02, Role.ATMOSPHERE),
         (hits(30), 0.0, Role.EFFECTS),
         (sine(-20, 1.0), 0.0, Role.EFFECTS),
         (programme(1, 20.0), 0.6, Role.DIALOGUE),
@@ -59,7 +59,7 @@ def test_a_recording_is_known_by_what_is_heard(audio, share, role):
     [
         ("SFX_door_02.wav", Role.EFFECTS),
         ("Score cue 4.wav", Role.MUSIC),
-        ("amb-street.wav", Role.AMBIENCE),
+        ("amb-street.wav", Role.ATMOSPHERE),
         ("Boom take 3.wav", Role.DIALOGUE),
     ],
 )
@@ -77,4 +77,4 @@ def test_silence_and_scraps_do_not_break_it():
     for audio in (np.zeros((100, 1)), np.zeros((RATE_HZ * 20, 2)), sine(-20, 0.05)):
         found = evidence(audio)
         assert 0.0 <= active_share(found) <= 1.0 and 0.0 <= tonal_share(found) <= 1.0
-        assert guess_role("x", found, 0.0).role in Role
+        assert guess_role("x", found, 0.0).role in ROLES

@@ -5,7 +5,7 @@ import math
 import numpy as np
 import pytest
 
-from recitant_core.measure.running import LEAD_SAMPLES, quasi_peaks, running_readings
+from recitant_core.measure.running import LEAD_SAMPLES, quasi_peaks, running_readings, stem_levels_lufs
 from signals import sine
 
 
@@ -42,3 +42,10 @@ def test_readings_of_a_stretch():
     assert readings.quasi_peak_dbfs.shape == readings.peak_dbfs.shape
     one_sided = running_readings(np.stack([tone[:, 0], np.zeros(len(tone), np.float32)], axis=1))
     assert (one_sided.correlation == 1.0).all()
+
+
+def test_the_meter_of_a_stem_reads_as_a_loudness_meter():
+    # A stereo sine of 997 Hz at -23 dBFS is -23 LUFS (EBU Tech 3341, 2.9).
+    levels = stem_levels_lufs(sine(-23, 1.0, 997.0))
+    assert levels.shape == (10,) and levels[1:] == pytest.approx(-23.0, abs=0.1)
+    assert stem_levels_lufs(np.zeros((9_600, 2), np.float32)).max() < -60

@@ -1,4 +1,4 @@
-"""Two levels: one depth a run of talk, music first, effects where they mask, ambience even, few movements."""
+"""Two levels: one depth a run of talk, music first, effects where they mask, atmosphere even, few movements."""
 
 from dataclasses import replace
 
@@ -10,11 +10,12 @@ from recitant_core.gain.duck_rule import DuckAim, Room, levels_rule
 from recitant_core.gain.ducking import dips, hop_gains_db
 from recitant_core.measure.clearance import close_passages
 from recitant_core.render import two_levels
-from recitant_core.render.following import follow, scene_of
+from recitant_core.render.following import follow
+from recitant_core.render.scene import scene_of
 from recitant_core.render.two_levels import lacking_db, travel_budget_db
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.timeline.edits import set_clips
-from recitant_core.timeline.model import Clip, Duck, Plan, Role, Track
+from recitant_core.timeline.model import ROLES, Clip, Duck, Plan, Role, Track
 from recitant_core.units.clock import RATE_HZ
 
 SECONDS = 180
@@ -35,7 +36,7 @@ def film(starts=(10, 50, 56, 120), music=-27.0, effects=None, room=-45.0):
         Track("1", "voice", Role.DIALOGUE, clips=lines),
         Track("2", "music", Role.MUSIC, clips=(Clip("m", "music", 0, 0, whole),)),
         Track("3", "hits", Role.EFFECTS, clips=(Clip("e", "hits", 50 * RATE_HZ, 0, 4 * RATE_HZ),)),
-        Track("4", "room", Role.AMBIENCE, clips=(Clip("a", "room", 0, 0, whole),)),
+        Track("4", "room", Role.ATMOSPHERE, clips=(Clip("a", "room", 0, 0, whole),)),
     ]
     energies = {
         "voice": steady(-23.0, 400),
@@ -43,7 +44,7 @@ def film(starts=(10, 50, 56, 120), music=-27.0, effects=None, room=-45.0):
         "hits": steady(-99.0 if effects is None else effects, 400),
         "room": steady(room),
     }
-    ducks = tuple(Duck(role.value, role, rule=levels_rule(role.value)) for role in list(Role)[1:])
+    ducks = tuple(Duck(role.value, role, rule=levels_rule(role.value)) for role in ROLES[2:])
     plan = Plan("t", "25", tuple(tracks), ducks=ducks)
     return plan, energies, {"voice": [SpeechSpan(0, 4 * RATE_HZ, 0.9)]}
 
@@ -60,7 +61,7 @@ def test_music_goes_to_its_level_under_speech_once_a_run_and_the_room_stays_even
     assert len(found) == 3  # the second and third line are one run
     # -27 in the open, its loud moments 9 LU under words at -23: some 6 dB.
     assert all(-8.0 <= dip.depth_db <= -5.0 for dip in found)
-    assert made["ambience"].points == () and made["effects"].points == ()
+    assert made["atmosphere"].points == () and made["effects"].points == ()
     assert close_passages(clear, 7.0) == []
 
 
@@ -154,7 +155,7 @@ def test_lacking_is_what_one_moment_in_twenty_five_and_one_in_a_hundred_ask_for(
 
 
 def test_a_rule_by_hand_begins_with_the_levels_of_its_role():
-    assert {role: levels_rule(role).under_lu for role in ("music", "effects", "ambience")} == {
-        "music": -12.0, "effects": -10.0, "ambience": -15.0,
+    assert {role: levels_rule(role).under_lu for role in ("music", "effects", "atmosphere")} == {
+        "music": -12.0, "effects": -10.0, "atmosphere": -15.0,
     }  # fmt: skip
     assert levels_rule("music").aim is DuckAim.LEVELS and not levels_rule("music").is_made

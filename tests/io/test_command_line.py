@@ -2,7 +2,10 @@
 
 import json
 import os
+import zipfile
+from pathlib import Path
 
+import av
 import numpy as np
 import pytest
 import soundfile
@@ -12,6 +15,7 @@ from recitant_core.measure.meter import measure
 from recitant_core.units.channels import STEREO
 from signals import RATE_HZ, programme, sine
 
+ROOT = Path(__file__).parents[2]
 KEYS = [
     "file",
     "sample_rate",
@@ -111,10 +115,15 @@ def test_the_report_says_what_was_measured(mixed):
     assert "Stems" in page and "http" not in page
 
 
-def test_mixing_twice_gives_the_same_bytes(stems, mixed, tmp_path):
-    out, _ = mixed
-    main(["mix", str(stems / "plan.json"), "--out", str(tmp_path), "--spec", "ebu-r128"])
-    assert (tmp_path / "mix-ebu-r128.wav").read_bytes() == (out / "mix-ebu-r128.wav").read_bytes()
+def test_mixing_twice_gives_the_same_bytes(stems, tmp_path, monkeypatch):
+    # Files say when they were made; reproducible-builds.org: SOURCE_DATE_EPOCH says what they say.
+    monkeypatch.setenv("SOURCE_DATE_EPOCH", "1795953600")
+    for out in ("1", "2"):
+        main(["mix", str(stems / "plan.json"), "--out", str(tmp_path / out), "--spec", "ebu-r128"])
+    names = sorted(path.name for path in (tmp_path / "1").iterdir() if path.suffix != ".pdf")
+    assert len(names) > 4
+    for name in names:
+        assert (tmp_path / "1" / name).read_bytes() == (tmp_path / "2" / name).read_bytes(), name
 
 
 def _with(stems, tmp_path, change):
@@ -171,13 +180,10 @@ def test_no_clip_is_nothing_to_mix(tmp_path, capsys):
     assert "nothing to mix" in capsys.readouterr().err
 
 
-def test_the_published_schema_is_the_one_in_force():
-    from pathlib import Path
-
-    from recitant_io.plan_file import SCHEMA_PATH
-
-    published = Path(__file__).parents[2] / "docs" / "plan.schema.json"
-    assert json.loads(published.read_text()) == json.loads(SCHEMA_PATH.read_text())
+@pytest.mark.parametrize("name", ["plan.schema.json", "spec.schema.json"])
+def test_the_published_schemas_are_those_in_force(name):
+    published = ROOT / "docs" / name
+    assert json.loads(published.read_text()) == json.loads((ROOT / "src" / "recitant_io" / name).read_text())
 
 
 def test_intake_tells_what_is_wrong_and_what_a_file_is(tmp_path, capsys):
@@ -187,7 +193,7 @@ def test_intake_tells_what_is_wrong_and_what_a_file_is(tmp_path, capsys):
     found = json.loads(capsys.readouterr().out)
     assert found["findings"][0]["code"] == "one-channel-silent"
     assert found["findings"][0]["remedies"][0]["routing"] == "first"
-    assert found["role"]["guess"] in ("dialogue", "music", "effects", "ambience")
+    assert found["role"]["guess"] in ("dialogue", "music", "effects", "atmosphere")
     soundfile.write(tmp_path / "door.wav", sine(-20, 1.0), 48_000, "PCM_24")
     assert main(["intake", str(tmp_path / "door.wav"), str(tmp_path / "missing.wav")]) == 2
     said = capsys.readouterr()
@@ -231,3 +237,69 @@ def test_a_plan_with_processors_is_mixed_and_a_newer_one_is_refused_with_its_pla
     said = capsys.readouterr().err
     assert "sparkle" in said and "newer version" in said and "tracks[0].chain[0]" in said
     assert not (tmp_path / "no").exists()
+
+
+def test_a_range_of_a_mix_with_its_chapters_in_one_zip(stems, tmp_path, capsys):
+    chapters = tmp_path / "chapters.txt"
+    chapters.write_text("0:00 Before\n0:01.5 The bell\n")
+    plan, out = str(stems / "plan.json"), tmp_path / "out"
+    arguments = ["--files", "mix,mp3:128", "--range", "0:01", "0:03", "--chapters", str(chapters), "--zip"]
+    assert main(["mix", plan, "--out", str(out), "--spec", "online-14", *arguments]) == 0
+    assert soundfile.info(out / "mix-online-14.wav").frames == 2 * RATE_HZ
+    with av.open(str(out / "mix-online-14-128k.mp3")) as file:
+        found = [(c["metadata"]["title"], round(float(c["start"] * c["time_base"]), 2)) for c in file.chapters()]
+    assert found == [("Before", 0.0), ("The bell", 0.5)]
+    with zipfile.ZipFile(out / "everything.zip") as archive:
+        assert archive.testzip() is None
+        assert {"mix-online-14.wav", "mix-online-14-128k.mp3", "report.pdf", "checksums.sha256"} <= set(
+            archive.namelist()
+        )
+    assert "everything.zip" in capsys.readouterr().out
+
+
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (["--range", "0:03", "0:01"], "must end after it begins"),
+        (["--range", "soon", "0:01"], "is no time"),
+        (["--range", "9:00", "9:01"], "Nothing sounds in that range"),
+        (["--range", "0:00", "0:01", "--files", "film", "--picture", "x.mp4"], "cannot be written of a range"),
+        (["--chapters", "none.txt"], "There is no list of chapters none.txt"),
+    ],
+)
+def test_a_range_or_list_that_cannot_be_is_said(stems, tmp_path, capsys, arguments, words):
+    assert main(["mix", str(stems / "plan.json"), "--out", str(tmp_path / "out"), *arguments]) == 2
+    assert words in capsys.readouterr().err
+    assert not (tmp_path / "out").exists()
+
+
+@pytest.fixture
+def episodes(stems, tmp_path):
+    """Two plans in folders of their own, and one that is none."""
+    found = []
+    for name in ("one", "two"):
+        folder = tmp_path / name
+        folder.mkdir()
+        for file in stems.iterdir():
+            (folder / file.name).symlink_to(file)
+        found.append(str(folder / "plan.json"))
+    (tmp_path / "bad.json").write_text("{}")
+    return [found[0], str(tmp_path / "bad.json"), found[1]]
+
+
+@pytest.mark.parametrize("jobs", ["1", "2"])
+def test_several_plans_go_to_a_folder_each_and_a_bad_one_stops_no_other(episodes, tmp_path, capsys, jobs):
+    out = tmp_path / "out"
+    arguments = ["--out", str(out), "--spec", "online-14", "--files", "mix", "--jobs", jobs]
+    assert main(["mix", *episodes, *arguments]) == 2
+    assert sorted(path.parent.name for path in out.glob("*/mix-online-14.wav")) == ["one", "two"]
+    said = capsys.readouterr()
+    assert "bad.json: " in said.err and said.out.count("passes.") == 2
+
+
+def test_two_plans_for_one_folder_and_no_jobs_are_refused(episodes, tmp_path, capsys):
+    out = ["--out", str(tmp_path / "out")]
+    assert main(["mix", episodes[0], episodes[0], *out]) == 2
+    assert "Two plans would go into one folder, one." in capsys.readouterr().err
+    assert main(["mix", episodes[0], episodes[2], "--jobs", "0", *out]) == 2
+    assert "at least 1" in capsys.readouterr().err and not (tmp_path / "out").exists()

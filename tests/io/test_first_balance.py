@@ -29,10 +29,10 @@ from recitant_core.intake.evidence import gather
 from recitant_core.measure.clearance import close_passages
 from recitant_core.render.accepted import with_accepted
 from recitant_core.render.clip_levels import level_of_clip
-from recitant_core.render.following import scene_of
+from recitant_core.render.scene import scene_of
 from recitant_core.timeline.curve_edits import curve_level_db, curve_with
 from recitant_core.timeline.edits import clips_by_id, levelled, set_clips
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import ROLES, Clip, Plan, Role, Track
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.plan_energies import source_hop_energies
 from recitant_io.speech import speech_spans
@@ -88,7 +88,7 @@ def film():
         Track("v", "voices", Role.DIALOGUE, clips=voices),
         Track("m", "score", Role.MUSIC, clips=(clip("bed", "bed", 0),)),
         Track("e", "hits", Role.EFFECTS, clips=(clip("hit", "hit", 6), clip("hit two", "hit", 34))),
-        Track("a", "room", Role.AMBIENCE, clips=(clip("floor", "floor", 0),)),
+        Track("a", "room", Role.ATMOSPHERE, clips=(clip("floor", "floor", 0),)),
     )  # fmt: skip
     return Plan("film", "25", tracks)
 
@@ -114,7 +114,7 @@ def test_the_figures_it_promises(choices):
     assert standing.phrase_sd_lu <= 1.5 and standing.phrase_worst_lu <= 4.0
     most = {"gentle": 9.0, "clear": 12.0, "strong": 15.0}[choices.ducking]
     assert all(stem.depth_db <= most + 0.01 and stem.lift_db <= 6.01 for stem in standing.stems.values())
-    assert done.plan.duck_of_stem(Role.AMBIENCE).points == ()
+    assert done.plan.duck_of_stem(Role.ATMOSPHERE).points == ()
     reached = fit(done.plan, render_once(done.plan, sounds(), MixInMemory()), SPEC)
     assert reached.trial.readings.integrated_lufs == pytest.approx(-23.0, abs=0.1)
     assert abs(reached.trial.master.gain_db) < 0.3  # the programme gain has brought it there
@@ -288,7 +288,7 @@ def test_speech_from_the_first_sample_to_the_last_and_two_at_once():
 
 
 def test_everything_turned_down_is_said_not_crashed():
-    silent = replace(film(), stem_gains_db=dict.fromkeys(Role, -96.0))
+    silent = replace(film(), stem_gains_db=dict.fromkeys(ROLES, -96.0))
     done = first_balance(material(silent), Choices(steps=("duck", "check", "fit")))
     assert done.steps[-1].measured["before_lufs"] is None and done.steps[-1].changes == ()
 
@@ -360,7 +360,7 @@ def test_a_rule_in_a_plan_makes_its_curve_on_the_command_line(tmp_path, capsys):
 @pytest.mark.parametrize(
     ("ducking", "words"),
     [
-        ([{"stem": "dialogue"}], "does not give way to itself"),
+        ([{"stem": "narration"}], "gives way to nothing"),
         ([{"track": 9}], "not there"),
         ([{"stem": "music", "rule": {"bridge_s": -2}}], "ducking[0].rule.bridge_s"),
         ([{"points": [[0, 0]]}], "ducking[0]"),

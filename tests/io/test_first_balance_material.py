@@ -56,7 +56,7 @@ def test_a_mixer_would_sign_it(delivered, kind):
     assert found.clear_7 >= 0.95 and found.clear_4 >= 0.99
     for role, stem in found.stems.items():
         assert stem.lift_db <= 6.0 + 0.2, role
-        if role == "ambience":
+        if role == "atmosphere":
             assert stem.travel_db <= 5.0
         else:
             assert stem.depth_db <= 12.5 and stem.travel_db <= (15.0 if is_dense else 25.0), role

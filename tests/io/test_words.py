@@ -17,10 +17,11 @@ from recitant_core.processors.kinds import KINDS
 from recitant_core.processors.model import Processor, checked_processor
 from recitant_core.timeline.model import Master
 from recitant_words.chains import effort_words, markdown_table, order_words
+from recitant_words.compared import compared_sentence
 from recitant_words.fits import fit_sentence, prediction_sentence
 from recitant_words.notices import _NOTICES, balanced, notice
 from recitant_words.processors import KIND_LABELS, STARTING_POINT_LABELS, parameter_label
-from recitant_words.report import limit_text, report_html
+from recitant_words.report import decoded_sentence, limit_text, report_html
 from recitant_words.sentences import _SENTENCES, gain_text, sentence, signed
 
 ROOT = Path(__file__).parents[2]
@@ -106,6 +107,18 @@ def test_gains_show_their_sign_and_limits_their_side():
     assert limit_text(None, None) == "–"
 
 
+PLAYED = {
+    "integrated_lufs": -14.4,
+    "true_peak_dbtp": -0.6,
+    "clipped_samples": 3,
+    "shift_samples": 0,
+    "level_lost_lu": 0.45,
+    "passes": False,
+    "ceiling_lowered_db": 0.7,
+    "gain_changed_db": 0.0,
+}
+
+
 def test_a_report_shows_what_fails_and_escapes_what_people_typed():
     from recitant_core.delivery.figures import readings_data, verdict_data
 
@@ -115,10 +128,21 @@ def test_a_report_shows_what_fails_and_escapes_what_people_typed():
         "source": SPEC.source,
         "note": "",
         "passes": verdict.is_passed,
+        "squashed": False,
         "explanation": "because",
         "gain_db": 4.0,
         "figures": verdict_data(verdict),
-        "files": [{"file": "mix.wav", "role": None, "bit_depth": 24, "kind": "mix"}],
+        "missed": [{"word": "film", "file": "film<1>.mp4", "sentence": "because."}],
+        "history": None,
+        "heard": [],
+        "heard_as_balanced": [],
+        "looks": [{"check": "over", "file": "<mix>.wav", "state": "wrong", "value": 3, "at_s": 61.25}],
+        "files": [
+            {"file": "mix.wav", "role": None, "bit_depth": 24, "kind": "mix", "codec": "wav", "sha256": "a" * 64}
+            | {"decoded": None, "rate_hz": 48_000},
+            {"file": "<mix>.mp3", "role": None, "bit_depth": None, "kind": "mix", "codec": "mp3", "sha256": "b" * 64}
+            | {"decoded": PLAYED, "rate_hz": 48_000},
+        ],
     }
     title = "<script>alert(1)</script>"
     report = {
@@ -126,11 +150,19 @@ def test_a_report_shows_what_fails_and_escapes_what_people_typed():
         "duration_s": 61.0,
         "frame_rate": "25",
         "before": readings_data(READINGS),
+        "out_of_mix": ["Guide <track>"],
         "deliveries": [delivery],
     }
     page = report_html(report)
     assert title not in page and "&lt;script&gt;" in page
     assert "▲ 2.50 over" in page and "✓ passes" in page and "1 min 01.0 s" in page
+    assert "in no file: Guide &lt;track&gt;." in page
+    assert "&lt;mix&gt;.mp3" in page and "0.45 LU quieter than what went in" in page and "aaaaaaaaaaaaaaaa<" in page
+    assert "film&lt;1&gt;.mp4 could not be made: because." in page
+    assert "3 samples at full scale" in page and "1:01.2" in page
+    assert "limited 0.70 dB lower" in page and "3 samples beyond full scale" in page and "it does not pass" in page
+    squashed = report_html(report | {"deliveries": [delivery | {"passes": True, "squashed": True}]})
+    assert "◆ passes, but squashed" in squashed
 
 
 def test_the_page_of_processors_holds_every_value():
@@ -160,7 +192,7 @@ def test_how_hard_a_processor_works():
 
 
 def test_every_notice_can_be_told():
-    told = {name: notice(name, file="a.wav", number=3) for name in _NOTICES}
+    told = {name: notice(name, file="a.wav", number=3, title="t", least="1", most="2") for name in _NOTICES}
     assert all(text and "{" not in text for text in told.values())
     assert told["take_file"] == "Narration take 3.wav"
     assert "2 close" in balanced(2) and "everywhere" in balanced(0)
@@ -186,3 +218,28 @@ def test_values_of_processors_are_refused_by_their_label():
     with pytest.raises(PlanError) as caught:
         checked_processor({"kind": "gate", "values": {"range_db": 300}}, "chain[0]")
     assert sentence(caught.value).startswith("most reduction lies between 0 and 90 dB")
+
+
+@pytest.mark.parametrize(
+    ("changes", "words"),
+    [
+        ({"shift_samples": 5}, "5 samples late"),
+        ({"shift_samples": -5}, "5 samples early"),
+        ({"level_lost_lu": -0.2}, "0.20 LU louder than what went in"),
+        ({"gain_changed_db": 0.8}, "gain +0.8 dB"),
+        ({"integrated_lufs": None, "level_lost_lu": None}, "– LUFS, true peak −0.6 dBTP"),
+    ],
+)
+def test_what_a_copy_plays_back_as_is_said(changes, words):
+    assert words in decoded_sentence(PLAYED | changes)
+    assert "does not pass" not in decoded_sentence(PLAYED | changes | {"passes": True})
+
+
+def test_two_deliveries_are_compared_by_what_differs():
+    before = {"passes": True, "integrated_lufs": -23.0, "range_lu": 8.0, "true_peak_dbtp": -3.0}
+    now = before | {"range_lu": 7.4, "true_peak_dbtp": -1.1, "passes": False}
+    assert compared_sentence(before, before, []) == "the same figures."
+    assert compared_sentence(now, before, ["music to −3 dB"]) == (
+        "range 0.6 LU smaller, true peak 1.9 dB higher, it does not pass any more. Edits in between: music to −3 dB."
+    )
+    assert "Edits in between: 2 more, then 3; 4; 5; 6; 7." in compared_sentence(now, before, list("1234567"))

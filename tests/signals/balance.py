@@ -105,7 +105,7 @@ def two_hander():
         "dialogue": talk.audio,
         "music": bed("music-calm.ogg", 100, -22.0),
         "effects": hits(100, 11.0, (-24.0,)),
-        "ambience": bed("fire-ambience.ogg", 100, -45.0, mono=True),
+        "atmosphere": bed("fire-ambience.ogg", 100, -45.0, mono=True),
     }
 
 
@@ -119,7 +119,7 @@ def quiet_drama():
         "dialogue": talk.audio,
         "music": bed("music-calm.ogg", 110, -38.0),
         "effects": hits(110, 23.0, (-34.0, -44.0, -50.0), 10.0),
-        "ambience": bed("fire-ambience.ogg", 110, -58.0, mono=True),
+        "atmosphere": bed("fire-ambience.ogg", 110, -58.0, mono=True),
     }
 
 
@@ -138,7 +138,7 @@ def documentary():
         "dialogue": talk.audio,
         "music": bed("music-excerpt.ogg", 120, -20.0),
         "effects": hits(120, 31.0, (-26.0,), 15.0),
-        "ambience": bed("fire-ambience.ogg", 120, -40.0, mono=True),
+        "atmosphere": bed("fire-ambience.ogg", 120, -40.0, mono=True),
     }
 
 

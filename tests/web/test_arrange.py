@@ -170,7 +170,7 @@ def test_tracks(desk):
     delta = desk.edit("track-add", role="effects", name="")
     made = delta["tracks"][-1]
     assert made["name"] == "Effects"
-    desk.edit("track-set", id=made["id"], name="Doors", height_px=999, role="ambience")
+    desk.edit("track-set", id=made["id"], name="Doors", height_px=999, role="atmosphere")
     assert Track.objects.get(pk=made["id"]).height_px == 240
     desk.edit("track-set", id=made["id"], is_mono=True)
     assert plan_of(desk.film).tracks[-1].is_mono

@@ -9,6 +9,8 @@ import pytest
 import soundfile
 from django.conf import settings
 
+from recitant_core.delivery.catalogue import spec_by_id
+from recitant_core.delivery.delivered import Order
 from recitant_core.measure.clearance import close_passages
 from recitant_core.render.mix import render_stems
 from recitant_core.timeline.model import Role
@@ -189,7 +191,7 @@ def test_rules_are_changed_field_by_field_and_refused_with_a_sentence(dipped):
     assert dipped.edit("duck-rule", 422, id=dipped.duck, rule={"colour": 3})["sentence"]
     assert dipped.edit("duck-rule", 409, id="999999", rule={"bridge_s": 3})["sentence"]
     assert dipped.edit("duck-add", 409, target="stem", id="music", start="")["sentence"]
-    assert dipped.edit("duck-add", 409, target="stem", id="dialogue", start="")["sentence"]
+    assert dipped.edit("duck-add", 409, target="stem", id="narration", start="")["sentence"]
     assert dipped.edit("duck-point", 409, id=dipped.duck, index=99, at_sample=0, gain_db=0)["sentence"]
     assert Duck.objects.get().rule == before
     dipped.edit("duck-rule", id=dipped.duck, rule={"start": "documentary"})
@@ -214,7 +216,7 @@ def test_one_track_gives_way_and_goes_with_its_track(desk):
     assert Duck.objects.get().track_id == track.pk
 
 
-def test_a_duck_waits_while_its_track_is_dialogue_or_its_key_is_gone(desk):
+def test_a_duck_waits_while_its_track_is_narration_or_its_key_is_gone(desk):
     track = Track.objects.get(clips=desk.score)
     voice = Track.objects.get(clips=desk.voice)
     desk.edit("duck-add", target="track", id=str(track.pk), start="talk-over-bed")
@@ -225,7 +227,7 @@ def test_a_duck_waits_while_its_track_is_dialogue_or_its_key_is_gone(desk):
     assert plan_of(desk.film).ducks[0].rule.keys == ()
     desk.edit("undo")
     assert plan_of(desk.film).ducks[0].rule.keys == (str(voice.pk),)
-    desk.post("arrange/edits", kind="track-set", id=str(track.pk), role="dialogue")
+    desk.post("arrange/edits", kind="track-set", id=str(track.pk), role="narration")
     assert plan_of(desk.film).ducks == ()
     desk.edit("undo")
     assert plan_of(desk.film).ducks
@@ -405,7 +407,7 @@ def test_what_is_said_of_curves_that_changed():
 def test_what_is_handed_over_gives_way_as_heard_and_its_report_says_so(dipped, after_commit):
     dipped.edit("duck-rule", id=dipped.duck, rule={"room": {"is_on": True}})
     with after_commit(), after_commit():
-        delivery = hand_over(dipped.film, ["ebu-r128"])
+        delivery = hand_over(dipped.film, [Order(spec_by_id("ebu-r128"))])
     delivery.refresh_from_db()
     folder = Path(settings.MEDIA_ROOT) / delivery.folder
     report = json.loads((folder / "report.json").read_text())

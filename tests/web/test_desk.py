@@ -139,11 +139,10 @@ def _block(client, film, start, length, hear, **more):
 
 
 @pytest.mark.parametrize("spec_id", ["ebu-r128", "online-14"])
-def test_preview_blocks_are_the_delivered_file_bit_for_bit(signed_in, film, after_commit, media, spec_id):
+def test_preview_blocks_are_the_delivered_file_bit_for_bit(signed_in, film, after_commit, media, spec_id, hand_over):
     """Promise 1."""
     _edit(signed_in, film, after_commit, kind="spec", spec_id=spec_id)
-    with after_commit():
-        signed_in.post(f"/programmes/{film.pk}/hand-over", {"spec": [spec_id]})
+    hand_over(film, {spec_id: "mix,stems"})
     delivery = film.deliveries.get()
     delivered, _ = soundfile.read(media / delivery.folder / f"mix-{spec_id}.wav", dtype="int32")
     edges = [0, 17_000, 65_000, 65_001, 200_000, 384_000]
@@ -179,6 +178,6 @@ def test_an_empty_programme_has_a_page(signed_in, account, media):
     empty = Programme.objects.create(workspace=account[1], title="Empty")
     assert signed_in.get(f"/programmes/{empty.pk}/balance").status_code == 200
     assert signed_in.get(f"/programmes/{empty.pk}/hand-over").status_code == 200
-    answer = signed_in.post(f"/programmes/{empty.pk}/hand-over", {"spec": ["ebu-r128"]})
+    answer = signed_in.post(f"/programmes/{empty.pk}/hand-over")
     assert answer.status_code == 422
     assert "nothing to mix" in answer.content.decode()

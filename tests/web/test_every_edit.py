@@ -29,7 +29,8 @@ def rows_of(film):
         owner = {"clip": "track__programme", "programme": "pk"}.get(table, "programme")
         rows = model.objects.filter(**{owner: film.pk})
         kept |= {(table, row.pk): model_to_dict(row) for row in rows}
-    kept["programme", film.pk].pop("revision")
+    for name in ("revision", "judged", "changed_at"):  # of no edit
+        kept["programme", film.pk].pop(name, None)
     return kept
 
 
@@ -69,10 +70,17 @@ MAY_BE_DONE = {
     "lock",
     "version-save",
     "marker-add",
+    "chapters",
     "track-add",
     "spec",
     "step-back",
     "programme-gain",
+    "programme-set",
+    "lane-heights",
+    "tracks-remove-empty",
+    "open-gap",
+    "take-out",
+    "close-gap",
 }
 STEPS = {"undo", "redo", "go-to"}
 

@@ -19,6 +19,7 @@ from recitant_web.listening.examination import examine
 from recitant_web.programme import actions as programmes
 from recitant_web.programme.models import Programme, Source
 from signals import sine
+from signals.films import film as film_file
 
 pytestmark = pytest.mark.django_db
 
@@ -157,9 +158,8 @@ def test_what_cannot_even_be_received_is_said(signed_in, empty, after_commit, mo
     assert answer.json()["sentence"].startswith("What you send needs")
 
 
-def test_hand_over_writes_files_that_can_be_downloaded(signed_in, film, after_commit):
-    with after_commit():
-        signed_in.post(f"/programmes/{film.pk}/hand-over", {"spec": ["ebu-r128", "online-14"]})
+def test_hand_over_writes_files_that_can_be_downloaded(signed_in, film, hand_over):
+    hand_over(film, {"ebu-r128": "mix,stems", "online-14": "mix,stems"})
     delivery = film.deliveries.get()
     page = signed_in.get(f"/programmes/{film.pk}/hand-over").content.decode()
     for name in ("mix-ebu-r128.wav", "stem-music-online-14.wav", "report.html"):
@@ -172,11 +172,53 @@ def test_hand_over_writes_files_that_can_be_downloaded(signed_in, film, after_co
         assert signed_in.get(f"/programmes/{film.pk}/deliveries/{delivery.pk}/{name}").status_code == 404
 
 
-def test_an_edit_after_the_hand_over_does_not_reach_it(signed_in, film, after_commit, monkeypatch):
+def test_compressed_files_are_handed_over_with_what_they_play_back_as(signed_in, film, hand_over):
+    hand_over(film, {"online-14": "m-and-e,mp3,m4a"})
+    delivery = film.deliveries.get()
+    files = {file["file"]: file for file in delivery.report["deliveries"][0]["files"]}
+    assert sorted(files) == ["m-and-e-online-14.wav", "mix-online-14.m4a", "mix-online-14.mp3"]
+    played = files["mix-online-14.mp3"]["decoded"]
+    assert played["passes"] and played["shift_samples"] == 0 and len(files["mix-online-14.mp3"]["sha256"]) == 64
+    page = signed_in.get(f"/programmes/{film.pk}/hand-over").content.decode()
+    assert "mix-online-14.mp3 played back: " in page
+    assert signed_in.get(f"/programmes/{film.pk}/deliveries/{delivery.pk}/mix-online-14.m4a").status_code == 200
+
+
+def test_the_film_is_handed_over_with_its_new_sound(signed_in, empty, after_commit, tmp_path, hand_over):
+    url = f"/programmes/{empty.pk}/hand-over"
+    assert "the film with this mix" not in signed_in.get(url).content.decode()
+    assert hand_over(empty, {"ebu-r128": "film"}).status_code == 422
+    picture = film_file(tmp_path / "cut.mp4", n_frames=75).read_bytes()
+    _upload(signed_in, empty, after_commit, "Cut 3.mp4", picture, role="dialogue")
+    assert "the film with this mix" in signed_in.get(url).content.decode()
+    empty.markers.create(kind="chapter", at_sample=0, text="Casting")
+    empty.markers.create(kind="note", at_sample=4_800, text="Too loud?")
+    hand_over(empty, {"ebu-r128": "film,film"})
+    delivery = empty.deliveries.get()
+    assert (delivery.orders[0]["files"], delivery.chapters) == ("film", [[0, "Casting"]])
+    (made,) = delivery.report["deliveries"][0]["files"]
+    assert (made["file"], made["codec"], made["decoded"]["shift_samples"]) == ("film-ebu-r128.mp4", "aac", 0)
+    answer = signed_in.get(f"/programmes/{empty.pk}/deliveries/{delivery.pk}/film-ebu-r128.mp4")
+    assert len(b"".join(answer.streaming_content)) == made["size_bytes"]
+
+
+@pytest.mark.parametrize("files", ["wma", "mix,stems;", "x" * 500, "mp3:999", "mp3:" + "9" * 5_000])
+def test_files_that_cannot_be_written_are_refused_and_the_sheet_stays(signed_in, film, files):
+    url = f"/programmes/{film.pk}/sheet"
+    answer = signed_in.post(url, {"spec": "ebu-r128", "files": files}, headers={"HX-Request": "true"})
+    assert 'role="alert"' in answer.content.decode() and not film.sheet.exists()
+
+
+def test_a_sheet_without_files_hands_nothing_over(film, hand_over):
+    answer = hand_over(film, {film.spec_id: ""})
+    assert answer.status_code == 422 and "Say which files" in answer.content.decode()
+    assert not film.deliveries.exists()
+
+
+def test_an_edit_after_the_hand_over_does_not_reach_it(film, hand_over, monkeypatch):
     sent = []
     monkeypatch.setattr(jobs, "_send", lambda job_id, _kind: sent.append(job_id))
-    with after_commit():
-        signed_in.post(f"/programmes/{film.pk}/hand-over", {"spec": ["ebu-r128"]})
+    hand_over(film)
     delivery = film.deliveries.get()
     from recitant_web.delivery.tasks import deliver_programme
 
@@ -186,22 +228,16 @@ def test_an_edit_after_the_hand_over_does_not_reach_it(signed_in, film, after_co
     assert delivery.plan["stems"] == {} and delivery.report["deliveries"][0]["passes"]
 
 
-def test_the_exact_fit_is_tried_first_when_it_is_handed_over(signed_in, film, after_commit, monkeypatch):
+def test_the_exact_fit_is_tried_first_when_it_is_handed_over(film, hand_over, monkeypatch):
     spec_id = film.spec_id
     examine(film.pk, film.revision, lambda _share: None)
     known = FitResult.objects.get(programme=film, spec_id=spec_id)
     tried = []
     plain = fits.tried
     monkeypatch.setattr(fits, "tried", lambda plan, *more: tried.append(plan.master) or plain(plan, *more))
-    with after_commit():
-        signed_in.post(f"/programmes/{film.pk}/hand-over", {"spec": [spec_id]})
+    hand_over(film)
     assert [(master.gain_db, master.ceiling_dbtp) for master in tried] == [(known.gain_db, known.ceiling_dbtp)]
     assert film.deliveries.get().report["deliveries"][0]["passes"]
-
-
-def test_no_specification_chosen(signed_in, film):
-    answer = signed_in.post(f"/programmes/{film.pk}/hand-over", {})
-    assert answer.status_code == 422 and "Choose at least one" in answer.content.decode()
 
 
 def _waiting(account, kind="delivery.deliver"):
@@ -272,6 +308,7 @@ def test_nobody_sees_what_is_not_theirs(client, stranger, film, after_commit):
         "sound",
         "hand-over",
         "deliveries/1/report.html",
+        "deliveries/1/everything.zip",
         "arrange",
         "arrange/state",
         "arrange/history",
@@ -284,7 +321,17 @@ def test_nobody_sees_what_is_not_theirs(client, stranger, film, after_commit):
     assert client.get(f"/jobs/{job.pk}").status_code == 404
     assert client.post(f"/jobs/{job.pk}/cancel").status_code == 404
     assert client.post(f"{base}/sources/{source.pk}/remove").status_code == 404
-    for path in ("uploads", "takes", "roles", "intake/step", "arrange/edits", f"sources/{source.pk}/mend"):
+    for path in (
+        "sheet",
+        "hand-over",
+        "deliveries/1",
+        "uploads",
+        "takes",
+        "roles",
+        "intake/step",
+        "arrange/edits",
+        f"sources/{source.pk}/mend",
+    ):
         assert client.post(f"{base}/{path}", {"role": "music"}).status_code == 404
     body = json.dumps({"kind": "undo", "revision": film.revision})
     assert client.post(f"{base}/edits", body, "application/json").status_code == 404

@@ -96,9 +96,9 @@ def test_what_a_file_is_is_guessed_with_reasons_and_corrected(signed_in, empty, 
     assert "its name says “door”" in source.role_reasons
     other = bring("Second.wav", wav_bytes(programme(8, 2.0)))
     ids = f"{source.pk},{other.pk}"
-    page = signed_in.post(f"/programmes/{empty.pk}/roles", {"ids": ids, "role": "ambience"}).content.decode()
-    assert page.count('data-role="ambience"') == 2
-    assert [track.role for track in empty.tracks.all()] == ["ambience", "ambience"]
+    page = signed_in.post(f"/programmes/{empty.pk}/roles", {"ids": ids, "role": "atmosphere"}).content.decode()
+    assert page.count('data-role="atmosphere"') == 2
+    assert [track.role for track in empty.tracks.all()] == ["atmosphere", "atmosphere"]
     signed_in.post(f"/programmes/{empty.pk}/intake/step", {"way": "undo"})
     assert sorted(Source.objects.values_list("role", flat=True)) == sorted([source.role, other.role])
     assert signed_in.post(f"/programmes/{empty.pk}/roles", {"ids": ids, "role": "noise"}).status_code == 409

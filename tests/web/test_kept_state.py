@@ -91,3 +91,33 @@ def test_queued_jobs_find_their_task(kept):
     current_app.loader.import_default_modules()
     names = ("desk.examine", "desk.first_balance", "desk.vary", "programme.ingest", "programme.listen")
     assert set(names) <= set(current_app.tasks)
+
+
+def test_ambience_becomes_atmosphere_in_rows_steps_and_versions_and_back(kept):
+    from importlib import import_module
+
+    from django.apps import apps
+
+    from recitant_web.desk.models import Duck, Stem, Track, Version
+
+    track = kept.tracks.first()
+    Track.objects.filter(pk=track.pk).update(role="ambience")
+    Stem.objects.get_or_create(programme=kept, role="ambience")
+    Duck.objects.create(programme=kept, stem="ambience")
+    step = {"table": "track", "id": track.pk, "set": {"role": ["music", "ambience"], "name": ["ambience", "x"]}}
+    gone = {"table": "stem", "id": 9, "delete": {"role": "ambience", "gain_db": 0.0}}
+    edit = Edit.objects.create(programme=kept, label="r", changes=[step, gone])
+    rows = {"track": {str(track.pk): {"role": "ambience", "name": "ambience"}}}
+    version = Version.objects.create(programme=kept, name="v", revision=1, rows=rows)
+    renamed = import_module("recitant_web.desk.migrations.0008_atmosphere").renamed
+    renamed("ambience", "atmosphere")(apps, None)
+    assert Track.objects.get(pk=track.pk).role == "atmosphere" and Duck.objects.filter(stem="atmosphere").exists()
+    edit.refresh_from_db()
+    version.refresh_from_db()
+    # A name that happens to be the word stays what somebody called it.
+    assert edit.changes[0]["set"] == {"role": ["music", "atmosphere"], "name": ["ambience", "x"]}
+    assert edit.changes[1]["delete"]["role"] == "atmosphere"
+    assert version.rows["track"][str(track.pk)] == {"role": "atmosphere", "name": "ambience"}
+    renamed("atmosphere", "ambience")(apps, None)
+    edit.refresh_from_db()
+    assert edit.changes == [step, gone] and not Stem.objects.filter(role="atmosphere").exists()

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from recitant_core.render.mix import render_output, render_segments
+from recitant_core.render.mix import render_heard, render_output, render_segments
 from recitant_web.desk.bridge.plans import plan_key, plan_of, sources_of_plan
 from recitant_web.desk.energies import known_energies, missing_chains
 from recitant_web.desk.levels import measure_peaks
@@ -320,7 +320,7 @@ def test_meters_read_what_the_listener_heard_before(level, monkeypatch):
 
     in_a_row = [readings(second * SECOND) for second in range(6)]
     rendered = []
-    monkeypatch.setattr(blocks, "render_output", lambda *args: rendered.append(args[2]) or render_output(*args))
+    monkeypatch.setattr(blocks, "render_heard", lambda *args: rendered.append(args[2]) or render_heard(*args))
     assert readings(5 * SECOND) == in_a_row[5] and rendered[0].length_samples == SECOND
     clear_caches()
     assert readings(5 * SECOND) == in_a_row[5] and rendered[1].length_samples > SECOND  # nothing heard: rendered

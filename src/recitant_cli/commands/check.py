@@ -5,23 +5,26 @@ import json
 from pathlib import Path
 
 from recitant_cli.commands.reading import read_file
-from recitant_core.delivery.catalogue import CATALOGUE, spec_by_id
+from recitant_core.delivery.catalogue import CATALOGUE
 from recitant_core.delivery.figures import verdict_data
 from recitant_core.delivery.judge import judge
+from recitant_io.spec_file import spec_of_text
 from recitant_words.report import limit_text
 from recitant_words.sentences import signed
+
+SPEC_HELP = f"{', '.join(spec.spec_id for spec in CATALOGUE)}, or a file of your own that ends in .json"
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """What it takes."""
     parser.add_argument("file", metavar="FILE", type=Path)
-    parser.add_argument("--spec", required=True, metavar="ID", help=", ".join(spec.spec_id for spec in CATALOGUE))
+    parser.add_argument("--spec", required=True, metavar="ID|FILE", help=SPEC_HELP)
     parser.add_argument("--json", action="store_true", help="the verdict as JSON")
 
 
 def run(chosen: argparse.Namespace) -> int:
     """0 when it passes, else 1."""
-    spec = spec_by_id(chosen.spec)
+    spec = spec_of_text(chosen.spec)
     readings, described, n_channels = read_file(chosen.file)
     verdict = judge(readings, spec, n_channels)
     if chosen.json:

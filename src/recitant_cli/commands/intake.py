@@ -15,14 +15,14 @@ add_arguments = add_files
 
 
 def run(chosen: argparse.Namespace) -> int:
-    """0 without a fault, 1 with one, 2 where a file cannot be read."""
-    worst = 0
+    """1 where a fault was found, else 2 where a file cannot be read, else 0."""
+    has_fault = is_unreadable = False
     for path in chosen.files:
         try:
             found = examine_file(path)
         except RecitantError as error:
             print(f"recitant: {sentence(error)}", file=sys.stderr)
-            worst = 2
+            is_unreadable = True
             continue
         data = examined_data(path, found)
         if chosen.json:
@@ -35,6 +35,5 @@ def run(chosen: argparse.Namespace) -> int:
                 print(f"  speech {signed(found.speech_dbfs)} dBFS, noise floor {signed(found.floor_dbfs)} dBFS")
             for finding in data["findings"]:
                 print(f"  {finding['severity']:<5} {finding['title']}: {finding['sentence']}")
-        if worst == 0 and any(finding.severity is Severity.FAULT for finding in found.findings):
-            worst = 1
-    return worst
+        has_fault = has_fault or any(finding.severity is Severity.FAULT for finding in found.findings)
+    return 1 if has_fault else 2 if is_unreadable else 0

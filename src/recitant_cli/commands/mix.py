@@ -2,30 +2,63 @@
 
 import argparse
 import json
+import os
 import sys
+from collections.abc import Sequence
 from dataclasses import replace
+from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path
 
+from recitant_cli.commands.many import mix_many
 from recitant_core.balance.first_balance import first_balance
 from recitant_core.balance.first_balance_values import LEADS, NEARER_LU, STEPS, Choices
-from recitant_core.delivery.catalogue import DEFAULT_SPEC_ID, spec_by_id
-from recitant_core.delivery.delivered import Delivered
+from recitant_core.delivery.catalogue import DEFAULT_SPEC_ID
+from recitant_core.delivery.chapters import Chapter, chapters_from_text, chapters_in, time_from_text
+from recitant_core.delivery.delivered import KINDS, Delivered, Order
+from recitant_core.errors import PlanError
 from recitant_core.gain.duck_rule import MOST_DEPTH_DB
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU
-from recitant_core.units.clock import RATE_HZ
+from recitant_core.timeline.excerpt import excerpt, talk_in
+from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_io.archive import write_zip
+from recitant_io.codecs import CODECS, wanted_files
 from recitant_io.delivery import deliver
-from recitant_io.plan_energies import material_of, with_rules_followed
+from recitant_io.film import FilmWanted, film_suffix
+from recitant_io.json_file import text_of
+from recitant_io.plan_energies import material_of, talk_of, with_rules_followed
 from recitant_io.plan_file import load_plan
+from recitant_io.planned import Origin
+from recitant_io.spec_file import files_of, specs_of_texts
 from recitant_words.balance_report import balance_data, ducking_data
 from recitant_words.fits import fit_sentence
 from recitant_words.report import report_data, report_files
+from recitant_words.sentences import sentence
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """What it takes."""
-    parser.add_argument("plan", metavar="PLAN", type=Path)
+    parser.add_argument("plan", metavar="PLAN", type=Path, nargs="+", help="several go to a folder each")
+    parser.add_argument("--jobs", type=int, default=1, metavar="N", help="of several plans so many side by side")
     parser.add_argument("--out", required=True, metavar="DIR", type=Path)
-    parser.add_argument("--spec", action="append", metavar="ID", help="may stand several times")
+    parser.add_argument(
+        "--spec", action="append", metavar="ID|FILE", help="may stand several times; FILE.json is one of your own"
+    )
+    parser.add_argument(
+        "--files",
+        metavar="LIST",
+        help=f"of {', '.join([*KINDS, *CODECS])}; kbit/s after a colon: mp3:128; what the specification asks for, "
+        "or mix and stems, unless told",
+    )
+    parser.add_argument("--version", default="", metavar="TEXT", help="of the mix; file names may hold it")
+    parser.add_argument("--picture", type=Path, metavar="FILE", help="whose picture the film shows, from the start on")
+    parser.add_argument(
+        "--chapters", type=Path, metavar="FILE", help="lines of time and title, for films, MP3 and M4A that hold some"
+    )
+    parser.add_argument(
+        "--range", nargs=2, metavar=("FROM", "TO"), help="only this stretch, as minutes and seconds: 1:05 2:40.5"
+    )
+    parser.add_argument("--zip", action="store_true", help="all files in one ZIP beside them too")
     parser.add_argument("--json", action="store_true", help="the report as JSON on standard output")
     parser.add_argument(
         "--first-balance",
@@ -45,10 +78,20 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(chosen: argparse.Namespace) -> int:
-    """0 when all specifications pass, else 1."""
-    with load_plan(chosen.plan) as found:
+    """0 when all specifications pass, 1 when one does not; of several plans, 2 when one could not be mixed."""
+    if len(chosen.plan) == 1:
+        return mixed(chosen, chosen.plan[0], chosen.out)
+    return mix_many(chosen.plan, chosen.out, chosen.jobs, partial(mixed, chosen))
+
+
+def mixed(chosen: argparse.Namespace, path: Path, out: Path) -> int:
+    """0 when all specifications of one plan pass, else 1."""
+    with load_plan(path) as found:
         wanted = chosen.spec or [found.spec_id or DEFAULT_SPEC_ID]
-        specs = [spec_by_id(spec_id) for spec_id in dict.fromkeys(wanted)]
+        specs = specs_of_texts(wanted)
+        film = None if chosen.picture is None else FilmWanted(chosen.picture, film_suffix(chosen.picture.name))
+        asked = None if chosen.files is None else wanted_files(chosen.files)
+        orders = [Order(spec, asked or files_of(spec)) for spec in specs]
         tell = _progress_line if sys.stderr.isatty() else (lambda _share: None)
         if chosen.first_balance:
             steps = tuple(step for step in STEPS if step not in chosen.skip)
@@ -59,8 +102,22 @@ def run(chosen: argparse.Namespace) -> int:
         else:
             loaded = with_rules_followed(found, chosen.clearance)
             more = {"ducking": ducking_data(loaded.plan)}
+        talk = talk_of(loaded) if any(spec.is_about_speech for spec in specs) else None
+        origin = Origin(chosen.version, _now(), film, _chapters(chosen.chapters), talk)
+        more |= {"version": origin.version, "made_at": f"{origin.made_at:%Y-%m-%d %H:%M} UTC"}
+        if chosen.range is not None:
+            span = _range(chosen.range, orders)
+            loaded = replace(loaded, plan=excerpt(loaded.plan, span))
+            chapters = tuple(chapters_in(origin.chapters, span))
+            origin = replace(origin, chapters=chapters, talk=None if talk is None else talk_in(talk, span))
         done = deliver(
-            loaded.plan, loaded.sources, specs, chosen.out, tell, lambda ready: report_files(loaded.plan, ready, more)
+            loaded.plan,
+            loaded.sources,
+            orders,
+            out,
+            tell,
+            lambda ready: report_files(loaded.plan, ready, more),
+            origin=origin,
         )
         if sys.stderr.isatty():
             print("\r" + " " * 40 + "\r", end="", file=sys.stderr)
@@ -75,8 +132,30 @@ def run(chosen: argparse.Namespace) -> int:
                 at_s = close["start_sample"] / RATE_HZ
                 print(f"  close at {at_s:.1f} s: {close['sentence']}")
             for delivered in done:
-                _print_delivered(delivered, chosen.out)
-    return 0 if all(delivered.verdict.is_passed for delivered in done) else 1
+                _print_delivered(delivered, out)
+        if chosen.zip:
+            path = write_zip(out, done)
+            print(f"  {path}", file=sys.stderr if chosen.json else sys.stdout)
+    return 0 if all(delivered.verdict.is_passed and not delivered.missed for delivered in done) else 1
+
+
+def _range(texts: Sequence[str], orders: Sequence[Order]) -> SampleSpan:
+    start_sample, end_sample = map(time_from_text, texts)
+    if end_sample <= start_sample:
+        raise PlanError("range_backwards", field="range")
+    if any("film" in order.wanted.kinds for order in orders):
+        raise PlanError("no_film_of_range", field="files")
+    return SampleSpan(start_sample, end_sample - start_sample)
+
+
+def _now() -> datetime:
+    # SOURCE_DATE_EPOCH is the common way to make the same bytes twice.
+    epoch = os.environ.get("SOURCE_DATE_EPOCH", "")
+    return datetime.fromtimestamp(int(epoch), UTC) if epoch.isdecimal() and len(epoch) < 11 else datetime.now(UTC)
+
+
+def _chapters(path: Path | None) -> tuple[Chapter, ...]:
+    return () if path is None else tuple(chapters_from_text(text_of(path, "list of chapters")))
 
 
 def _clearance(text: str) -> float:
@@ -94,6 +173,8 @@ def _print_delivered(delivered: Delivered, folder: Path) -> None:
     print(f"{delivered.fit.spec.name}: {passes}. {fit_sentence(delivered.fit)}")
     for file in delivered.files:
         print(f"  {folder / file.file}")
+    for missed in delivered.missed:
+        print(f"  {missed.file} could not be made: {sentence(missed.error)}")
 
 
 def _progress_line(share: float) -> None:

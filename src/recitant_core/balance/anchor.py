@@ -16,7 +16,8 @@ from recitant_core.units.arrays import FloatArray
 def anchor_lufs(stems: Mapping[Role, FloatArray], spec: Spec) -> float | None:
     blocks = gating_block_powers(sum(stems.values(), np.zeros(max(map(len, stems.values()), default=0))))
     found = None
-    if spec.anchor is Anchor.DIALOGUE and Role.DIALOGUE in stems:
-        found = anchored_lufs(blocks, gating_block_powers(stems[Role.DIALOGUE]))
+    speech = [energy for role, energy in stems.items() if role.is_speech]
+    if spec.anchor is Anchor.DIALOGUE and speech:
+        found = anchored_lufs(blocks, gating_block_powers(sum(speech[1:], speech[0])))
     found = found if found is not None else integrated_lufs(blocks)
     return found if found is not None and np.isfinite(found) else None

@@ -4,7 +4,7 @@ Held to: tests/core/test_following.py
 """
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
 
@@ -14,7 +14,8 @@ from recitant_core.gain.duck_rule import DuckKind
 from recitant_core.measure.clearance import HOP_SAMPLES, LEAST_PASSAGE_S, ClosePassage, close_passages
 from recitant_core.render.clip_levels import level_of_clip
 from recitant_core.render.estimate import clip_energy, duck_gains_db, given_way_db
-from recitant_core.render.following import MARGIN_LU, Scene
+from recitant_core.render.following import MARGIN_LU
+from recitant_core.render.scene import Scene
 from recitant_core.timeline.model import MOST_GAIN_DB, Clip, Duck, Plan, Role, Track
 from recitant_core.timeline.speaking import SpeechOfSources, speech_of_clip
 from recitant_core.units.arrays import FloatArray
@@ -49,10 +50,10 @@ class Diagnosis:
     passage: ClosePassage
     asked_lu: float
     cause: str
-    """phrase-under-aim, clip-under-aim, music, effects, ambience or silent-speech."""
+    """phrase-under-aim, clip-under-aim, dialogue, music, effects, atmosphere or silent-speech."""
     cause_name: str
     cause_share: float
-    """Of everything but dialogue, how much the cause makes, 0 to 1; for a clip how far it is under its aim, in LU."""
+    """How much of all that speech is to stand clear of the cause makes, 0 to 1; of a clip, LU under its aim."""
     cures: tuple[Cure, ...]
     stands_in_the_way: str
     """Why no single cure is enough; empty where one is."""
@@ -98,15 +99,17 @@ def _diagnosis(
     hops = slice(passage.span.start_sample // HOP_SAMPLES, passage.span.end_sample // HOP_SAMPLES)
     short = asked_lu - passage.least_lu + MARGIN_LU
     parts: dict[str, float] = {}
+    is_over = bool(scene.is_over[hops].any())
     for track in plan.tracks:
-        if track.role is not Role.DIALOGUE:
+        if not track.role.is_speech or (is_over and track.role.kind is Role.DIALOGUE):
             lowered = given_way_db(plan, track, gains)
             energy = scene.tracks[track.track_id][hops]
             parts[track.track_id] = float(
                 energy.sum() if lowered is None else (energy * 10.0 ** (lowered[hops] / 10.0)).sum()
             )
     total = sum(parts.values()) or 1e-12
-    speaker = _speaker(plan, passage.span, speech)
+    voices = (Role.NARRATION,) if is_over else (Role.NARRATION, Role.DIALOGUE)
+    speaker = _speaker([track for track in plan.tracks if track.role.kind in voices], passage.span, speech)
     cures: list[Cure] = []
     under, is_phrase = 0.0, False
     if speaker is not None:
@@ -139,7 +142,7 @@ def _diagnosis(
     elif under > UNDER_AIM_LU and speaker is not None:
         cause, name, share = "phrase-under-aim" if is_phrase else "clip-under-aim", speaker[1].name, under
     else:
-        cause, name = (worst.role.value, worst.name) if worst is not None else ("music", "")
+        cause, name = (worst.role.kind.value, worst.name) if worst is not None else ("music", "")
         share = parts.get(worst_id, 0.0) / total
     return Diagnosis(passage, asked_lu, cause, name, share, tuple(cures), way)
 
@@ -149,10 +152,10 @@ def _words_lufs(scene: Scene, hops: slice) -> float:
     return lufs_from_power(float(heard.mean())) if len(heard) else 0.0
 
 
-def _speaker(plan: Plan, span: SampleSpan, speech: SpeechOfSources) -> tuple[Track, Clip] | None:
+def _speaker(voices: Sequence[Track], span: SampleSpan, speech: SpeechOfSources) -> tuple[Track, Clip] | None:
     best: tuple[int, Track, Clip] | None = None
-    for track in plan.tracks:
-        for clip in track.clips if track.role is Role.DIALOGUE else ():
+    for track in voices:
+        for clip in track.in_mix:
             if clip.span.intersect(span) is None:
                 continue
             parts = [part.span.intersect(span) for part in speech_of_clip(clip, speech)]
@@ -179,7 +182,7 @@ def _against(
     duck = plan.duck_of_track(worst.track_id) or plan.duck_of_stem(worst.role)
     if duck is None:
         cures.append(
-            Cure("add-duck", 0.0, worst.role.value, worst.role.value, worst.role, most_won >= short - MARGIN_LU)
+            Cure("add-duck", 0.0, worst.role.value, worst.role.label.lower(), worst.role, most_won >= short - MARGIN_LU)
         )
     elif duck.rule.kind is DuckKind.CURVE and duck.rule.uses_level:
         left = float(gains[duck.duck_id][hops].min()) - duck.rule.floor_db
@@ -191,12 +194,12 @@ def _against(
             name = _duck_name(duck, worst)
             cures.append(Cure("make-room", duck.rule.room.most_db, duck.duck_id, name, worst.role, False))
     clip = _loudest_clip(worst, passage.span, plan, energies)
-    if clip is not None and worst.role is Role.EFFECTS and clip.length_samples <= SHORT_EFFECT_S * RATE_HZ:
+    if clip is not None and worst.role.kind is Role.EFFECTS and clip.length_samples <= SHORT_EFFECT_S * RATE_HZ:
         by = round(wanted, 1)
         cures.append(Cure("lower-clip", by, clip.clip_id, clip.name, worst.role, most_won >= short - MARGIN_LU))
     by = round(min(wanted, MOST_SCENE_DB), 1)
     is_enough = wanted <= MOST_SCENE_DB and most_won >= short - MARGIN_LU
-    cures.append(Cure("trim-scene", by, worst.role.value, worst.role.value, worst.role, is_enough))
+    cures.append(Cure("trim-scene", by, worst.role.value, worst.role.label.lower(), worst.role, is_enough))
     return cures
 
 
@@ -223,7 +226,7 @@ def _in_the_way(cures: list[Cure], worst: Track, plan: Plan, gains: Mapping[str,
 
 def _loudest_clip(track: Track, span: SampleSpan, plan: Plan, energies: Mapping[str, FloatArray]) -> Clip | None:
     best: tuple[float, Clip] | None = None
-    for clip in track.clips:
+    for clip in track.in_mix:
         if clip.span.intersect(span) is None:
             continue
         first, energy = clip_energy(

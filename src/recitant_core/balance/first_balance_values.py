@@ -9,8 +9,8 @@ from recitant_core.balance.judgement import Judgement
 from recitant_core.delivery.spec import Spec
 from recitant_core.intake.findings import Finding
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU, LEAST_PASSAGE_S
-from recitant_core.render.following import BandEnergies
 from recitant_core.render.laid import Sources
+from recitant_core.render.scene import BandEnergies
 from recitant_core.timeline.model import Plan, Role
 from recitant_core.timeline.speaking import SpeechOfSources
 from recitant_core.units.arrays import FloatArray
@@ -37,7 +37,7 @@ class Choices:
 
     def nearness(self, role: Role) -> str:
         """Chosen for a stem; "middle" for those without a choice."""
-        return {Role.MUSIC: self.music, Role.EFFECTS: self.effects}.get(role, "middle")
+        return {Role.MUSIC: self.music, Role.EFFECTS: self.effects}.get(role.kind, "middle")
 
 
 @dataclass(frozen=True)

@@ -89,7 +89,7 @@ def judged(
     """
     spoken = clearance[: len(is_speech)][is_speech[: len(clearance)]]
     gains = duck_gains_db(plan, tracks)
-    others = [role for role in plan.roles if role is not Role.DIALOGUE]
+    others = [role for role in plan.roles if not role.is_speech]
     stems: dict[Role, StemJudgement] = {}
     spoken_print = hash(np.packbits(is_speech).tobytes())
     for role in others:

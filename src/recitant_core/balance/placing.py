@@ -22,7 +22,7 @@ from recitant_core.units.arrays import FloatArray
 
 MOST_LIFT_DB: Final = 6.0
 MOST_TRIM_DOWN_DB: Final = 15.0
-PLACED_LU: Final = {Role.MUSIC: (3.0, 3.0), Role.EFFECTS: (3.0, 3.0), Role.AMBIENCE: (6.0, 2.0)}
+PLACED_LU: Final = {Role.MUSIC: (3.0, 3.0), Role.EFFECTS: (3.0, 3.0), Role.ATMOSPHERE: (6.0, 2.0)}
 """How far under and over its level in the open a stem counts as well placed. Common practice."""
 SCENE_LU: Final = 4.0  # a scene further from the level in the open is trimmed
 SCENE_KEPT_LU: Final = 3.0  # and so much of its distance stays: the material's own dynamics
@@ -166,11 +166,11 @@ def _away_lu(level: float, lines: Lines, *, is_open: bool) -> float:
 
 
 def _moved_db(away_lu: float, role: Role) -> float:
-    under, over = PLACED_LU[role]
+    under, over = PLACED_LU[role.kind]
     if -over <= away_lu <= under:
         return 0.0
     # A room is only brought near: nobody misses a quiet one.
-    if away_lu > 0.0 and role is Role.AMBIENCE:
+    if away_lu > 0.0 and role.kind is Role.ATMOSPHERE:
         return away_lu - under if away_lu - under >= _LEAST_MOVE_DB else 0.0
     return away_lu
 
@@ -186,7 +186,7 @@ def _trim(
         level, is_open = _level(energy[hops], _part(voices, hops))
         if level is not None:
             # Effects and rooms are loud and quiet on purpose: near, far away, dying out. A bed is meant to be steady.
-            away = 0.0 if is_own or role is not Role.MUSIC else _away_lu(level, lines, is_open=is_open)
+            away = 0.0 if is_own or role.kind is not Role.MUSIC else _away_lu(level, lines, is_open=is_open)
             if away > SCENE_LU:
                 gain = min(away - SCENE_KEPT_LU, most_up_db)
             elif away < -SCENE_LU:

@@ -21,7 +21,7 @@ class SpeechFigures:
 
     speech_share: float
     dialogue_lufs: float | None
-    """Loudness of the dialogue alone, gated by speech."""
+    """Loudness of narration and dialogue together, gated by speech."""
     in_speech_lufs: dict[Role, float | None]
     outside_speech_lufs: dict[Role, float | None]
 
@@ -40,7 +40,12 @@ def speech_figures(stems: Mapping[Role, FloatArray], is_speech: BoolArray) -> Sp
         during[role] = _loudness(blocks[inside[: len(blocks)]])
         between[role] = _loudness(blocks[~inside[: len(blocks)]])
     share = float(is_speech.mean()) if len(is_speech) else 0.0
-    return SpeechFigures(share, during.get(Role.DIALOGUE), during, between)
+    voices = [energy[: len(is_speech)] for role, energy in stems.items() if role.is_speech]
+    spoken = None
+    if voices:
+        blocks = gating_block_powers(sum(voices[1:], voices[0]))
+        spoken = _loudness(blocks[inside[: len(blocks)]])
+    return SpeechFigures(share, spoken, during, between)
 
 
 def speaking_blocks(is_speech: BoolArray) -> BoolArray:

@@ -1,10 +1,81 @@
-"""What a delivery came to."""
+"""What a delivery is asked for, and what it came to."""
 
 from dataclasses import dataclass
+from typing import Any, Final
 
 from recitant_core.delivery.fit import Fit
+from recitant_core.delivery.history import History
 from recitant_core.delivery.judge import Verdict
+from recitant_core.delivery.platforms import PlatformResult
+from recitant_core.delivery.quality import Look
+from recitant_core.delivery.spec import Spec
+from recitant_core.errors import PlanError, RecitantError
 from recitant_core.measure.meter import Readings
+from recitant_core.timeline.model import Role
+from recitant_core.units.clock import RATE_HZ
+
+PARTS: Final[dict[str, frozenset[Role]]] = {
+    "m-and-e": frozenset({Role.NARRATION, Role.DIALOGUE}),
+    "without-narration": frozenset({Role.NARRATION}),
+}
+"""Mixes without some kinds of stems: the kinds that are left out, by the name of the mix."""
+
+_MOST_DIGITS: Final = 4  # of a bit rate in kbit/s
+KINDS: Final = ("mix", "stems", *PARTS, "film")
+"""Kinds of files beside compressed copies of the mix."""
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """Which files a delivery shall hold."""
+
+    kinds: tuple[str, ...] = ("mix", "stems")
+    """Of KINDS."""
+    codecs: tuple[tuple[str, int | None], ...] = ()
+    """Compressed copies of the mix: name of the codec, and kbit/s or None for its usual rate."""
+
+    @property
+    def words(self) -> list[str]:
+        """Each of them as a word that wanted_from_text reads."""
+        return [*self.kinds, *(f"{name}:{rate}" if rate else name for name, rate in self.codecs)]
+
+    @property
+    def text(self) -> str:
+        """It as the list that wanted_from_text reads."""
+        return ",".join(self.words)
+
+
+def wanted_from_text(text: str, codecs: frozenset[str]) -> Wanted:
+    """What a list such as "mix,stems,mp3:128" asks for.
+
+    Args:
+        codecs: names of those that can be written.
+
+    Raises:
+        PlanError: a word that names no file; ``field`` is "files".
+    """
+    kinds: list[str] = []
+    compressed: list[tuple[str, int | None]] = []
+    for word in filter(None, (part.strip() for part in text.split(","))):
+        name, _, rate = word.partition(":")
+        if name in codecs and (not rate or (rate.isdecimal() and len(rate) <= _MOST_DIGITS)):
+            compressed.append((name, int(rate) if rate else None))
+        elif word in KINDS:
+            kinds.append(word)
+        else:
+            known = ", ".join([*KINDS, *sorted(codecs)])
+            raise PlanError("unknown_file_kind", field="files", found=word, known=known)
+    if not kinds and not compressed:
+        raise PlanError("no_files_asked", field="files")
+    return Wanted(tuple(dict.fromkeys(kinds)), tuple(dict.fromkeys(compressed)))
+
+
+@dataclass(frozen=True)
+class Order:
+    """One specification, and the files that are made for it."""
+
+    spec: Spec
+    wanted: Wanted = Wanted()
 
 
 @dataclass(frozen=True)
@@ -13,8 +84,25 @@ class WrittenFile:
 
     kind: str
     file: str
-    bit_depth: int
+    bit_depth: int | None
+    """None where the codec has none."""
     role: str | None = None
+    codec: str = "wav"
+    sha256: str = ""
+    size_bytes: int = 0
+    rate_hz: int = RATE_HZ
+    decoded: dict[str, Any] | None = None
+    """Of a copy of the mix: its figures as it plays back, and what it took to keep the ceiling."""
+
+
+@dataclass(frozen=True)
+class MissedFile:
+    """A file that could not be made while the others were."""
+
+    word: str
+    """As wanted_from_text reads it, without a bit rate."""
+    file: str
+    error: RecitantError
 
 
 @dataclass(frozen=True)
@@ -25,3 +113,11 @@ class Delivered:
     verdict: Verdict
     readings: Readings
     files: tuple[WrittenFile, ...]
+    looks: tuple[Look, ...] = ()
+    """What was looked at in the files as they lie on disk."""
+    missed: tuple[MissedFile, ...] = ()
+    history: History | None = None
+    heard: tuple[PlatformResult, ...] = ()
+    """What viewers hear of it on each of PLATFORMS."""
+    heard_as_balanced: tuple[PlatformResult, ...] = ()
+    """The same of the mix before its master."""

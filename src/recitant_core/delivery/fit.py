@@ -10,9 +10,10 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Final
 
-from recitant_core.delivery.judge import Verdict, judge
+from recitant_core.delivery.judge import CLEARANCE_KEY, State, Verdict, judge
 from recitant_core.delivery.spec import Spec
 from recitant_core.delivery.trial import Rendered, Trial, tried
+from recitant_core.measure.meter import Readings
 from recitant_core.ports import Progress, no_progress
 from recitant_core.timeline.model import Master, Plan
 from recitant_core.units.channels import STEREO, ChannelLayout
@@ -22,7 +23,7 @@ REACH_LU: Final = 0.1  # the fit counts as reached this near the target
 AIM_LU: Final = 0.02  # and stops trying this near
 MOST_LIMITING_DB: Final = 12.0  # deeper limiting takes the life out: the fit refuses and says so
 CEILING_MARGIN_DB: Final = 0.1  # other meters' oversampling filters read up to this much higher
-_MOST_TRIALS: Final = 6
+MOST_TRIALS: Final = 6
 
 
 class FitState(StrEnum):
@@ -32,6 +33,9 @@ class FitState(StrEnum):
     SILENT = "silent"
     TOO_MUCH_LIMITING = "too_much_limiting"
     SHORT_TERM_OVER = "short_term_over"
+    MOMENTARY_OVER = "momentary_over"
+    RANGE_OVER = "range_over"
+    CLEARANCE_UNDER = "clearance_under"
     TOO_SHORT = "too_short"
 
 
@@ -47,6 +51,8 @@ class Fit:
     needed_reduction_db: float | None
     layout: ChannelLayout = STEREO
     """Of the bus."""
+    clearance_lu: float | None = None
+    """Under which speech never falls, where that is known."""
 
     @property
     def range_lost_lu(self) -> float | None:
@@ -57,7 +63,19 @@ class Fit:
     @property
     def verdict(self) -> Verdict:
         """The trial under the specification."""
-        return judge(self.trial.readings, self.spec, self.layout.n_channels, self.trial.dialogue_lufs)
+        return self.judged(self.trial.readings)
+
+    def judged(self, readings: Readings) -> Verdict:
+        """Other readings of the same trial under the specification."""
+        trial = self.trial
+        return judge(
+            readings,
+            self.spec,
+            self.layout.n_channels,
+            trial.dialogue_lufs,
+            dialogue_stem_lufs=trial.dialogue_stem_lufs,
+            clearance_lu=self.clearance_lu,
+        )
 
 
 def fit(plan: Plan, known: Rendered, spec: Spec, progress: Progress = no_progress, start: Master | None = None) -> Fit:
@@ -87,7 +105,11 @@ def fit(plan: Plan, known: Rendered, spec: Spec, progress: Progress = no_progres
         return Fit(spec, FitState.TOO_SHORT, untouched, untouched, None, None, plan.layout)
     if now_lufs == SILENCE:
         return Fit(spec, FitState.SILENT, untouched, untouched, None, None, plan.layout)
-    return _search(spec, untouched, now_lufs, run, plan.layout, start)
+    found = replace(_search(spec, untouched, now_lufs, run, plan.layout, start), clearance_lu=known.clearance_lu)
+    failing = {finding.key for finding in found.verdict.findings if finding.state is State.FAIL}
+    if found.state is FitState.REACHED and failing == {CLEARANCE_KEY}:
+        return replace(found, state=FitState.CLEARANCE_UNDER)
+    return found
 
 
 def _search(
@@ -109,7 +131,7 @@ def _search(
     if start is not None:
         gain_db = start.gain_db
     best: Trial | None = None
-    for index in range(1, _MOST_TRIALS + 1):
+    for index in range(1, MOST_TRIALS + 1):
         gain_db = min(gain_db, most_gain_db)
         needs_limiter = untouched.readings.true_peak_dbtp + gain_db > ceiling_dbtp
         trial = run(Master(gain_db, ceiling_dbtp if needs_limiter else None), index)
@@ -133,12 +155,18 @@ def _search(
     reached = trial.anchor_lufs(spec)
     if reached is None or abs(reached - target) > REACH_LU:
         state = FitState.TOO_MUCH_LIMITING
-    elif (
-        spec.max_short_term_lufs is not None
-        and trial.readings.max_short_term_lufs is not None
-        and trial.readings.max_short_term_lufs > spec.max_short_term_lufs
-    ):
-        state = FitState.SHORT_TERM_OVER
     else:
-        state = FitState.REACHED
+        state = _limit_over(spec, trial.readings)
     return Fit(spec, state, trial, untouched, needed_gain_db, needed_reduction_db, layout)
+
+
+def _limit_over(spec: Spec, readings: Readings) -> FitState:
+    limits = (
+        (readings.max_short_term_lufs, spec.max_short_term_lufs, FitState.SHORT_TERM_OVER),
+        (readings.max_momentary_lufs, spec.max_momentary_lufs, FitState.MOMENTARY_OVER),
+        (readings.range_lu, spec.max_range_lu, FitState.RANGE_OVER),
+    )
+    for measured, limit, state in limits:
+        if measured is not None and limit is not None and measured > limit:
+            return state
+    return FitState.REACHED

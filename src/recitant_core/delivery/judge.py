@@ -2,10 +2,12 @@
 
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import Final
 
 from recitant_core.delivery.spec import Anchor, Spec
 from recitant_core.measure.meter import Readings
 
+CLEARANCE_KEY: Final = "clearance_lu"
 _ROUNDING = 1e-6  # figures are compared as measured; this only absorbs the last bits of a float
 
 
@@ -45,15 +47,25 @@ class Verdict:
         return all(finding.state is not State.FAIL for finding in self.findings)
 
 
-def judge(readings: Readings, spec: Spec, n_channels: int = 2, dialogue_lufs: float | None = None) -> Verdict:
+def judge(
+    readings: Readings,
+    spec: Spec,
+    n_channels: int = 2,
+    dialogue_lufs: float | None = None,
+    *,
+    dialogue_stem_lufs: float | None = None,
+    clearance_lu: float | None = None,
+) -> Verdict:
     """Every figure against a specification.
 
     Args:
         readings: of the whole signal.
         spec: the limits.
         n_channels: of the signal; some targets differ for mono.
-        dialogue_lufs: loudness while dialogue sounds, where stems are known. A specification anchored on dialogue
+        dialogue_lufs: loudness while somebody speaks, where that is known. A specification anchored on dialogue
             is judged on it; without it on the whole programme, and ``anchor`` says so.
+        dialogue_stem_lufs: loudness while the stems of dialogue sound.
+        clearance_lu: under which speech never falls, where stems are known.
     """
     on_dialogue = spec.anchor is Anchor.DIALOGUE and dialogue_lufs is not None
     target = spec.target_for(n_channels)
@@ -66,19 +78,31 @@ def judge(readings: Readings, spec: Spec, n_channels: int = 2, dialogue_lufs: fl
         findings.append(_judged("integrated_lufs", "integrated", "LUFS", readings.integrated_lufs, low, high))
         if dialogue_lufs is not None:
             findings.append(_reported("dialogue_lufs", "in dialogue", "LUFS", dialogue_lufs))
-    peak = _judged("true_peak_dbtp", "true peak", "dBTP", readings.true_peak_dbtp, None, spec.max_true_peak_dbtp)
-    findings.append(peak)
-    if spec.max_short_term_lufs is None:
-        findings.append(_reported("max_short_term_lufs", "loudest 3 s", "LUFS", readings.max_short_term_lufs))
-    else:
-        limit = spec.max_short_term_lufs
-        findings.append(
-            _judged("max_short_term_lufs", "loudest 3 s", "LUFS", readings.max_short_term_lufs, None, limit)
-        )
-    findings.append(_reported("max_momentary_lufs", "loudest 0.4 s", "LUFS", readings.max_momentary_lufs))
-    findings.append(_reported("range_lu", "range", "LU", readings.range_lu))
-    findings.append(_reported("sample_peak_dbfs", "sample peak", "dBFS", readings.sample_peak_dbfs))
+    if dialogue_stem_lufs is not None:
+        name = "while the dialogue stem sounds"
+        findings.append(_reported("dialogue_stem_lufs", name, "LUFS", dialogue_stem_lufs))
+    findings += [
+        _judged("true_peak_dbtp", "true peak", "dBTP", readings.true_peak_dbtp, None, spec.max_true_peak_dbtp),
+        _at_most("max_short_term_lufs", "loudest 3 s", "LUFS", readings.max_short_term_lufs, spec.max_short_term_lufs),
+        _at_most("max_momentary_lufs", "loudest 0.4 s", "LUFS", readings.max_momentary_lufs, spec.max_momentary_lufs),
+        _at_most("range_lu", "range", "LU", readings.range_lu, spec.max_range_lu),
+        _reported("sample_peak_dbfs", "sample peak", "dBFS", readings.sample_peak_dbfs),
+    ]
+    if spec.least_clearance_lu is not None or clearance_lu is not None:
+        findings.append(_clearance(clearance_lu, spec.least_clearance_lu))
     return Verdict(spec, tuple(findings), Anchor.DIALOGUE if on_dialogue else Anchor.PROGRAMME)
+
+
+def _clearance(measured: float | None, low: float | None) -> Finding:
+    key, name, unit = CLEARANCE_KEY, "least clearance", "LU"
+    if measured is None or low is None:
+        # A file alone does not tell what of it is speech.
+        return Finding(key, name, unit, measured, low, None, State.REPORTED)
+    return _judged(key, name, unit, measured, low, None)
+
+
+def _at_most(key: str, name: str, unit: str, measured: float | None, high: float | None) -> Finding:
+    return _reported(key, name, unit, measured) if high is None else _judged(key, name, unit, measured, None, high)
 
 
 def _judged(key: str, name: str, unit: str, measured: float | None, low: float | None, high: float | None) -> Finding:

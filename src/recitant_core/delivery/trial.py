@@ -3,15 +3,18 @@
 Held to: tests/core/test_fit.py
 """
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Protocol
 
 import numpy as np
 
+from recitant_core.delivery.outline import MixOutline, PeakOutline
 from recitant_core.delivery.spec import Anchor, Spec
 from recitant_core.dsp.kweighting import KState, k_energies
 from recitant_core.dsp.quantise import Integers, audio_from_integers, quantise
+from recitant_core.measure.clearance import speech_mask
+from recitant_core.measure.clip_level import spoken_blocks
 from recitant_core.measure.loudness import anchored_lufs, gating_block_powers
 from recitant_core.measure.meter import MeterState, Readings, feed_meter, hop_energy, read_meter
 from recitant_core.measure.true_peak import sample_peak_factor
@@ -25,9 +28,9 @@ from recitant_core.render.mix import (
     output_gain_db,
     render_segments,
 )
-from recitant_core.timeline.model import Master, Plan, Role
+from recitant_core.timeline.model import Master, Plan
 from recitant_core.units.arrays import Audio, FloatArray
-from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.level import db_from_factor, factor_from_db
 from recitant_core.units.threads import ahead
 
@@ -68,6 +71,8 @@ class Trial:
     limited_share: float
     stem_peak_dbfs: float
     """Highest sample of any stem, before the last limiter."""
+    dialogue_stem_lufs: float | None = None
+    """While the stems of dialogue sound, speech or not; None where it is not known who speaks when."""
 
     def anchor_lufs(self, spec: Spec) -> float | None:
         """The loudness a specification's target is about."""
@@ -83,10 +88,16 @@ class Rendered:
     untouched: Trial
     """As balanced, before any master."""
     dialogue_blocks: FloatArray
-    """Block powers of the dialogue stem, float64 (blocks,)."""
+    """Block powers of narration and dialogue together, 0 where nobody speaks, float64 (blocks,)."""
     stem_peak_factor: float
     """Highest sample of any stem before any gain of the master's."""
     mixes: MixStore
+    outline: MixOutline
+    """Of the mix as balanced, for forecasts."""
+    clearance_lu: float | None = None
+    """Under which speech never falls; None where that was not measured, or nobody speaks over anything."""
+    is_spoken: bool = False
+    """Whether it is known where somebody speaks."""
 
 
 @dataclass(frozen=True)
@@ -100,13 +111,15 @@ class WrittenSegment:
 class TrialMeter:
     """Measures a delivery while its segments pass by."""
 
-    def __init__(self, plan: Plan, known: Rendered | None = None) -> None:
+    def __init__(self, plan: Plan, known: Rendered | None = None, speech: Sequence[SampleSpan] = ()) -> None:
         """Nothing heard yet.
 
         Args:
             plan: what is measured, its master in it.
             known: where the stems are known already; then segments need none.
+            speech: where somebody speaks; none where nobody listened for it: then dialogue counts while it sounds.
         """
+        self._speech = speech
         self._plan = plan
         self._known = known
         self._meter = MeterState.at_rest(plan.layout)
@@ -127,31 +140,48 @@ class TrialMeter:
         self._total += len(factor)
         if self._known is not None:
             return
-        if Role.DIALOGUE in segment.stems:
-            hops, self._dialogue = k_energies(segment.stems[Role.DIALOGUE], self._dialogue)
+        speech = [stem for role, stem in segment.stems.items() if role.is_speech]
+        if speech:
+            hops, self._dialogue = k_energies(sum(speech[1:], speech[0]), self._dialogue)
             self._dialogue_hops.append(hops)
         for stem in segment.stems.values():
             self._stem_peak_factor = max(self._stem_peak_factor, sample_peak_factor(stem))
 
+    def stem_blocks(self) -> FloatArray:
+        """Block powers of narration and dialogue together, float64 (blocks,)."""
+        if self._known is not None:
+            return self._known.outline.speech_blocks
+        return gating_block_powers(np.concatenate([np.zeros(0), *self._dialogue_hops]))
+
     def dialogue_blocks(self) -> FloatArray:
-        """Block powers of the dialogue stem, float64 (blocks,)."""
+        """As stem_blocks, 0 where nobody speaks."""
         if self._known is not None:
             return self._known.dialogue_blocks
-        return gating_block_powers(np.concatenate([np.zeros(0), *self._dialogue_hops]))
+        blocks = self.stem_blocks()
+        n_hops = len(self.energies())
+        return spoken_blocks(blocks, speech_mask(self._speech, n_hops)) if self._speech else blocks
+
+    def energies(self) -> FloatArray:
+        """10 ms energies of all that was fed, float64 (hops,)."""
+        return hop_energy(self._meter)
 
     def trial(self) -> Trial:
         """The figures of all that was fed."""
         blocks = gating_block_powers(hop_energy(self._meter))
-        dialogue_blocks = self.dialogue_blocks()
-        dialogue_lufs = anchored_lufs(blocks, dialogue_blocks) if len(dialogue_blocks) == len(blocks) else None
+        is_spoken = bool(self._speech) if self._known is None else self._known.is_spoken
         return Trial(
             self._plan.master,
             read_meter(self._meter),
-            dialogue_lufs,
+            _anchored(blocks, self.dialogue_blocks()),
             -db_from_factor(self._least_factor),
             self._limited / max(1, self._total),
             db_from_factor(self._stem_peak_factor),
+            _anchored(blocks, self.stem_blocks()) if is_spoken else None,
         )
+
+
+def _anchored(blocks: FloatArray, anchor_blocks: FloatArray) -> float | None:
+    return anchored_lufs(blocks, anchor_blocks) if len(anchor_blocks) == len(blocks) else None
 
 
 def render_once(
@@ -160,6 +190,7 @@ def render_once(
     store: MixStore,
     progress: Progress = no_progress,
     hear: Callable[[MasteredSegment], None] | None = None,
+    speech: Sequence[SampleSpan] = (),
 ) -> Rendered:
     """The mix of a plan as balanced, measured and kept.
 
@@ -168,10 +199,12 @@ def render_once(
         store: gets the mix.
         progress: told the share done; may raise Cancelled.
         hear: given every segment in order, for whoever measures more of it in the same pass.
+        speech: where somebody speaks; none where nobody listened for it.
     """
     untouched = replace(plan, master=Master())
-    meter = TrialMeter(untouched)
+    meter = TrialMeter(untouched, speech=speech)
     peak = 0.0
+    peaks = PeakOutline()
 
     def kept() -> Iterator[MixedSegment]:
         nonlocal peak
@@ -182,10 +215,12 @@ def render_once(
 
     for segment in mastered_segments(untouched, kept()):
         meter.feed(segment.output, segment)
+        peaks.feed(segment.output)
         if hear is not None:
             hear(segment)
         progress(segment.span.end_sample / plan.span.length_samples)
-    return Rendered(meter.trial(), meter.dialogue_blocks(), peak, store)
+    outline = MixOutline(peaks.peaks(), meter.energies(), meter.stem_blocks())
+    return Rendered(meter.trial(), meter.dialogue_blocks(), peak, store, outline, is_spoken=bool(speech))
 
 
 def written_segments(plan: Plan, sources: Sources, bit_depth: int) -> Iterator[WrittenSegment]:

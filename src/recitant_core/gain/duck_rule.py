@@ -89,8 +89,14 @@ STARTING_POINTS: Final[dict[str, DuckRule]] = {
 """Rules to begin from, by kind of programme. Common practice."""
 
 
-TWO_LEVELS_LU: Final = {"music": (-4.0, -12.0), "effects": (-4.0, -10.0), "ambience": (-15.0, -15.0)}
-"""Levels in the open and under speech by role, in LU against the dialogue's aim. Common practice."""
+TWO_LEVELS_LU: Final = {
+    "dialogue": (0.0, -14.0),
+    "music": (-4.0, -12.0),
+    "effects": (-4.0, -10.0),
+    "atmosphere": (-15.0, -15.0),
+}
+"""Levels in the open and under speech by role, in LU against the dialogue's aim; of dialogue under narration. Common
+practice."""
 MOST_DEPTH_DB: Final = {"gentle": 9.0, "clear": 12.0, "strong": 15.0}
 """How deep a dip goes at the most, by choice. Common practice: 6 to 9 dB is gentle, 12 is a lot."""
 
@@ -101,7 +107,7 @@ def levels_rule(role: str, most_db: float = MOST_DEPTH_DB["clear"], nearer_lu: f
     Args:
         nearer_lu: added to both levels.
     """
-    open_lu, under_lu = TWO_LEVELS_LU[role]
+    open_lu, under_lu = TWO_LEVELS_LU[role.partition(":")[0]]
     return DuckRule(
         aim=DuckAim.LEVELS,
         open_lu=open_lu + nearer_lu,

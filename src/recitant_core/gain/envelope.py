@@ -45,6 +45,10 @@ class FadeShape(StrEnum):
     """Straight line: two related sounds keep their amplitude across a crossfade."""
     SMOOTH = "smooth"
     """Half a cosine: leaves and arrives gently; keeps the amplitude of related sounds."""
+    EARLY = "early"
+    """Up soon and then level, an upside-down parabola: a fade-out that holds and drops at its end."""
+    LATE = "late"
+    """Low for long and up at the end, a parabola: a fade-out that drops at once and lingers."""
 
 
 def fade_factors(
@@ -63,7 +67,7 @@ def fade_factors(
         fade_in_samples: length of the rise from its start; 0 for none.
         fade_out_samples: length of the fall to its end.
 
-    Source: equal power, cos^2 + sin^2 = 1; the other two add up to 1 themselves.
+    Source: equal power, cos^2 + sin^2 = 1; equal gain and smooth add up to 1 themselves.
     """
     factors = np.ones(len(places))
     # Most places of most clips lie between the fades, where they are 1.
@@ -85,4 +89,8 @@ def _rise(share: FloatArray, shape: FadeShape) -> FloatArray:
             rise = share
         case FadeShape.SMOOTH:
             rise = 0.5 - 0.5 * np.cos(np.pi * share)
+        case FadeShape.EARLY:
+            rise = 1.0 - (1.0 - share) ** 2
+        case FadeShape.LATE:
+            rise = share**2
     return rise

@@ -16,12 +16,14 @@ from recitant_core.intake.piece_levels import (
     active_power,
     clean_power,
     db_of_power,
+    gathered,
     noise_floor_db,
     rounded,
     speech_db,
     speech_to_noise,
     spoken_pieces,
 )
+from recitant_core.intake.transfer_checks import clicks, dropouts, line_up_signal, over_full_scale, shifted_sides
 from recitant_core.ports import SampleSource
 from recitant_core.speech.activity import SpeechSpan, speech_share
 from recitant_core.units.arrays import FloatArray
@@ -29,7 +31,7 @@ from recitant_core.units.channels import Routing
 from recitant_core.units.clock import RATE_HZ, SampleSpan, samples_from_s
 
 SILENT_CHANNEL_DB: Final = 40.0
-LOW_CHANNEL_DB: Final = 12.0
+LOW_CHANNEL_DB: Final = 10.0
 SAME_RESIDUAL_DB: Final = -46.0
 REVERSED_CORRELATION: Final = -0.6
 APART_CORRELATION: Final = 0.7
@@ -66,6 +68,10 @@ def findings_of(
         *_channels(evidence, speech or [], source),
         _dc(evidence),
         _clipped(evidence),
+        dropouts(evidence),
+        clicks(evidence, speech_share(speech or [], evidence.length_samples)),
+        over_full_scale(evidence, coding),
+        line_up_signal(evidence, source),
         _outlier(evidence, speech or []),
         _hum(evidence),
         _noise(evidence, speech or []),
@@ -115,6 +121,9 @@ def _channels(evidence: Evidence, speech: list[SpeechSpan], source: SampleSource
     elif correlation > 0.0 and residual_db <= SAME_RESIDUAL_DB:
         together = Remedy("join-channels", True, routing=Routing.SUM)
         found.append(Finding("mono-in-stereo", Severity.NOTE, facts, (), (together,)))
+    shifted = shifted_sides(evidence, source, facts) if not found else None
+    if shifted is not None:
+        found.append(shifted)
     if not found and speech_share(speech, evidence.length_samples) >= 0.25:
         apart = _two_microphones(evidence, speech, source, correlation, facts)
         if apart is not None:
@@ -190,7 +199,7 @@ def _clipped(evidence: Evidence) -> Finding | None:
     louder = int((evidence.peak.max(axis=1) > ceiling * 1.05).sum())
     if len(kept) < LEAST_RUNS or louder > len(kept):
         return None
-    places = _gathered(kept[:, 1], kept[:, 2], samples_from_s(0.25))
+    places = gathered(kept[:, 1], kept[:, 2], samples_from_s(0.25))
     facts: Facts = {
         "n_runs": len(kept),
         "n_samples": int(kept[:, 2].sum()),
@@ -199,18 +208,6 @@ def _clipped(evidence: Evidence) -> Finding | None:
         "n_places": len(places),
     }
     return Finding("clipped", Severity.FAULT, facts, tuple(places[:200]))
-
-
-def _gathered(starts: FloatArray, lengths: FloatArray, gap_samples: int) -> list[SampleSpan]:
-    places: list[SampleSpan] = []
-    for at in np.argsort(starts):
-        start, length = int(starts[at]), int(lengths[at])
-        if places and start - places[-1].end_sample <= gap_samples:
-            first = places[-1].start_sample
-            places[-1] = SampleSpan(first, max(places[-1].end_sample, start + length) - first)
-        else:
-            places.append(SampleSpan(start, length))
-    return places
 
 
 def _outlier(evidence: Evidence, speech: list[SpeechSpan]) -> Finding | None:

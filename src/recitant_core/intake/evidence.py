@@ -10,6 +10,7 @@ import numba
 import numpy as np
 from scipy.signal import decimate
 
+from recitant_core.intake.short_events import ShortEvents
 from recitant_core.ports import Progress, SampleSource, no_progress
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ
@@ -43,6 +44,10 @@ class Evidence:
     """float64 (pieces,): mean of left times right; zeros unless there are two channels."""
     runs: FloatArray
     """float64 (runs, 4): channel, first sample, samples, value of each flat-topped run."""
+    holes: FloatArray
+    """float64 (holes, 3): channel, first sample, samples of each hole."""
+    clicks: FloatArray
+    """float64 (clicks, 3): channel, first sample, samples of each click."""
     low: Audio
     """float32 (frames, channels) at 2 kHz: what hum lives in."""
 
@@ -60,6 +65,7 @@ def gather(source: SampleSource, progress: Progress = no_progress) -> Evidence:
     cross = np.zeros(n_pieces)
     runs = np.zeros((_MOST_RUNS, 4))
     n_runs = 0
+    events = ShortEvents(n_channels)
     low: list[Audio] = []
     step = _CHUNK_PIECES * PIECE_SAMPLES
     for start in range(0, source.length_samples, step):
@@ -69,11 +75,23 @@ def gather(source: SampleSource, progress: Progress = no_progress) -> Evidence:
         pieces = slice(first, first + -(-count // PIECE_SAMPLES))
         _pieces(audio, mean[pieces], power[pieces], peak[pieces], cross[pieces])
         n_runs = _flat_runs(audio, start, runs, n_runs)
+        events.feed(audio, start)
         if count >= 10 * _DECIMATION:
             low.append(decimate(audio, _DECIMATION, ftype="fir", axis=0).astype(np.float32))
         progress(min(1.0, (start + count) / source.length_samples))
     joined = np.concatenate(low) if low else np.zeros((0, n_channels), np.float32)
-    return Evidence(source.length_samples, n_channels, mean, power, peak, cross, runs[:n_runs].copy(), joined)
+    return Evidence(
+        source.length_samples,
+        n_channels,
+        mean,
+        power,
+        peak,
+        cross,
+        runs[:n_runs].copy(),
+        events.holes,
+        events.clicks,
+        joined,
+    )
 
 
 @numba.njit(cache=True, nogil=True)

@@ -11,6 +11,7 @@ import numpy.typing as npt
 from recitant_core.intake.evidence import PIECE_SAMPLES, Evidence
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.units.arrays import FloatArray
+from recitant_core.units.clock import SampleSpan
 
 FLOOR_POWER: Final = 1e-12
 BoolArray = npt.NDArray[np.bool_]
@@ -68,3 +69,20 @@ def speech_to_noise(evidence: Evidence, speech: list[SpeechSpan]) -> tuple[float
         return None
     channel = int(evidence.power.mean(axis=0).argmax())
     return speech_db(evidence, speech, channel), noise_floor_db(evidence, speech, channel)
+
+
+def gathered(starts: FloatArray, lengths: FloatArray, gap_samples: int) -> list[SampleSpan]:
+    """Places in order, those that lie no further apart than the gap joined.
+
+    Args:
+        starts, lengths: in samples, float64 (places,) each.
+    """
+    places: list[SampleSpan] = []
+    for at in np.argsort(starts):
+        start, length = int(starts[at]), int(lengths[at])
+        if places and start - places[-1].end_sample <= gap_samples:
+            first = places[-1].start_sample
+            places[-1] = SampleSpan(first, max(places[-1].end_sample, start + length) - first)
+        else:
+            places.append(SampleSpan(start, length))
+    return places

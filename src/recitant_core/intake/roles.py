@@ -1,4 +1,4 @@
-"""What a recording probably is: dialogue, music, effects or ambience, and the reasons for the guess.
+"""What a recording probably is: narration, dialogue, music, effects or atmosphere, and the reasons for the guess.
 
 A guess, shown with its reasons and corrected by the person; thresholds are ours, tried on the demo's recordings.
 Held to: tests/core/test_roles.py
@@ -11,7 +11,7 @@ from typing import Final
 import numpy as np
 
 from recitant_core.intake.evidence import LOW_RATE_HZ, Evidence
-from recitant_core.timeline.model import Role
+from recitant_core.timeline.model import ROLES, Role
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ
 
@@ -22,12 +22,13 @@ TONAL: Final = 0.85
 _NAME_WEIGHT: Final = 0.45
 
 _WORDS: Final = {
-    Role.DIALOGUE: "narrat narration narrator voice vo voiceover dialogue dialog interview boom lav speech line shout",
+    Role.NARRATION: "narrat narration narrator vo voiceover voice-over voice_over commentary",
+    Role.DIALOGUE: "voice dialogue dialog interview boom lav speech line shout",
     Role.MUSIC: "music mx score song theme strings brass piano guitar cue underscore melody jingle coda bpm",
     Role.EFFECTS: (
         "sfx fx effect hit impact door step footstep whoosh foley bell hammer bang click crash strike hoist steam pour"
     ),
-    Role.AMBIENCE: (
+    Role.ATMOSPHERE: (
         "amb ambience ambient atmo atmos atmosphere room roomtone tone floor wind rain street city crowd furnace"
     ),
 }
@@ -55,33 +56,39 @@ def guess_role(name: str, evidence: Evidence, speech_share: float) -> RoleGuess:
     length_s = evidence.length_samples / RATE_HZ
     continuity = active_share(evidence)
     tonality = tonal_share(evidence)
-    score = dict.fromkeys(Role, 0.0)
+    score = dict.fromkeys(ROLES, 0.0)
     reasons: list[tuple[float, Role, str, str]] = []
 
     def add(role: Role, weight: float, code: str, figure: str) -> None:
         score[role] += weight
         reasons.append((weight, role, code, figure))
 
+    # Sound alone does not tell a narrator from anybody else who talks: the name does.
+    talking = Role.NARRATION if _named(name, Role.NARRATION) else Role.DIALOGUE
     if speech_share >= SPEECH_SHARE:
-        add(Role.DIALOGUE, 1.0, "speech", f"{100 * speech_share:.0f}")
+        add(talking, 1.0, "speech", f"{100 * speech_share:.0f}")
     elif speech_share >= 0.15:
-        add(Role.DIALOGUE, 0.4, "speech", f"{100 * speech_share:.0f}")
+        add(talking, 0.4, "speech", f"{100 * speech_share:.0f}")
     else:
         is_long = length_s >= LONG_S
         if continuity >= CONTINUOUS_SHARE and is_long:
-            continuous = Role.MUSIC if tonality >= TONAL else Role.AMBIENCE
+            continuous = Role.MUSIC if tonality >= TONAL else Role.ATMOSPHERE
             add(continuous, 0.5, "continuous", f"{length_s:.0f}")
             add(continuous, 0.3, "tonal" if tonality >= TONAL else "noisy", f"{100 * tonality:.0f}")
         else:
             add(Role.EFFECTS, 0.6, "events" if is_long else "short", f"{length_s:.0f}")
-    for role, words in _WORDS.items():
-        found = re.search(rf"(?:^|[^a-z])({words.replace(' ', '|')})(?:s|[^a-z]|$)", name.lower())
+    for role in _WORDS:
+        found = _named(name, role)
         if found:
             add(role, _NAME_WEIGHT, "name", found.group(1))
-    ranked = sorted(Role, key=lambda role: -score[role])
+    ranked = sorted(ROLES, key=lambda role: -score[role])
     best = ranked[0]
     mine = tuple((code, figure) for weight, role, code, figure in sorted(reasons, key=lambda r: -r[0]) if role is best)
     return RoleGuess(best, mine, round(min(1.0, score[best] - score[ranked[1]]), 2))
+
+
+def _named(name: str, role: Role) -> re.Match[str] | None:
+    return re.search(rf"(?:^|[^a-z])({_WORDS[role].replace(' ', '|')})(?:s|[^a-z]|$)", name.lower())
 
 
 def active_share(evidence: Evidence) -> float:

@@ -53,6 +53,7 @@ def plan_from_data(data: Mapping[str, Any], source_of_file: Mapping[str, SampleS
                 is_mono=bool(track.get("mono", False)),
                 chain=_chain(track.get("chain", ()), f"tracks[{track_index}].chain"),
                 ride=_ride(track.get("ride", {}), f"tracks[{track_index}].ride"),
+                is_out=bool(track.get("out_of_mix", False)),
             )
         )
     given = {Role(role): stem for role, stem in data.get("stems", {}).items()}
@@ -88,6 +89,7 @@ def plan_to_data(plan: Plan, file_of_source: Mapping[str, str]) -> dict[str, Any
                 "gain_db": track.gain_db,
                 "pan": track.pan,
                 **({"mono": True} if track.is_mono else {}),
+                **({"out_of_mix": True} if track.is_out else {}),
                 **_strip_data(track.chain, track.ride),
                 "clips": [_clip_data(clip, file_of_source) for clip in track.clips],
             }
@@ -95,7 +97,7 @@ def plan_to_data(plan: Plan, file_of_source: Mapping[str, str]) -> dict[str, Any
         ],
         "stems": {
             role.value: stem_data
-            for role in Role
+            for role in plan.stems_set
             if (stem_data := _stem_data(plan, role)) != {"gain_db": 0.0} or role in plan.stem_gains_db
         },
         "master": {
@@ -176,8 +178,8 @@ def _duck(data: Mapping[str, Any], index: int, n_tracks: int) -> Duck:
     points = _duck_points(data.get("points", ()), f"ducking[{index}].points")
     room_points = _duck_points(data.get("room_points", ()), f"ducking[{index}].room_points")
     if "stem" in data:
-        if data["stem"] == Role.DIALOGUE.value:
-            raise PlanError("duck_of_dialogue", field=f"ducking[{index}].stem")
+        if Role(data["stem"]).kind is Role.NARRATION:
+            raise PlanError("duck_of_narration", field=f"ducking[{index}].stem")
         return Duck(str(index), Role(data["stem"]), "", rule, points, room_points)
     if not data["track"] < n_tracks:
         raise PlanError("duck_track", field=f"ducking[{index}].track", n_tracks=n_tracks)
@@ -246,6 +248,7 @@ def _clip(data: Mapping[str, Any], field: str, source: SampleSource) -> Clip:
         is_room_tone=bool(data.get("room_tone", False)),
         balanced=_balanced(data["balanced"]) if "balanced" in data else None,
         accepted=_spans(data.get("accepted", ())),
+        is_out=bool(data.get("out_of_mix", False)),
         name=data["file"].replace("\\", "/").rsplit("/", 1)[-1].rsplit(".", 1)[0],
     )
 
@@ -276,6 +279,8 @@ def _clip_data(clip: Clip, file_of_source: Mapping[str, str]) -> dict[str, Any]:
         data["chain"] = _chain_data(clip.chain)
     if clip.is_room_tone:
         data["room_tone"] = True
+    if clip.is_out:
+        data["out_of_mix"] = True
     if clip.balanced is not None:
         data["balanced"] = _balanced_data(clip.balanced)
     if clip.accepted:

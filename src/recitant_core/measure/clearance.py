@@ -28,6 +28,8 @@ STRICT_LU: Final = 20.0  # W3C WCAG 2.1, success criterion 1.4.7
 LEAST_PASSAGE_S: Final = 0.5
 _JOIN_HOPS: Final = 20  # passages closer than 0.2 s are one
 _TOLERANCE_LU: Final = 0.05
+_MOST_LU: Final = 99.0
+_TO_LU: Final = 0.005
 
 
 @dataclass(frozen=True)
@@ -89,6 +91,26 @@ def clearance_of_words_lu(words: FloatArray, rest_energy: FloatArray, is_speech:
     with np.errstate(divide="ignore"):
         found[audible] = 10.0 * np.log10(words[audible] / rest[audible])
     return found
+
+
+def least_clearance_lu(clearance: FloatArray, least_s: float = LEAST_PASSAGE_S) -> float | None:
+    """The clearance under which no passage falls, to a hundredth; None where nobody speaks over anything.
+
+    Args:
+        clearance: float64 (hops,), see clearance_lu.
+        least_s: shorter stretches do not count.
+    """
+    values = clearance[np.isfinite(clearance)]
+    if not close_passages(clearance, np.inf if not values.size else float(values.max()) + 1.0, least_s):
+        return None
+    low, high = -_MOST_LU, _MOST_LU
+    while high - low > _TO_LU:
+        middle = (low + high) / 2.0
+        if close_passages(clearance, middle, least_s):
+            high = middle
+        else:
+            low = middle
+    return low
 
 
 def close_passages(clearance: FloatArray, asked_lu: float, least_s: float = LEAST_PASSAGE_S) -> list[ClosePassage]:

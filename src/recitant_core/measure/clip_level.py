@@ -100,6 +100,20 @@ def speaking_share(is_speech: BoolArray) -> FloatArray:
     return share
 
 
+def spoken_blocks(block_power: FloatArray, is_speech: BoolArray) -> FloatArray:
+    """Powers of the gating blocks of which speech fills at least half, 0 for the others; float64 (blocks,).
+
+    Args:
+        block_power: float64 (blocks,), of dialogue.
+        is_speech: bool (hops,), where speech was detected.
+    """
+    inside = speaking_share(is_speech) >= HALF_BLOCK
+    n = min(len(inside), len(block_power))
+    found = np.zeros(len(block_power))
+    found[:n] = np.where(inside[:n], block_power[:n], 0.0)
+    return found
+
+
 def _hops(span: SampleSpan) -> slice:
     first = max(0, span.start_sample // HOP_SAMPLES)
     return slice(first, max(first, -(-span.end_sample // HOP_SAMPLES)))

@@ -17,6 +17,7 @@ from recitant_core.units.clock import RATE_HZ
 
 HOP_SAMPLES: Final = RATE_HZ // HOPS_PER_SECOND
 STEP_HOPS: Final = 5  # a reading every 50 ms
+STEM_STEP_HOPS: Final = 10
 LEAD_SAMPLES: Final = (SHORT_TERM_HOPS + 50) * HOP_SAMPLES  # short-term window, and time for the filter to settle
 
 _RISE: Final = 1.0 - math.exp(-1.0 / (0.00135 * RATE_HZ))  # set so that a 5 ms burst of 5 kHz reads 2 dB low
@@ -65,6 +66,18 @@ def running_readings(audio: Audio) -> RunningReadings:
     return RunningReadings(
         level(BLOCK_HOPS), level(SHORT_TERM_HOPS), peak_dbfs, quasi_dbfs, true_dbtp, _correlation(audio, ends)
     )
+
+
+def stem_levels_lufs(audio: Audio) -> FloatArray:
+    """Loudness of each 100 ms of a stretch by itself, float64 (frames // 4800,): quicker than momentary, for a meter.
+
+    Args:
+        audio: float32 (frames, 2).
+    """
+    hops, _ = k_energies(audio, KState.at_rest(STEREO, RATE_HZ))
+    n = len(hops) // STEM_STEP_HOPS
+    powers = hops[: n * STEM_STEP_HOPS].reshape(n, STEM_STEP_HOPS).sum(axis=1) / (STEM_STEP_HOPS * HOP_SAMPLES)
+    return level_curve_lufs(powers)
 
 
 def quasi_peaks(audio: Audio) -> FloatArray:

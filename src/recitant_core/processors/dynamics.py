@@ -232,6 +232,8 @@ def _in_three_bands(processor: Processor, audio: Audio, start_sample: int, watch
     total = np.zeros(audio.shape)
     deepest: FloatArray | None = None
     for name, band in bands.items():
+        if processor.band_alone not in ("", name):
+            continue
         level = level_dbfs(band, "rms")
         n = len(level)
         threshold = _along(processor, f"{name}_threshold_dbfs", start_sample, n)

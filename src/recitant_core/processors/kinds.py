@@ -20,6 +20,10 @@ class Stage(StrEnum):
     SPACE = "space"
 
 
+_EARLY_IN_STAGE: Final = ("clicks", "high-pass", "gate", "expander")
+_LATE_IN_STAGE: Final = ("limiter",)
+
+
 @dataclass(frozen=True)
 class Parameter:
     """One value of a processor: its unit, and how far it goes. Labels stand in recitant_words.processors."""
@@ -43,6 +47,12 @@ class Kind:
     name: str
     stage: Stage
     parameters: tuple[Parameter, ...]
+
+    @property
+    def rank(self) -> int:
+        """Where it usually stands: by stage; within one, gates before compressors and limiters last."""
+        within = -1 if self.name in _EARLY_IN_STAGE else 1 if self.name in _LATE_IN_STAGE else 0
+        return 3 * list(Stage).index(self.stage) + 1 + within
 
     def parameter(self, name: str) -> Parameter:
         """The parameter of this name; KeyError where there is none."""

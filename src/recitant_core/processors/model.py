@@ -15,7 +15,7 @@ from typing import Any, Final
 import numpy as np
 
 from recitant_core.errors import PlanError
-from recitant_core.processors.kinds import KINDS, PROFILE_BANDS, Kind, Parameter, Stage, Value
+from recitant_core.processors.kinds import KINDS, PROFILE_BANDS, Kind, Parameter, Value
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ
 
@@ -46,6 +46,8 @@ class Processor:
     is_bypassed: bool = False
     gives_taken: bool = False
     """For hearing only: what it takes away instead of what it leaves."""
+    band_alone: str = ""
+    """For hearing only: the one of its three bands that is heard; empty for all."""
 
     def value(self, name: str) -> Value:
         """A value in its unit, plain where it was not set."""
@@ -86,16 +88,13 @@ Chain = tuple[Processor, ...]
 
 
 def in_default_order(chain: Chain) -> Chain:
-    """Repair, tone, dynamics, space; within a stage as they were."""
-    stages = list(Stage)
-    return tuple(sorted(chain, key=lambda p: stages.index(KINDS[p.kind].stage)))
+    """Repair, tone, dynamics, space; within a stage as kinds are ranked, and as they were."""
+    return tuple(sorted(chain, key=lambda p: KINDS[p.kind].rank))
 
 
 def place_for(chain: Chain, kind: str) -> int:
-    """Where a new processor goes: after the last of its own stage or an earlier one."""
-    stages = list(Stage)
-    mine = stages.index(KINDS[kind].stage)
-    before = [i for i, p in enumerate(chain) if stages.index(KINDS[p.kind].stage) <= mine]
+    """Where a new processor goes: behind the last that usually stands before it or beside it."""
+    before = [i for i, p in enumerate(chain) if KINDS[p.kind].rank <= KINDS[kind].rank]
     return before[-1] + 1 if before else 0
 
 
@@ -254,7 +253,9 @@ def chain_key(chain: Chain) -> str:
     acting = active(chain)
     if not acting:
         return ""
-    text = json.dumps([[*sorted(processor_data(p).items()), p.gives_taken] for p in acting], sort_keys=True)
+    text = json.dumps(
+        [[*sorted(processor_data(p).items()), p.gives_taken, p.band_alone] for p in acting], sort_keys=True
+    )
     return hashlib.sha256(f"{VERSION} {text}".encode()).hexdigest()[:24]
 
 

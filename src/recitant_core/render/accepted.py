@@ -9,7 +9,7 @@ from typing import Final
 
 from recitant_core.measure.clearance import ClosePassage
 from recitant_core.speech.marking import merged
-from recitant_core.timeline.model import Clip, Plan, Role
+from recitant_core.timeline.model import Clip, Plan
 from recitant_core.units.clock import SampleSpan
 
 _MOST_OPEN_SHARE: Final = 0.5  # a passage counts as accepted where more than half of it is
@@ -19,7 +19,7 @@ def accepted_spans(plan: Plan) -> list[SampleSpan]:
     """Accepted stretches in programme time, merged and in order."""
     found = []
     for track in plan.tracks:
-        for clip in track.clips if track.role is Role.DIALOGUE else ():
+        for clip in track.in_mix if track.role.is_speech else ():
             shift = clip.start_sample - clip.in_sample
             parts = [SampleSpan(s.start_sample + shift, s.length_samples).intersect(clip.span) for s in clip.accepted]
             found += [part for part in parts if part is not None]
@@ -39,12 +39,12 @@ def is_accepted(span: SampleSpan, accepted: Sequence[SampleSpan]) -> bool:
 
 
 def with_accepted(plan: Plan, span: SampleSpan, *, is_accepted_now: bool) -> Plan:
-    """A plan in which every dialogue clip of a span holds it as accepted, or no longer does."""
+    """A plan in which every clip of speech of a span holds it as accepted, or no longer does."""
     return replace(
         plan,
         tracks=tuple(
             replace(track, clips=tuple(_clip_with(clip, span, add=is_accepted_now) for clip in track.clips))
-            if track.role is Role.DIALOGUE
+            if track.role.is_speech
             else track
             for track in plan.tracks
         ),

@@ -9,7 +9,7 @@ from recitant_core.measure.clearance import speech_mask
 from recitant_core.measure.clip_level import ClipLevel, clip_level
 from recitant_core.measure.phrases import Phrase, phrases
 from recitant_core.render.estimate import clip_energy
-from recitant_core.timeline.model import Clip, Role, Track
+from recitant_core.timeline.model import Clip, Track
 from recitant_core.timeline.speaking import SpeechOfSources, speech_of_clip
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import SampleSpan
@@ -27,7 +27,7 @@ def level_of_clip(
     """
     # Measured without its gains and raised by them: a change of gain never moves a gate.
     _, energy = clip_energy(replace(clip, gain_db=0.0), track, 0.0, source_energy)
-    spoken = speech_of_clip(clip, speech) if track.role is Role.DIALOGUE else []
+    spoken = speech_of_clip(clip, speech) if track.role.is_speech else []
     spans = [SampleSpan(one.start_sample - clip.start_sample, one.length_samples) for one in spoken]
     left_out = [SampleSpan(span.start_sample - clip.in_sample, span.length_samples) for span in clip.left_out]
     return clip_level(energy, speech_mask(spans, len(energy)), left_out).raised(clip.gain_db + gain_db)

@@ -94,7 +94,7 @@ def _track_energy(
     if known is not None:
         n = min(len(known), n_hops)
         total[:n] += known[:n] * 10.0 ** (gain_db / 10.0) * _ridden(stem_ride, 0, n)
-    for clip in track.clips if known is None else ():
+    for clip in track.in_mix if known is None else ():
         first, energy = clip_energy(clip, track, gain_db, source_energies[clip.sound_key])
         end = min(n_hops, first + len(energy))
         energy = energy * _ridden(track.ride, first, len(energy)) * _ridden(stem_ride, first, len(energy))
@@ -124,11 +124,7 @@ def duck_gains_db(plan: Plan, tracks: Mapping[str, FloatArray]) -> dict[str, Flo
     gains = {}
     for duck in plan.ducks:
         if duck.rule.kind is DuckKind.LIVE:
-            keys = duck.rule.keys
-            heard = [
-                tracks[t.track_id] for t in plan.tracks if t.role is Role.DIALOGUE and (not keys or t.track_id in keys)
-            ]
-            key_energy = sum(heard, np.zeros(hops_of(plan)))
+            key_energy = sum((tracks[t.track_id] for t in plan.key_tracks(duck)), np.zeros(hops_of(plan)))
             gains[duck.duck_id] = keyed_hop_gains_db(key_energy, duck.rule.live, duck.rule.floor_db)
         elif duck.rule.uses_level:
             gains[duck.duck_id] = hop_gains_db(duck.points, hops_of(plan))

@@ -4,33 +4,37 @@ Held to: tests/core/test_following.py
 """
 
 from bisect import bisect_right
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
-from functools import cached_property, lru_cache
+from collections.abc import Sequence
+from dataclasses import replace
+from functools import lru_cache
 from typing import Final
 
 import numpy as np
 
-from recitant_core.gain.duck_rule import DuckAim, DuckKind, DuckRule, Room, asked_of_rule_lu
+from recitant_core.gain.duck_rule import DuckAim, DuckKind, DuckRule, asked_of_rule_lu
 from recitant_core.gain.ducking import Points, curve_points, laid_around_pinned, levels_in_passage, passages
 from recitant_core.measure.clearance import (
     HOP_SAMPLES,
     BoolArray,
-    clearance_lu,
     clearance_of_words_lu,
     close_passages,
     momentary_power,
     speech_mask,
-    words_power,
 )
-from recitant_core.render.estimate import duck_gains_db, hops_of, lowered_energy, stems_of_tracks, track_energies
+from recitant_core.render.estimate import duck_gains_db
+from recitant_core.render.scene import BandEnergies, Scene, in_band
 from recitant_core.render.two_levels import with_two_levels
-from recitant_core.timeline.model import Duck, Plan, Role, Track
-from recitant_core.timeline.speaking import SpeechOfSources, Spoken, speech_in_programme, spoken
+from recitant_core.timeline.model import Duck, Plan, Role
+from recitant_core.timeline.speaking import (
+    SpeechOfSources,
+    Spoken,
+    narrated_over,
+    speech_of_tracks,
+    spoken,
+)
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.level import ratio_from_lu
-from recitant_core.units.remembered import Remembered, fingerprint
 
 MARGIN_LU: Final = 0.3  # what an estimate may be off by
 SHARE: Final = 0.15  # of the rest: who makes less of it is not asked to give way further
@@ -39,90 +43,6 @@ _USELESS_SHARE: Final = 0.12
 _LEAST_S: Final = 0.45  # shorter close passages are nobody's worry here: half a second counts
 _NOTABLE_DB: Final = 0.05
 _SILENT_HOP: Final = 1e-6  # energy of 10 ms under some -85 LUFS
-BandEnergies = Callable[[str, float, float], FloatArray]
-"""Energies in a band of a recording: its key, centre in Hz, width in octaves to float64 (hops, 1)."""
-
-
-@dataclass(frozen=True, eq=False)
-class Scene:
-    """What sounds against what, by 10 ms hops, before anything gives way."""
-
-    plan: Plan
-    tracks: dict[str, FloatArray]
-    speech: tuple[SampleSpan, ...]
-    is_speech: BoolArray
-
-    @cached_property
-    def words(self) -> FloatArray:
-        """Power of the words around each hop, float64 (hops,)."""
-        key = (fingerprint(self.dialogue), fingerprint(self.is_speech))
-        return _words.get_or_make(key, lambda: words_power(self.dialogue, self.is_speech))
-
-    @cached_property
-    def dialogue(self) -> FloatArray:
-        """Energy of all dialogue, float64 (hops,), read-only."""
-        return self._together([t for t in self.plan.tracks if t.role is Role.DIALOGUE])
-
-    @cached_property
-    def stems(self) -> dict[Role, FloatArray]:
-        """Energy of every stem of the plan, giving way, float64 (hops,) each."""
-        return stems_of_tracks(self.plan, self.tracks)
-
-    @cached_property
-    def own_clearance(self) -> FloatArray:
-        """Clearance at each hop as the plan's own ducks have it, float64 (hops,)."""
-        return self.clearance(self.plan)
-
-    def target(self, duck: Duck) -> FloatArray:
-        """Energy of what a duck lowers, before it does, float64 (hops,), read-only."""
-        return self._together([t for t in self.plan.tracks if duck.acts_on(t)])
-
-    def _together(self, tracks: list[Track]) -> FloatArray:
-        return lowered_energy(replace(self.plan, ducks=()), tracks, self.tracks, {})
-
-    def rest(self, gains: Mapping[str, FloatArray], plan: Plan | None = None) -> FloatArray:
-        """Energy of everything but dialogue, given way by these gains in dB, float64 (hops,)."""
-        plan = plan or self.plan
-        # Stem by stem: an edit of one leaves the sums of the others known.
-        stems = [
-            lowered_energy(plan, [t for t in plan.tracks if t.role is role], self.tracks, gains)
-            for role in plan.roles
-            if role is not Role.DIALOGUE
-        ]
-        return sum(stems, np.zeros(len(self.is_speech)))
-
-    def clearance(self, plan: Plan) -> FloatArray:
-        """Clearance at each hop with the ducks of a plan (tracks and clips as in this one), float64 (hops,)."""
-        return clearance_of_words_lu(self.words, self.rest(duck_gains_db(plan, self.tracks), plan), self.is_speech)
-
-
-_words: Final = Remembered[FloatArray](32 << 20)
-_masks: Final = Remembered[BoolArray](8 << 20)
-
-
-def scene_of(plan: Plan, energies: Mapping[str, FloatArray], speech: SpeechOfSources) -> Scene:
-    """What sounds against what.
-
-    Args:
-        energies: 10 ms energies of every recording the plan names.
-        speech: of every recording of dialogue.
-    """
-    spans, n_hops = speech_in_programme(plan, speech), hops_of(plan)
-    is_speech = _masks.get_or_make((spans, n_hops), lambda: speech_mask(spans, n_hops))
-    return Scene(plan, track_energies(plan, energies), spans, is_speech)
-
-
-def rendered_clearance_lu(stems: Mapping[Role, FloatArray], is_speech: BoolArray) -> FloatArray:
-    """Clearance at each hop from the stems as they were rendered, float64 of the mask's length.
-
-    Args:
-        stems: 10 ms energies of each; a rendered programme may lack its last hop.
-    """
-    dialogue, rest = np.zeros(len(is_speech)), np.zeros(len(is_speech))
-    for role, energy in stems.items():
-        total = dialogue if role is Role.DIALOGUE else rest
-        total[: len(energy)] += energy[: len(total)]
-    return clearance_lu(dialogue, rest, is_speech)
 
 
 def follow(scene: Scene, speech: SpeechOfSources, asked_lu: float, bands: BandEnergies | None = None) -> Plan:
@@ -151,15 +71,24 @@ def follow(scene: Scene, speech: SpeechOfSources, asked_lu: float, bands: BandEn
 
 def _speech_of_ducks(plan: Plan, speech: SpeechOfSources) -> dict[str, tuple[SampleSpan, ...]]:
     """Speech that counts for each duck, by its id."""
-    known: dict[tuple[tuple[str, ...], float], tuple[SampleSpan, ...]] = {}
+    known: dict[tuple[tuple[str, ...], bool, float], tuple[SampleSpan, ...]] = {}
     found = {}
     for duck in plan.ducks:
-        key = (duck.rule.keys, duck.rule.least_confidence)
+        tracks = plan.key_tracks(duck)
+        # What is measured finds dialogue too deep only where narration runs over it; a fixed depth is somebody's word.
+        is_over_only = plan.role_of(duck).kind is Role.DIALOGUE and duck.rule.aim is not DuckAim.DEPTH
+        key = (tuple(track.track_id for track in tracks), is_over_only, duck.rule.least_confidence)
         if key not in known:
             sure = {source: _sure(spoken(spans), duck.rule.least_confidence) for source, spans in speech.items()}
-            known[key] = speech_in_programme(plan, sure, duck.rule.keys)
+            spans = speech_of_tracks(plan, sure, tracks)
+            over = narrated_over(plan, speech) if is_over_only else ()
+            known[key] = _inside(spans, over) if is_over_only else spans
         found[duck.duck_id] = known[key]
     return found
+
+
+def _inside(spans: Sequence[SampleSpan], runs: Sequence[SampleSpan]) -> tuple[SampleSpan, ...]:
+    return tuple(part for span in spans for run in runs if (part := span.intersect(run)) is not None)
 
 
 @lru_cache(maxsize=256)
@@ -180,7 +109,7 @@ def _to_levels(
     in_voice = {}
     for duck in asking:
         if bands is not None and duck.rule.room.is_on:
-            band = _in_band(plan, scene, duck.rule.room, bands).target(duck)
+            band = in_band(plan, scene, duck.rule.room, bands).target(duck)
             power = momentary_power(targets[duck.duck_id])
             in_voice[duck.duck_id] = np.minimum(momentary_power(band) / np.maximum(power, 1e-30), 1.0)
     return with_two_levels(plan, asking, targets, others, scene.words, mine, scene.is_speech, asked_lu, in_voice)
@@ -220,7 +149,7 @@ def _is_remade(duck: Duck) -> bool:
 
 
 def _fixed_points(duck: Duck, scene: Scene, speech: tuple[SampleSpan, ...]) -> Points:
-    rule, own = duck.rule, scene.target(duck)
+    rule, own = duck.rule, scene.lowered_by(duck)
     depth_db = max(-abs(rule.depth_db), rule.floor_db)
     need = np.where(_sounds(own), depth_db, 0.0)
     levelled = []
@@ -341,7 +270,7 @@ def _with_room(
         if not room.is_on or duck.rule.is_frozen or (_is_remade(duck) and duck.rule.aim is DuckAim.LEVELS):
             made.append(duck)
             continue
-        voice = _in_band(plan, scene, room, bands)
+        voice = in_band(plan, scene, room, bands)
         gains = duck_gains_db(plan, scene.tracks)
         words = voice.words
         target = voice.target(duck) * 10.0 ** (gains[duck.duck_id] / 10.0)
@@ -352,13 +281,6 @@ def _with_room(
         need = np.where(speech_mask(mine[duck.duck_id], len(need)), need, 0.0)
         made.append(replace(duck, room_points=_room_points(duck.rule, need, mine[duck.duck_id], voice.target(duck))))
     return replace(plan, ducks=tuple(made))
-
-
-def _in_band(plan: Plan, scene: Scene, room: Room, bands: BandEnergies) -> Scene:
-    """What sounds against what in the voice's range; a chain counts there as if it were not there."""
-    keys = {clip.sound_key: clip.source_key for track in plan.tracks for clip in track.clips}
-    found = {sound: bands(key, room.centre_hz, room.width_octaves) for sound, key in keys.items()}
-    return Scene(plan, track_energies(plan, found), scene.speech, scene.is_speech)
 
 
 def _room_points(rule: DuckRule, need: FloatArray, speech: tuple[SampleSpan, ...], own: FloatArray) -> Points:

@@ -21,7 +21,7 @@ from recitant_core.processors.tone import TONE_KINDS, log_frequencies, tone_resp
 from recitant_core.render.mix import render_mix
 from recitant_core.render.tracks import Heard
 from recitant_core.timeline.edits import clips_by_id
-from recitant_core.timeline.model import Plan, Role, Track
+from recitant_core.timeline.model import Plan, Track
 from recitant_core.timeline.speaking import SpeechOfSources, speech_of_clip
 from recitant_core.timeline.strips import target_chain, with_chain
 from recitant_core.units.arrays import Audio, FloatArray
@@ -108,7 +108,7 @@ def _clip_input(
     audio = _read(source_of(clip.source_key), span.widen(before, after))
     spoken = [
         SampleSpan(s.start_sample - clip.start_sample + clip.in_sample, s.length_samples)
-        for s in (speech_of_clip(clip, speech) if track.role is Role.DIALOGUE else [])
+        for s in (speech_of_clip(clip, speech) if track.role.is_speech else [])
     ]
     return ChainInput(audio, span.start_sample - before, before, length, clip.start_sample, _steps(spoken, span))
 
@@ -194,15 +194,36 @@ def chain_view(chain: Chain, index: int, given: ChainInput) -> dict[str, Any]:
     return view
 
 
+def static_view(chain: Chain, index: int, at_sample: int) -> dict[str, Any]:
+    """What follows from a processor's values alone, as JSON data: response in dB at freq_hz, or its static curve.
+
+    Args:
+        at_sample: for values that move, on the chain's own clock.
+    """
+    if not 0 <= index < len(chain):
+        return {}
+    processor = chain[index]
+    if processor.kind in TONE_KINDS:
+        freq_hz = log_frequencies(FREQUENCIES)
+        return {"response": _rounded(tone_response_db(processor, freq_hz, at_sample), 2)}
+    if processor.kind in DYNAMICS_KINDS:
+        return {"static": _static_curve(processor)}
+    return {}
+
+
+def _static_curve(processor: Processor) -> list[list[float]]:
+    levels = np.array(LEVELS_DBFS)
+    return [list(LEVELS_DBFS), _rounded(levels + reduction_curve(processor, levels), 2)]
+
+
 def _curves(processor: Processor, given: ChainInput, into: Audio, freq_hz: FloatArray) -> dict[str, Any]:
     if processor.kind in TONE_KINDS:
         at = given.start_sample + given.before + given.length / 2
         return {"response": _rounded(tone_response_db(processor, freq_hz, at), 2)}
     if processor.kind in DYNAMICS_KINDS:
-        levels = np.array(LEVELS_DBFS)
         level = level_dbfs(into, str(processor.value("hears")) if processor.kind == "compressor" else "rms")
         return {
-            "static": [list(LEVELS_DBFS), _rounded(levels + reduction_curve(processor, levels), 2)],
+            "static": _static_curve(processor),
             "level_in": _rounded(-lowest_of(-level, MOST_GAIN_POINTS)),
         }
     return {}

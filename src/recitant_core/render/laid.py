@@ -61,7 +61,7 @@ class LaidClips:
         """
         self._layout = layout
         self._clips = []
-        for clip in track.clips:
+        for clip in track.in_mix:
             if clip.span.intersect(span) is not None:
                 source = sounding(sources[clip.source_key], clip.chain)
                 matrix = clip_matrix(clip, track, source.layout) * factor_from_db(clip.gain_db + gain_db)

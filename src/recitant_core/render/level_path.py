@@ -73,6 +73,10 @@ def level_path(plan: Plan, sources: Sources, clip_id: str, at_sample: int) -> Le
     if not found:
         raise RangeError("no_clip", clip_id=clip_id)
     track, clip = found[0]
+    is_out = track.is_out or clip.is_out
+    if is_out:
+        # Its gains are those it would have in the mix.
+        track, clip, plan = _brought_in(plan, track, clip)
     if not clip.start_sample <= at_sample < clip.span.end_sample:
         return LevelPath(SILENCE, (), "outside")
     middle = SampleSpan(at_sample - WINDOW_SAMPLES // 2, WINDOW_SAMPLES)
@@ -101,7 +105,16 @@ def level_path(plan: Plan, sources: Sources, clip_id: str, at_sample: int) -> Le
     if trimmed:
         path.to("stem-trim", _lufs(_with_points(signal, trimmed), middle))
     _after_stem(path, plan, track, sources, middle)
+    if is_out:
+        path.to("out-of-mix", SILENCE)
     return path.done()
+
+
+def _brought_in(plan: Plan, track: Track, clip: Clip) -> tuple[Track, Clip, Plan]:
+    clip_in = replace(clip, is_out=False)
+    others = tuple(clip_in if c is clip else replace(c, is_out=c.is_out or track.is_out) for c in track.clips)
+    track_in = replace(track, is_out=False, clips=others)
+    return track_in, clip_in, replace(plan, tracks=tuple(track_in if t is track else t for t in plan.tracks))
 
 
 def _of_clip_stages(path: "_Path", clip: Clip, track: Track, sources: Sources, middle: SampleSpan) -> None:

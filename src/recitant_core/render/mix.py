@@ -19,7 +19,7 @@ from recitant_core.render.chains import Node, processed
 from recitant_core.render.giving_way import GainOverTime, ducked, hears_around, level_points
 from recitant_core.render.laid import BLOCK_SAMPLES, Sources
 from recitant_core.render.segments import SEGMENT_SAMPLES, Fill
-from recitant_core.render.tracks import EVERYTHING, Heard, Keys, Tracks, track_identity
+from recitant_core.render.tracks import EVERYTHING, Heard, Keys, Tracks, listened_to, track_identity
 from recitant_core.timeline.model import Plan, Ride, Role
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
@@ -31,6 +31,7 @@ _DUCK_REACH_SAMPLES: Final = 30 * RATE_HZ  # more than any live key or bell hear
 
 def render_stems(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> dict[Role, Audio]:
     """Each stem of a span before the master, float32 (frames, channels), in summing order; silence outside clips."""
+    plan = listened_to(plan, heard)
     return _stems_and_sum(plan, sources, span, heard, Tracks(plan, sources, heard))[0]
 
 
@@ -111,13 +112,14 @@ def stem_identity(plan: Plan, role: Role, window: SampleSpan, heard: Heard) -> H
     tracks = tuple(
         (track_identity(track, wide), track.gain_db, plan.stem_gain_db(track.role))
         for track in plan.tracks
-        if (track.role is role and heard.includes(track)) or (track.role is Role.DIALOGUE and plan.ducks)
+        if (track.role is role and heard.includes(track)) or (track.role.is_speech and plan.ducks)
     )
     return (role, tracks, plan.ducks, plan.stem_trim(role), plan.stem_chain(role), plan.stem_ride(role))
 
 
 def render_mix(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> Audio:
     """The sum of the stems of a span through the master's processors, float32 (frames, channels)."""
+    plan = listened_to(plan, heard)
     return _through_master(plan, sources, span, heard, Tracks(plan, sources, heard))[1]
 
 
@@ -149,11 +151,31 @@ def render_output(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard =
 
 def render_master(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> tuple[Audio, Audio]:
     """As render_output, with the limiter's gain factor, float32 (frames, 1)."""
+    output, factor, _ = _render_master(plan, sources, span, heard)
+    return output, factor
+
+
+def render_heard(
+    plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING
+) -> tuple[Audio, dict[Role, Audio]]:
+    """As render_output, and each stem that sounds, with the gain of the mix, unlimited; float32 (frames, channels)."""
+    output, _, stems = _render_master(plan, sources, span, heard)
+    return output, stems
+
+
+def _render_master(
+    plan: Plan, sources: Sources, span: SampleSpan, heard: Heard
+) -> tuple[Audio, Audio, dict[Role, Audio]]:
     gain = np.float32(factor_from_db(output_gain_db(plan)))
-    if plan.master.ceiling_dbtp is None:
-        return render_mix(plan, sources, span, heard) * gain, np.ones((span.length_samples, 1), np.float32)
-    around = span.widen(BEFORE_SAMPLES, AFTER_SAMPLES)
-    return limit(render_mix(plan, sources, around, heard) * gain, plan.master.ceiling_dbtp)
+    audible = listened_to(plan, heard)
+    ceiling_dbtp = plan.master.ceiling_dbtp
+    around = span if ceiling_dbtp is None else span.widen(BEFORE_SAMPLES, AFTER_SAMPLES)
+    stems, mix = _through_master(audible, sources, around, heard, Tracks(audible, sources, heard))
+    first = span.start_sample - around.start_sample
+    own = {role: stem[first : first + span.length_samples] * gain for role, stem in stems.items()}
+    if ceiling_dbtp is None:
+        return mix * gain, np.ones((span.length_samples, 1), np.float32), own
+    return *limit(mix * gain, ceiling_dbtp), own
 
 
 def output_gain_db(plan: Plan) -> float:

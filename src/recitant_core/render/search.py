@@ -87,7 +87,7 @@ def search_material(
     spoken = [
         SampleSpan(s.start_sample, s.length_samples)
         for track in plan.tracks
-        for clip in track.clips
+        for clip in track.in_mix
         if target == "master" or target_id in (track.track_id, track.role.value)
         for s in speech_of_clip(clip, speech)
     ]

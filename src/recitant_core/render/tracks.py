@@ -4,7 +4,7 @@ Held to: tests/core/test_render.py, tests/core/test_chains.py
 """
 
 from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Final
 
@@ -17,7 +17,7 @@ from recitant_core.render.chains import Node
 from recitant_core.render.giving_way import GainOverTime, KeySignal, ducked, hears_around
 from recitant_core.render.laid import LaidClips, Sources
 from recitant_core.render.segments import SEGMENT_SAMPLES, Fill, Job, LaneStream, is_kept, made
-from recitant_core.timeline.model import Clip, Duck, Plan, Ride, Role, Track
+from recitant_core.timeline.model import Clip, Duck, Plan, Ride, Track
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.channels import STEREO, ChannelLayout
 from recitant_core.units.clock import SampleSpan
@@ -46,6 +46,15 @@ class Heard:
 EVERYTHING: Final = Heard()
 
 
+def listened_to(plan: Plan, heard: Heard) -> Plan:
+    """The plan as a preview hears it: tracks out of the mix sound where nothing but such tracks is listened to."""
+    only = heard.only_tracks or frozenset()
+    chosen = [track for track in plan.tracks if track.track_id in only]
+    if not chosen or not all(track.is_out for track in chosen):
+        return plan
+    return replace(plan, tracks=tuple(replace(t, is_out=False) if t in chosen else t for t in plan.tracks))
+
+
 @dataclass(frozen=True)
 class TrackIdentity:
     """All that makes what enters and leaves a track's chain in a window: equal values, equal samples."""
@@ -60,7 +69,7 @@ class TrackIdentity:
 
 def track_identity(track: Track, window: SampleSpan) -> TrackIdentity:
     """What makes a track in a window."""
-    clips = tuple(clip for clip in track.clips if clip.span.intersect(window) is not None)
+    clips = tuple(clip for clip in track.in_mix if clip.span.intersect(window) is not None)
     return TrackIdentity(track.track_id, track.pan, track.is_mono, track.chain, track.ride, clips)
 
 
@@ -250,7 +259,7 @@ def add_track(
 
 
 class Keys:
-    """What live keys listen to: dialogue with its gains, rendered once a window, independent of solo and mute."""
+    """What live keys listen to: speech with its gains, rendered once a window, independent of solo and mute."""
 
     def __init__(self, plan: Plan, sources: Sources) -> None:
         self._plan = plan
@@ -258,16 +267,16 @@ class Keys:
         self._known: dict[tuple[tuple[str, ...], SampleSpan], Audio] = {}
 
     def of(self, duck: Duck) -> KeySignal:
-        keys = duck.rule.keys
+        tracks = self._plan.key_tracks(duck)
+        keys = tuple(track.track_id for track in tracks)
 
         def signal(span: SampleSpan) -> Audio:
             found = self._known.get((keys, span))
             if found is None:
                 total = self._plan.layout.silence(span.length_samples)
-                for track in self._plan.tracks:
-                    if track.role is Role.DIALOGUE and (not keys or track.track_id in keys):
-                        stem_gain_db = self._plan.stem_gain_db(Role.DIALOGUE)
-                        add_track(track, stem_gain_db, self._sources, span, total, self._plan.layout)
+                for track in tracks:
+                    stem_gain_db = self._plan.stem_gain_db(track.role)
+                    add_track(track, stem_gain_db, self._sources, span, total, self._plan.layout)
                 found = self._known[keys, span] = total.astype(np.float32)
             return found
 

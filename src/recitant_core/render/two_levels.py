@@ -2,7 +2,8 @@
 
 Where coming back between two runs would be too much movement, the curve stays down and steps from depth to depth.
 
-Music gives way before effects, effects only where speech lacks clearance, ambience last. What the deepest dip that a
+Dialogue under narration gives way first, music before effects, effects only where speech lacks clearance, atmosphere
+last. What the deepest dip that a
 rule allows does not reach is left: it is a matter for the fader, for a trim of the scene or for the speech itself.
 Held to: tests/core/test_two_levels.py
 """
@@ -36,7 +37,7 @@ LAST_DEPTH_DB: Final = 6.0  # of the deepest dip: room in the spectrum is tried 
 _DENSE_SHARE: Final = 0.5
 _STEP_DB: Final = 0.5
 _WORTH_LU: Final = 0.5  # a deeper dip that wins less is not made
-_ORDER: Final = (Role.MUSIC, Role.EFFECTS, Role.AMBIENCE)
+_ORDER: Final = (Role.DIALOGUE, Role.MUSIC, Role.EFFECTS, Role.ATMOSPHERE)
 _MOST_CLOSED: Final = 4.0  # times the bridge: in a gap that is longer the sound always comes back
 _SILENT_DB: Final = -99.0
 
@@ -161,7 +162,7 @@ def with_two_levels(
     Args:
         ducks: whose rule keeps two levels.
         targets: energy of what each lowers, before it does, by its id, float64 (hops,).
-        others: energy of all else that is no dialogue, float64 (hops,).
+        others: energy of all else that is not to be understood, float64 (hops,).
         words: power of the words around each hop, float64 (hops,).
         speech: that counts for each, by its id.
         is_speech: bool (hops,).
@@ -173,7 +174,7 @@ def with_two_levels(
     moving = [
         _Moving(
             duck,
-            _role_of(duck, plan),
+            plan.role_of(duck),
             momentary_power(targets[duck.duck_id]),
             targets[duck.duck_id],
             distance_of_rule_lu(duck.rule, asked_lu),
@@ -182,18 +183,12 @@ def with_two_levels(
         )
         for duck in ducks
     ]
-    moving.sort(key=lambda one: _ORDER.index(one.role))
+    moving.sort(key=lambda one: _ORDER.index(one.role.kind))
     fixed = momentary_power(others)
     _find_depths(moving, fixed, words, counted, asked_lu)
     budget_db = travel_budget_db(is_speech)
     made = {one.duck.duck_id: _drawn_once(one, budget_db) for one in moving}
     return replace(plan, ducks=tuple(made.get(duck.duck_id, duck) for duck in plan.ducks))
-
-
-def _role_of(duck: Duck, plan: Plan) -> Role:
-    if duck.stem is not None:
-        return duck.stem
-    return next(track.role for track in plan.tracks if track.track_id == duck.track_id)
 
 
 def _find_depths(
@@ -257,7 +252,7 @@ def _depths_of_part(
             hops = one.hops(run)
             own = over_db(one.power[hops], words[hops], one.distance_lu)[counted[hops]]
             needed = lacking_db(own)
-            if one.role is Role.EFFECTS and needed > 0.0:
+            if one.role.kind is Role.EFFECTS and needed > 0.0:
                 # Effects go down only where they mask.
                 rest = _rest(moving, fixed, hops)
                 if lacking_db(over_db(rest, words[hops], asked_lu)[counted[hops]]) <= 0.0:

@@ -98,6 +98,7 @@ def trim_clip(plan: Plan, clip_id: str, edge: str, by_samples: int, lengths: Len
 def cut_clip(clip: Clip, from_samples: int, to_samples: int) -> Clip:
     """The part of a clip between two places, counted from its start; its curve keeps its gain at every moment."""
     length = to_samples - from_samples
+    before, after = clip.unfilled
     points = tuple(replace(point, at_sample=point.at_sample - from_samples) for point in clip.curve)
     return replace(
         clip,
@@ -107,14 +108,21 @@ def cut_clip(clip: Clip, from_samples: int, to_samples: int) -> Clip:
         curve=_curve_within(points, length),
         fade_in_samples=min(clip.fade_in_samples, length),
         fade_out_samples=min(clip.fade_out_samples, length),
+        # An edge that somebody moved is where it is meant to be.
+        unfilled=(0 if from_samples else before, 0 if to_samples != clip.length_samples else after),
     )
 
 
 def slip_clip(plan: Plan, clip_id: str, by_samples: int, lengths: Lengths) -> Plan:
-    """A clip whose recording moved inside it: what sounds comes ``by_samples`` later. Stops at the recording's ends."""
+    """A clip whose recording moved inside it: what sounds comes ``by_samples`` later. Stops at the recording's ends.
+
+    Other takes stay where they are.
+    """
     _, clip = _clip(plan, clip_id)
     most = lengths[clip.source_key] - clip.length_samples
-    return _replaced(plan, {clip_id: replace(clip, in_sample=min(max(0, clip.in_sample - by_samples), most))})
+    in_sample = min(max(0, clip.in_sample - by_samples), most)
+    takes = tuple(replace(t, shift_samples=t.shift_samples + clip.in_sample - in_sample) for t in clip.takes)
+    return _replaced(plan, {clip_id: replace(clip, in_sample=in_sample, takes=takes)})
 
 
 def split_clips(plan: Plan, clip_ids: Collection[str], at_sample: int) -> Plan:
@@ -123,7 +131,8 @@ def split_clips(plan: Plan, clip_ids: Collection[str], at_sample: int) -> Plan:
     Raises:
         EditRefused: none of them lies there.
     """
-    names = count()
+    # Clips that an edit before this one made have names already.
+    names = count(sum(clip.clip_id.startswith(NEW) for track in plan.tracks for clip in track.clips))
     hit = 0
     tracks = []
     for track in plan.tracks:

@@ -1,9 +1,9 @@
 """The frozen plan of a programme: what sounds where, and how loud. Times in samples at 48 kHz, gains in dB."""
 
+import re
 from dataclasses import dataclass, field
-from enum import StrEnum
 from functools import cached_property
-from typing import Final
+from typing import ClassVar, Final
 
 from recitant_core.gain.duck_rule import DuckRule
 from recitant_core.gain.ducking import Points
@@ -16,13 +16,86 @@ from recitant_core.units.clock import SampleSpan
 from recitant_core.units.remembered import keeps_hash
 
 
-class Role(StrEnum):
-    """What a track is for; one stem a role, in the order stems are summed."""
+class Role(str):
+    """What a track is for, and the stem it goes to: one of five kinds, or a stem of one's own of a kind.
 
-    DIALOGUE = "dialogue"
-    MUSIC = "music"
-    EFFECTS = "effects"
-    AMBIENCE = "ambience"
+    A stem of one's own is written behind its kind, "effects:foley": it has a fader, processors and a file of its own,
+    and is treated as its kind is. Equal texts are the same object.
+    """
+
+    __slots__ = ()
+    NARRATION: ClassVar["Role"]
+    DIALOGUE: ClassVar["Role"]
+    MUSIC: ClassVar["Role"]
+    EFFECTS: ClassVar["Role"]
+    ATMOSPHERE: ClassVar["Role"]
+
+    def __new__(cls, text: str) -> "Role":
+        """The role of a text.
+
+        Raises:
+            ValueError: it names none.
+        """
+        # Plans and rows from before there was narration.
+        known = "atmosphere" if text == "ambience" else text
+        if known not in _ROLES:
+            if not _ROLE.fullmatch(known):
+                raise ValueError(f"{text!r} is no role")
+            _ROLES[known] = super().__new__(cls, known)
+        return _ROLES[known]
+
+    @property
+    def value(self) -> str:
+        """It as plain text."""
+        return str(self)
+
+    @property
+    def kind(self) -> "Role":
+        """Which of the five it is treated as."""
+        return Role(self.partition(":")[0])
+
+    @property
+    def own_name(self) -> str:
+        """Of a stem of one's own what follows its kind; empty for the five."""
+        return self.partition(":")[2]
+
+    @property
+    def is_speech(self) -> bool:
+        """Whether people are to be understood on it."""
+        return self.kind in (Role.NARRATION, Role.DIALOGUE)
+
+    @property
+    def letter(self) -> str:
+        """The capital that stands for it; two letters for a stem of one's own."""
+        return self.own_name[:2].capitalize() or self[0].upper()
+
+    @property
+    def label(self) -> str:
+        """Its name for people."""
+        return (self.own_name or self.value).replace("-", " ").capitalize()
+
+    @property
+    def file_part(self) -> str:
+        """It as a part of a file's name."""
+        return self.replace(":", "-")
+
+    @property
+    def order(self) -> tuple[int, str]:
+        """By which stems are summed and shown: kinds in their order, stems of one's own behind their kind."""
+        return ROLES.index(self.kind), self.own_name
+
+
+_ROLES: Final[dict[str, Role]] = {}
+_ROLE: Final = re.compile(r"(narration|dialogue|music|effects|atmosphere)(:[a-z0-9][a-z0-9-]{0,12})?")
+Role.NARRATION, Role.DIALOGUE, Role.MUSIC = Role("narration"), Role("dialogue"), Role("music")
+Role.EFFECTS, Role.ATMOSPHERE = Role("effects"), Role("atmosphere")
+ROLES: Final = (Role.NARRATION, Role.DIALOGUE, Role.MUSIC, Role.EFFECTS, Role.ATMOSPHERE)
+"""The five kinds, in the order their stems are summed."""
+
+
+def is_role(text: str) -> bool:
+    """Whether a text names a role."""
+    return text == "ambience" or _ROLE.fullmatch(text) is not None
 
 
 LEAST_GAIN_DB: Final = -96.0
@@ -39,6 +112,27 @@ class Balanced:
     to_db: float
     is_curve_made: bool = False
     """Whether the clip's curve is its work too."""
+
+
+@dataclass(frozen=True)
+class Take:
+    """Another recording for the place of a clip: what is the clip's own once it is chosen."""
+
+    source_key: str
+    shift_samples: int
+    """Its in-point less the in-point of the clip, both at the clip's start."""
+    from_sample: int = 0
+    """Of its recording, from where on it is used."""
+    to_sample: int | None = None
+    """Of its recording, up to where it is used; None for its end."""
+    name: str = ""
+    gain_db: float = 0.0
+    """Its gain less the clip's."""
+    routing: Routing = Routing.AS_RECORDED
+    reversed_channels: tuple[int, ...] = ()
+    dc_offset: tuple[float, ...] = ()
+    left_out: tuple[SampleSpan, ...] = ()
+    mended: tuple[str, ...] = ()
 
 
 @keeps_hash
@@ -80,6 +174,14 @@ class Clip:
     """None where no first balance has set it."""
     accepted: tuple[SampleSpan, ...] = ()
     """Stretches of the recording whose speech may be close to the rest: somebody accepted it."""
+    is_out: bool = False
+    """Whether it is out of the mix: kept in the programme, in no file and in no figure of the mix."""
+    takes: tuple[Take, ...] = ()
+    """The other recordings for its place, in order; the one that sounds is the clip's own."""
+    take_index: int = 0
+    """Where the one that sounds stands among all of them."""
+    unfilled: tuple[int, int] = (0, 0)
+    """Samples before and after it that belong to its place, and that another of its takes fills."""
 
     @cached_property
     def sound_key(self) -> str:
@@ -118,11 +220,22 @@ class Track:
     chain: Chain = ()
     """Processors over its clips, pan included, before its fader; their curves count in programme samples."""
     ride: Ride = Ride()
+    is_out: bool = False
+    """Whether all its clips are out of the mix."""
+
+    @cached_property
+    def in_mix(self) -> tuple[Clip, ...]:
+        """Its clips that are in the mix."""
+        if self.is_out:
+            return ()
+        return (
+            tuple(clip for clip in self.clips if not clip.is_out) if any(c.is_out for c in self.clips) else self.clips
+        )
 
     @cached_property
     def end_sample(self) -> int:
-        """The end of its last clip; 0 where it has none."""
-        return max((clip.start_sample + clip.length_samples for clip in self.clips), default=0)
+        """The end of its last clip in the mix; 0 where it has none."""
+        return max((clip.start_sample + clip.length_samples for clip in self.in_mix), default=0)
 
     @cached_property
     def sound_keys(self) -> tuple[str, ...]:
@@ -188,14 +301,19 @@ class Plan:
 
     @cached_property
     def span(self) -> SampleSpan:
-        """From programme start to the end of the last clip."""
+        """From programme start to the end of the last clip in the mix."""
         return SampleSpan(0, max((track.end_sample for track in self.tracks), default=0))
 
     @property
     def roles(self) -> tuple[Role, ...]:
-        """The roles that have clips, in summing order."""
-        used = {track.role for track in self.tracks if track.clips}
-        return tuple(role for role in Role if role in used)
+        """The roles that have clips in the mix, in summing order."""
+        return tuple(sorted({track.role for track in self.tracks if track.in_mix}, key=lambda role: role.order))
+
+    @property
+    def stems_set(self) -> tuple[Role, ...]:
+        """Roles whose stem has a gain, processors, a movement or a record of a first balance, in summing order."""
+        given = {*self.stem_gains_db, *self.stem_chains, *self.stem_rides, *self.stem_trims, *self.stem_balanced}
+        return tuple(sorted(given, key=lambda role: role.order))
 
     def stem_gain_db(self, role: Role) -> float:
         """Gain of a stem; 0 where none was set."""
@@ -212,6 +330,19 @@ class Plan:
     def stem_trim(self, role: Role) -> Trim:
         """Slow gain of a stem by scenes; empty where there is none."""
         return self.stem_trims.get(role, ())
+
+    def role_of(self, duck: Duck) -> Role:
+        """The role of what gives way."""
+        if duck.stem is not None:
+            return duck.stem
+        return next(track.role for track in self.tracks if track.track_id == duck.track_id)
+
+    def key_tracks(self, duck: Duck) -> tuple[Track, ...]:
+        """The tracks to whose speech something gives way: narration and dialogue; for dialogue, narration alone."""
+        is_dialogue = self.role_of(duck).kind is Role.DIALOGUE
+        heard = (Role.NARRATION,) if is_dialogue else (Role.NARRATION, Role.DIALOGUE)
+        keys = duck.rule.keys
+        return tuple(t for t in self.tracks if t.role.kind in heard and (not keys or t.track_id in keys))
 
     def duck_of_stem(self, role: Role) -> Duck | None:
         """How a stem gives way; None where it does not."""

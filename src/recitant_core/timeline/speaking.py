@@ -2,18 +2,22 @@
 
 from bisect import bisect_left
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import Final
 
 from recitant_core.speech.activity import SpeechSpan
-from recitant_core.speech.marking import merged
-from recitant_core.timeline.model import Clip, Plan, Role
-from recitant_core.units.clock import SampleSpan
+from recitant_core.speech.marking import merged, without
+from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.remembered import keeps_hash
 
 SpeechOfSources = Mapping[str, Sequence[SpeechSpan]]
 """Corrected speech of each recording, by its key, in order."""
 SILENT_DB: Final = -60.0  # a clip turned down this far does not speak any more
+OVER_BRIDGE_S: Final = 1.5
+OVER_SHARE: Final = 0.25
+"""Of a run of narration: where dialogue speaks for less of it, they take turns, and neither gives way."""
 
 
 @keeps_hash
@@ -48,19 +52,69 @@ def speech_of_clip(clip: Clip, speech: SpeechOfSources) -> list[SpeechSpan]:
     return found
 
 
-def speech_in_programme(plan: Plan, speech: SpeechOfSources, keys: Sequence[str] = ()) -> Spans:
-    """Where somebody is heard to speak, merged and in order.
+@dataclass(frozen=True)
+class Talk:
+    """Where somebody speaks in a programme."""
 
-    Args:
-        keys: ids of the tracks that count; empty for all dialogue. A vocal in the music is no dialogue.
+    spans: Spans
+    """Who is to be understood, merged and in order."""
+    over: Spans
+    """Runs of narration over dialogue that gives way to it."""
+
+
+def talk_in_programme(plan: Plan, speech: SpeechOfSources) -> Talk:
+    """Where somebody speaks in a programme, and where narration runs over dialogue."""
+    return Talk(speech_in_programme(plan, speech), narrated_over(plan, speech))
+
+
+def speech_in_programme(plan: Plan, speech: SpeechOfSources) -> Spans:
+    """Where somebody speaks who is to be understood, merged and in order.
+
+    A vocal in the music is no speech, nor is dialogue while narration runs over it.
     """
-    voices = tuple(
-        track for track in plan.tracks if track.role is Role.DIALOGUE and (not keys or track.track_id in keys)
+    everybody = speech_of_tracks(plan, speech, [track for track in plan.tracks if track.role.is_speech])
+    over = narrated_over(plan, speech)
+    return _listened_to(everybody, _of_role(plan, speech, Role.NARRATION), over) if over else everybody
+
+
+def narrated_over(plan: Plan, speech: SpeechOfSources) -> Spans:
+    """Runs of narration over dialogue that gives way to it, in order: the dialogue is not listened to there."""
+    if not any(plan.role_of(duck).kind is Role.DIALOGUE for duck in plan.ducks):
+        return Spans()
+    return _over(_of_role(plan, speech, Role.NARRATION), _of_role(plan, speech, Role.DIALOGUE))
+
+
+def _of_role(plan: Plan, speech: SpeechOfSources, role: Role) -> Spans:
+    return speech_of_tracks(plan, speech, [track for track in plan.tracks if track.role.kind is role])
+
+
+@lru_cache(maxsize=32)
+def _over(narration: Spans, dialogue: Spans) -> Spans:
+    return Spans(
+        run
+        for run in merged(narration, round(OVER_BRIDGE_S * RATE_HZ))
+        if _together(run, dialogue) >= OVER_SHARE * _together(run, narration)
     )
-    stem_gain_db = plan.stem_gain_db(Role.DIALOGUE)
+
+
+def _together(run: SampleSpan, spans: Spans) -> int:
+    parts = (span.intersect(run) for span in spans)
+    return sum(part.length_samples for part in parts if part is not None)
+
+
+@lru_cache(maxsize=32)
+def _listened_to(everybody: Spans, narration: Spans, over: Spans) -> Spans:
+    apart = [part for span in everybody for part in without(span, over)]
+    narrated = [part for span in narration for run in over if (part := span.intersect(run)) is not None]
+    return Spans(sorted([*apart, *narrated]))
+
+
+def speech_of_tracks(plan: Plan, speech: SpeechOfSources, tracks: Sequence[Track]) -> Spans:
+    """Where somebody is heard to speak on some tracks, merged and in order."""
     mine = []
-    for track in voices:
-        audible = tuple(c for c in track.clips if c.gain_db + track.gain_db + stem_gain_db > SILENT_DB)
+    for track in tracks:
+        stem_gain_db = plan.stem_gain_db(track.role)
+        audible = tuple(c for c in track.in_mix if c.gain_db + track.gain_db + stem_gain_db > SILENT_DB)
         mine.append(_heard(audible, tuple((key, spoken(speech[key])) for key in track.source_keys if key in speech)))
     return _merged(tuple(mine))
 

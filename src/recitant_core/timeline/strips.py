@@ -9,7 +9,7 @@ from dataclasses import replace
 from recitant_core.errors import EditRefused
 from recitant_core.processors.model import Chain
 from recitant_core.timeline.edits import clips_by_id, set_clips
-from recitant_core.timeline.model import Plan, Ride, Role
+from recitant_core.timeline.model import Plan, Ride, Role, is_role
 
 
 def target_chain(plan: Plan, target: str, target_id: str) -> Chain:
@@ -30,7 +30,7 @@ def target_chain(plan: Plan, target: str, target_id: str) -> Chain:
         track = next((t for t in plan.tracks if t.track_id == target_id), None)
         if track is not None:
             return track.chain
-    elif target == "stem" and target_id in set(Role):
+    elif target == "stem" and is_role(target_id):
         return plan.stem_chain(Role(target_id))
     elif target == "master":
         return plan.master_chain
@@ -61,7 +61,7 @@ def target_ride(plan: Plan, target: str, target_id: str) -> Ride:
     Raises:
         EditRefused: no such target.
     """
-    if target == "stem" and target_id in set(Role):
+    if target == "stem" and is_role(target_id):
         return plan.stem_ride(Role(target_id))
     track = next((t for t in plan.tracks if t.track_id == target_id), None)
     if target != "track" or track is None:

@@ -8,6 +8,8 @@ class Workspace(models.Model):
     """What a small company shares: its programmes."""
 
     name = models.CharField(max_length=120)
+    stems = models.JSONField(default=list)
+    """Stems of its own beside the five, as text of recitant_core.timeline.model.Role, in the order they were made."""
 
     def __str__(self) -> str:
         return self.name

@@ -2,17 +2,21 @@
 
 from typing import Any
 
+from django.db.models import Q
+
 from recitant_core.errors import EditRefused, RangeError
 from recitant_core.measure.likeness import align
 from recitant_core.timeline.edits import clips_by_id
 from recitant_core.timeline.model import Clip, Plan, Track
+from recitant_core.timeline.takes import in_order
 from recitant_core.units.clock import RATE_HZ
-from recitant_core.units.timecode import frame_rate, samples_from_timecode
+from recitant_core.units.timecode import FRAME_RATES, frame_rate, samples_from_timecode
 from recitant_web.desk.bridge.plans import plan_of, sources_of_plan
 from recitant_web.desk.log import steps_beside
 from recitant_web.desk.models import Edit, EditState
 from recitant_web.desk.models import Track as TrackRow
 from recitant_web.programme.models import Programme, SourceState
+from recitant_words.notices import alignment_words, is_alignment_sure
 
 HISTORY_STEPS = 60
 MOST_ALIGNED_SAMPLES = 20 * 60 * RATE_HZ
@@ -23,8 +27,6 @@ def arrange_state(programme: Programme) -> dict[str, Any]:
     plan = plan_of(programme)
     return {
         **_common(programme, plan),
-        "title": programme.title,
-        "frame_rate": programme.frame_rate,
         "clips": [_clip_data(clip, track) for track in plan.tracks for clip in track.clips],
         "sources": sources_data(programme),
         "picture": picture_data(programme),
@@ -51,6 +53,8 @@ def arrange_delta(programme: Programme, edits: list[Edit]) -> dict[str, Any]:
 def sources_data(programme: Programme) -> dict[str, Any]:
     """Every recording of a programme by key: what a clip needs to be drawn and snapped to."""
     ready = programme.sources.filter(state=SourceState.READY)
+    over = Q(findings__contains=[{"code": "clipped"}]) | Q(findings__contains=[{"code": "over-full-scale"}])
+    clipped = set(ready.filter(over).values_list("pk", flat=True))
     fields = ("pk", "sha256", "name", "n_channels", "length_samples", "speech", "role", "reference_samples")
     return {
         sha256: {
@@ -61,6 +65,7 @@ def sources_data(programme: Programme) -> dict[str, Any]:
             "speech": [span[:2] for span in speech],
             "role": role,
             "reference_samples": reference,
+            **({"is_clipped": True} if pk in clipped else {}),
         }
         for pk, sha256, name, n_channels, length, speech, role, reference in ready.values_list(*fields)
     }
@@ -117,14 +122,14 @@ def alignment(programme: Programme, clip_id: str, to_clip_id: str) -> dict[str, 
         audio.append(sources[clip.source_key].read(clip.in_sample, length))
     found = align(*audio)
     clip, model = known[clip_id][1], known[to_clip_id][1]
-    at = model.start_sample + found.offset_samples
+    by = model.start_sample + found.offset_samples - clip.start_sample
+    source = programme.sources.filter(sha256=clip.source_key).values_list("has_picture", flat=True)
+    words = alignment_words(clip.name, model.name, by / RATE_HZ, found.confidence, moves_picture_sound=any(source))
     return {
-        "at_sample": at,
-        "by_samples": at - clip.start_sample,
-        "by_ms": round(1000 * (at - clip.start_sample) / RATE_HZ, 2),
+        "by_samples": by,
         "confidence": found.confidence,
-        "clip": clip.name,
-        "to": model.name,
+        "is_sure": is_alignment_sure(found.confidence) and not any(source),
+        "words": words,
     }
 
 
@@ -143,19 +148,26 @@ def sample_of_timecode(programme: Programme, text: str) -> int:
 def _common(programme: Programme, plan: Plan) -> dict[str, Any]:
     markers = programme.markers.order_by("at_sample", "pk").values("id", "kind", "at_sample", "text")
     versions = programme.versions.order_by("-pk").values("id", "name", "revision")
-    heights = dict(TrackRow.objects.filter(programme=programme).values_list("pk", "height_px"))
+    looks = TrackRow.objects.filter(programme=programme).values("pk", "height_px", "shade")
+    look_of = {look.pop("pk"): look for look in looks}
     return {
         "revision": programme.revision,
+        "title": programme.title,
+        "frame_rate": programme.frame_rate,
+        "frame_rates": list(FRAME_RATES),
+        "picture_offset_samples": programme.picture_offset_samples,
+        "new_fades": programme.new_fades,
         "length_samples": plan.span.length_samples,
+        "all_samples": max((c.span.end_sample for t in plan.tracks for c in t.clips), default=0),
         "is_picture_locked": programme.is_picture_locked,
-        "tracks": [_track_data(track, heights) for track in plan.tracks],
+        "tracks": [_track_data(track, look_of) for track in plan.tracks],
         "markers": list(markers),
         "versions": list(versions),
         **steps_beside(programme),
     }
 
 
-def _track_data(track: Track, heights: dict[int, int]) -> dict[str, Any]:
+def _track_data(track: Track, look_of: dict[int, dict[str, int]]) -> dict[str, Any]:
     return {
         "id": track.track_id,
         "name": track.name,
@@ -163,7 +175,8 @@ def _track_data(track: Track, heights: dict[int, int]) -> dict[str, Any]:
         "gain_db": track.gain_db,
         "pan": track.pan,
         "is_mono": track.is_mono,
-        "height_px": heights.get(int(track.track_id), 64),
+        "is_out": track.is_out,
+        **look_of.get(int(track.track_id), {"height_px": 64, "shade": 0}),
     }
 
 
@@ -183,10 +196,15 @@ def _clip_data(clip: Clip, track: Track) -> dict[str, Any]:
     # What most clips do not have is left out: a thousand clips load in half the time.
     if clip.curve:
         data["curve"] = [[point.at_sample, point.gain_db] for point in clip.curve]
+    if clip.is_out:
+        data["is_out"] = True
     if clip.group:
         data["group"] = clip.group
     if clip.routing.value != "as-recorded":
         data["routing"] = clip.routing.value
     if clip.mended:
         data["mended"] = list(clip.mended)
+    if clip.takes:
+        data["takes"] = [{"name": take.name, "source": take.source_key} for take in in_order(clip)]
+        data["take"] = clip.take_index
     return data

@@ -6,12 +6,13 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_POST
 
+from recitant_web.accounts.queries import roles_of
 from recitant_web.arrange.queries import alignment, arrange_delta, arrange_state, history, sample_of_timecode
 from recitant_web.arrange.time_stretch import ask_variation
 from recitant_web.desk.edits.doors import edit_from, said_of
 from recitant_web.desk.edits.variation import Vary
 from recitant_web.listening.recordings import source_block
-from recitant_web.programme.queries import peaks, picture_path, programmes_of
+from recitant_web.programme.queries import note_page, peaks, picture_path, programmes_of
 from recitant_web.shared.ranges import send_file
 from recitant_web.shared.shapes import whole_number
 
@@ -25,7 +26,13 @@ LEVELS = (16, 256, 4_096, 65_536)
 def arrange(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The page, with its first state inside."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
-    context = {"programme": programme, "state": arrange_state(programme), "step": "arrange"}
+    note_page(programme, "arrange")
+    context = {
+        "programme": programme,
+        "state": arrange_state(programme),
+        "roles": roles_of(programme.workspace),
+        "step": "arrange",
+    }
     return render(request, "arrange/page.html", context)
 
 

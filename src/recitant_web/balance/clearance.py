@@ -8,7 +8,7 @@ from recitant_core.balance.speech_figures import SpeechFigures
 from recitant_core.measure.clearance import ClosePassage, close_passages
 from recitant_core.render.accepted import accepted_spans, is_accepted
 from recitant_core.render.estimate import HOP_SAMPLES
-from recitant_core.render.following import rendered_clearance_lu
+from recitant_core.render.scene import rendered_clearance_lu
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.level import finite
 from recitant_web.listening.snapshot import Snapshot
@@ -51,7 +51,7 @@ def passages(snapshot: Snapshot) -> list[dict[str, Any]]:
         one["is_accepted"] = is_accepted(SampleSpan(one["start_sample"], one["length_samples"]), accepted)
     if snapshot.stems is None:
         return found
-    measured = close_passages(rendered_clearance_lu(snapshot.stems, scene.is_speech), asked, least_s)
+    measured = close_passages(rendered_clearance_lu(snapshot.stems, scene.is_speech, scene.is_over), asked, least_s)
     return _as_measured(found, measured)
 
 

@@ -10,8 +10,8 @@ from recitant_core.gain.duck_rule import DuckKind
 from recitant_core.gain.ducking import dips, travel_db_per_min
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU, STRICT_LU
 from recitant_core.render.estimate import duck_gains_db
-from recitant_core.render.following import Scene
 from recitant_core.render.level_path import level_path
+from recitant_core.render.scene import Scene
 from recitant_core.timeline.model import Duck, Master, Plan
 from recitant_core.units.level import finite
 from recitant_web.balance.clearance import figures_data, passages
@@ -41,7 +41,7 @@ class UnderWay:
 
 def work_under_way(programme: Programme) -> UnderWay:
     """What is under way at this moment."""
-    unheard = programme.sources.filter(role="dialogue", is_listened=False, state="ready")
+    unheard = programme.sources.filter(role__in=["narration", "dialogue"], is_listened=False, state="ready")
     return UnderWay(unheard.exists(), is_run_open(programme))
 
 
@@ -100,7 +100,7 @@ def _figures(snapshot: Snapshot) -> State:
     """Clearance, feel of the dips and judgement: estimated at once, measured once the stems are known."""
     programme = snapshot.programme
     asked = (programme.clearance_lu, programme.least_passage_s)
-    key = (snapshot.moment, snapshot.key, snapshot.spec.spec_id, asked, snapshot.stems is not None)
+    key = (snapshot.moment, snapshot.key, snapshot.fit_key(snapshot.spec), asked, snapshot.stems is not None)
     return _kept.get_or_make(key, lambda: _figures_of_balance(snapshot))
 
 

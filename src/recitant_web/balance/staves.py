@@ -34,12 +34,15 @@ def staves(snapshot: Snapshot) -> list[Row]:
             {
                 "id": role.value,
                 "role": role.value,
-                "letter": role.value[0].upper(),
-                "name": role.value.capitalize(),
+                "is_speech": role.is_speech,
+                "letter": role.letter,
+                "name": role.label,
                 "aim_lufs": spec.aim_lufs(role),
                 "gain_db": stem_gain_db,
                 **_two_levels(plan, role, spec.aim_lufs(Role.DIALOGUE)),
-                "tracks": [{"id": t.track_id, "name": t.name, "gain_db": t.gain_db} for t in tracks],
+                "tracks": [
+                    {"id": t.track_id, "name": t.name, "gain_db": t.gain_db, "is_out": t.is_out} for t in tracks
+                ],
                 "clips": [row for t in tracks for row in _clips_of_track(t, later_db, levels[t.track_id])],
             }
         )
@@ -47,11 +50,11 @@ def staves(snapshot: Snapshot) -> list[Row]:
 
 
 def speech_rows(snapshot: Snapshot) -> list[Row]:
-    """Speech in every clip of dialogue that has some, in programme time: start, length, confidence of each stretch."""
+    """Speech of narration and dialogue by clip, in programme time: start, length and confidence of each stretch."""
     speech = snapshot.speech
     rows: list[Row] = []
     for track in snapshot.plan.tracks:
-        if track.role is not Role.DIALOGUE:
+        if not track.role.is_speech:
             continue
         key = (track.clips, tuple(hash(spoken(speech.get(name, ()))) for name in track.source_keys))
         rows += _speech.get_or_make(key, lambda track=track: _speech_of_track(track, snapshot))  # type: ignore[misc]
@@ -100,9 +103,10 @@ def _clip_row(clip: Clip, track: Track, later_db: float, level: ClipLevel | None
     curve = {"curve": [[point.at_sample, point.gain_db] for point in clip.curve]} if clip.curve else {}
     return curve | {
         "id": clip.clip_id,
-        "letter": track.role.value[0].upper(),
+        "letter": track.role.letter,
         "track_id": track.track_id,
         "name": clip.name,
+        **({"is_out": True} if clip.is_out or track.is_out else {}),
         "start_sample": clip.start_sample,
         "length_samples": clip.length_samples,
         "gain_db": clip.gain_db,

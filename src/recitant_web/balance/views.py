@@ -14,13 +14,14 @@ from recitant_web.balance.forms import FirstBalanceRequest, instead_from
 from recitant_web.balance.queries import desk_state, desk_state_soon, path_of_clip
 from recitant_web.desk.edits.cures import Cure
 from recitant_web.desk.edits.doors import edit_from, said_of
-from recitant_web.listening.blocks import block, heard_from
+from recitant_web.listening.blocks import Listening, block, heard_from
 from recitant_web.listening.comparison import heard_instead, plan_instead
 from recitant_web.listening.contours import contours
 from recitant_web.listening.examination import measure_again
-from recitant_web.programme.queries import programmes_of, specs
+from recitant_web.programme.queries import note_page, programmes_of
 from recitant_web.shared.shapes import body_of, whole_number
 from recitant_web.shared.states import held_state, json_answer, state_answer, tag_of
+from recitant_web.specifications.queries import specs_of
 
 PAGE = "balance"
 
@@ -31,10 +32,17 @@ PAGE = "balance"
 def balance(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The page, with its first state inside."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    note_page(programme, "balance")
     measure_again(programme)
     now = desk_state(programme)
     tag = tag_of(PAGE, programme.pk, now)
-    context = {"programme": programme, "state": now, "tag": tag, "specs": specs(), "step": "balance"}
+    context = {
+        "programme": programme,
+        "state": now,
+        "tag": tag,
+        "specs": specs_of(programme.workspace),
+        "step": "balance",
+    }
     return render(request, "balance/page.html", context)
 
 
@@ -105,9 +113,14 @@ def sound(request: HttpRequest, programme_id: int) -> HttpResponse:
     plan = None
     if instead is not None:
         plan, heard = plan_instead(programme, instead), heard_instead(programme, instead, heard)
-    found = block(
-        programme, start, length, hear, heard, plan, is_mono=request.GET.get("mono") == "1", listener=request.user.pk
+    listening = Listening(
+        heard,
+        hear,
+        is_mono=request.GET.get("mono") == "1",
+        has_stems=request.GET.get("stems") == "1",
+        listener=request.user.pk,
     )
+    found = block(programme, start, length, listening, plan)
     response = HttpResponse(found.wav, content_type="audio/wav")
     response["Recitant-Readings"] = json.dumps(found.readings, separators=(",", ":"))
     response["Cache-Control"] = "no-store"

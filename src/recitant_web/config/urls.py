@@ -3,12 +3,15 @@
 from django.contrib.auth.views import LogoutView
 from django.urls import include, path
 
-from recitant_web.accounts.views import SignInView
+from recitant_web.accounts.views import PasswordView, SignInView, stems
 
 urlpatterns = [
     path("sign-in", SignInView.as_view(), name="sign-in"),
     path("sign-out", LogoutView.as_view(), name="sign-out"),
-    path("", include("recitant_web.programme.urls")),
+    path("password", PasswordView.as_view(), name="password"),
+    path("stems", stems, name="stems"),
+    path("", include("recitant_web.specifications.urls")),
+    path("", include("recitant_web.house.urls")),
     path("", include("recitant_web.balance.urls")),
     path("", include("recitant_web.level.urls")),
     path("", include("recitant_web.arrange.urls")),

@@ -1,26 +1,41 @@
-"""Handing over: a job that fits, writes, measures and reports."""
+"""Handing over: the sheet, and jobs that fit, write, measure and report."""
 
+import shutil
 import uuid
+from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 from django.conf import settings
 from django.db import transaction
 
-from recitant_core.delivery.catalogue import spec_by_id
-from recitant_core.errors import PlanError
+from recitant_core.delivery.chapters import Chapter, chapters_in, time_from_text
+from recitant_core.delivery.delivered import Order
+from recitant_core.delivery.spec_json import spec_to_data
+from recitant_core.errors import EditRefused, PlanError
 from recitant_core.interchange.plan_json import plan_from_data, plan_to_data
 from recitant_core.ports import Progress
+from recitant_core.timeline.excerpt import excerpt, talk_in
 from recitant_core.timeline.model import Master
+from recitant_core.timeline.speaking import Spans, Talk
+from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_io.codecs import wanted_files
 from recitant_io.conform import require_room
-from recitant_io.delivery import deliver
+from recitant_io.delivery import deliver, planned_files
+from recitant_io.film import FilmWanted
 from recitant_io.kept_mix import BYTES_A_FRAME as BYTES_A_KEPT_FRAME
-from recitant_web.delivery.models import Delivery
+from recitant_io.planned import Origin
+from recitant_io.spec_file import files_of
+from recitant_web.delivery.models import Delivery, SheetLine
 from recitant_web.delivery.report import report_part
-from recitant_web.desk.bridge.plans import plan_of, sources_of_plan
+from recitant_web.delivery.sheet import chapter_rows, chapters_of, film_of, lines_of, orders_of, spec_ids_on_sheet
+from recitant_web.desk.bridge.plans import key_of_programme, plan_key, plan_of, sources_of_plan
 from recitant_web.jobs.actions import start_job
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme, Source
 from recitant_web.programme.queries import stored_source
+from recitant_web.specifications.queries import spec_named
 from recitant_words.notices import notice
 from recitant_words.report import report_data, report_files
 
@@ -28,30 +43,136 @@ DELIVER = "delivery.deliver"
 _BYTES_A_FRAME = 2 * 3
 
 
-def hand_over(programme: Programme, spec_ids: list[str]) -> Delivery:
-    """A delivery of the programme as it is now, in the background.
+@transaction.atomic
+def set_files(programme: Programme, spec_id: str, files: str) -> None:
+    """The files that a line of the sheet is handed over as; a line that is not there is added.
 
     Raises:
-        UnknownSpec: no such specification. PlanError: none chosen, or nothing to mix. StorageFull: no room.
+        UnknownSpec: no such specification. PlanError: a word that names no file.
     """
-    specs = [spec_by_id(spec_id) for spec_id in dict.fromkeys(spec_ids)]
-    if not specs:
-        raise PlanError("no_spec_chosen")
+    spec = spec_named(programme.workspace_id, spec_id)
+    text = wanted_files(files).text if files.strip(" ,") else ""
+    _write_first_line(programme)
+    SheetLine.objects.update_or_create(programme=programme, spec_id=spec.spec_id, defaults={"files": text})
+
+
+def add_line(programme: Programme, spec_id: str) -> None:
+    """A further specification, with the files that it asks for.
+
+    Raises:
+        UnknownSpec: no such specification.
+    """
+    set_files(programme, spec_id, files_of(spec_named(programme.workspace_id, spec_id)).text)
+
+
+@transaction.atomic
+def switch_file(programme: Programme, spec_id: str, word: str) -> None:
+    """Add a file to a line of the sheet, or leave it out.
+
+    Raises:
+        UnknownSpec: no such specification. PlanError: the word names no file.
+    """
+    wanted_files(word)
+    found = next((line for line in lines_of(programme) if line.spec.spec_id == spec_id), None)
+    words = [] if found is None else found.wanted.words
+    set_files(
+        programme, spec_id, ",".join(w for w in words if w != word) if word in words else ",".join([*words, word])
+    )
+
+
+@transaction.atomic
+def remove_line(programme: Programme, spec_id: str) -> None:
+    """Take a specification off the sheet; what was handed over for it stays."""
+    _write_first_line(programme)
+    SheetLine.objects.filter(programme=programme, spec_id=spec_id).delete()
+
+
+def _write_first_line(programme: Programme) -> None:
+    # What stands on a sheet that nobody wrote becomes its first line.
+    if not spec_ids_on_sheet(programme):
+        (line,) = lines_of(programme)
+        SheetLine.objects.create(programme=programme, spec_id=line.spec.spec_id, files=line.wanted.text)
+
+
+def hand_over_range(programme: Programme, made_by: str, start: str, end: str) -> Delivery:
+    """A delivery of a stretch, of all that the sheet asks for but films, which show the whole picture.
+
+    Args:
+        start: as chapters.time_from_text reads it.
+        end: of the stretch.
+
+    Raises:
+        PlanError: no times, nothing sounds between them, or nothing is asked for; else as hand_over.
+    """
+    start_sample, end_sample = time_from_text(start), time_from_text(end)
+    if end_sample <= start_sample:
+        raise PlanError("range_backwards", field="range")
+    orders = []
+    for line in lines_of(programme):
+        kinds = tuple(kind for kind in line.wanted.kinds if kind != "film")
+        orders.append(Order(line.spec, replace(line.wanted, kinds=kinds)))
+    orders = [order for order in orders if order.wanted.words]
+    if not orders:
+        raise PlanError("no_files_asked", field="files")
+    return hand_over(programme, orders, made_by, SampleSpan(start_sample, end_sample - start_sample))
+
+
+def hand_over_sheet(programme: Programme, made_by: str = "", *, everything: bool = False) -> Delivery:
+    """A delivery of what the sheet asks for and is not made for this state, or of all that it asks for.
+
+    Raises:
+        PlanError: nothing is asked for, or all of it is made; else as hand_over.
+    """
+    lines = lines_of(programme)
+    orders = [Order(line.spec, line.wanted if everything else line.to_make) for line in lines]
+    orders = [order for order in orders if order.wanted.words]
+    if not orders:
+        asked = any(line.wanted.words for line in lines)
+        raise PlanError("nothing_out_of_date" if asked else "no_files_asked", field="files")
+    return hand_over(programme, orders, made_by)
+
+
+def hand_over(
+    programme: Programme, orders: Sequence[Order], made_by: str = "", span: SampleSpan | None = None
+) -> Delivery:
+    """A delivery of the programme as it is now, in the background.
+
+    Args:
+        made_by: name of the user.
+        span: only this stretch.
+
+    Raises:
+        PlanError: nothing to mix, two files of one name, or a film without a picture. StorageFull: no room.
+    """
     plan = plan_of(programme)
     if plan.span.length_samples == 0:
         raise PlanError("nothing_to_mix", field="tracks")
+    talk, chapters = Snapshot(programme).talk, chapters_of(programme)
+    if span is not None:
+        plan, talk, chapters = excerpt(plan, span), talk_in(talk, span), chapters_in(chapters, span)
     root = Path(settings.MEDIA_ROOT)
     root.mkdir(parents=True, exist_ok=True)
-    n_files = len(specs) * (1 + len(plan.roles))
-    bytes_a_frame = _BYTES_A_FRAME * n_files + BYTES_A_KEPT_FRAME
-    require_room(root, notice("the_delivery"), plan.span.length_samples * bytes_a_frame)
+    film = film_of(programme) if any("film" in order.wanted.kinds for order in orders) else None
+    planned = planned_files(plan, orders, Origin(str(programme.revision), None, _film(film)))
+    around_s = max(order.spec.form.leader_s + order.spec.form.tail_s for order in orders)
+    n_frames = plan.span.length_samples + round(RATE_HZ * around_s)
+    n_films = sum("film" in order.wanted.kinds for order in orders)
+    picture_bytes = n_films * (root / str(film["picture"])).stat().st_size if film is not None else 0
+    bytes_a_frame = _BYTES_A_FRAME * sum(len(one.names()) for one in planned) + BYTES_A_KEPT_FRAME
+    require_room(root, notice("the_delivery"), n_frames * bytes_a_frame + picture_bytes)
     keys = {key: key for key in sources_of_plan(programme)}
     with transaction.atomic():
         delivery = Delivery.objects.create(
             programme=programme,
             revision=programme.revision,
-            spec_ids=[spec.spec_id for spec in specs],
+            orders=[{"spec": spec_to_data(order.spec), "files": order.wanted.text} for order in orders],
+            film=film,
+            chapters=chapter_rows(chapters),
+            span=None if span is None else [span.start_sample, span.length_samples],
+            made_by=made_by,
             plan=plan_to_data(plan, keys),
+            plan_key=key_of_programme(programme) if span is None else plan_key(plan),
+            talk=_talk_data(talk),
             folder=f"deliveries/{programme.pk}/{uuid.uuid4().hex}",
         )
         delivery.job = start_job(programme.workspace, DELIVER, {"delivery_id": delivery.pk})
@@ -59,20 +180,83 @@ def hand_over(programme: Programme, spec_ids: list[str]) -> Delivery:
     return delivery
 
 
+def _talk_data(talk: Talk) -> dict[str, Any]:
+    return {
+        name: [[span.start_sample, span.length_samples] for span in getattr(talk, name)] for name in ("spans", "over")
+    }
+
+
+def _talk(data: dict[str, Any]) -> Talk | None:
+    if not data:
+        return None
+    spans, over = (Spans(SampleSpan(*span) for span in data[name]) for name in ("spans", "over"))
+    return Talk(spans, over)
+
+
+def _film(film: dict[str, Any] | None) -> FilmWanted | None:
+    if film is None:
+        return None
+    return FilmWanted(Path(settings.MEDIA_ROOT) / film["picture"], film["suffix"], film["offset_samples"])
+
+
 def make_delivery(delivery_id: int, progress: Progress) -> str:
     """Write the files of a delivery; done twice it writes the same files again."""
     delivery = Delivery.objects.select_related("programme").get(pk=delivery_id)
-    specs = [spec_by_id(spec_id) for spec_id in delivery.spec_ids]
+    orders = orders_of(delivery)
     rows = Source.objects.filter(programme=delivery.programme).exclude(sha256="").values_list("sha256", "n_channels")
     sources = {sha256: stored_source(sha256, n_channels) for sha256, n_channels in rows}
     plan = plan_from_data(delivery.plan, sources)
-    more = report_part(delivery.programme, plan, sources)
-    folder = Path(settings.MEDIA_ROOT) / delivery.folder
+    more = report_part(delivery.programme, plan, sources) | {
+        "version": str(delivery.revision),
+        "made_at": f"{delivery.made_at:%Y-%m-%d %H:%M} UTC",
+        "made_by": delivery.made_by,
+    }
     # What the exact fit of this very mix found before is tried first.
-    fits = Snapshot(delivery.programme, plan).fits
-    starts = {spec_id: Master(fit.gain_db, fit.ceiling_dbtp) for spec_id, fit in fits.items()}
-    done = deliver(plan, sources, specs, folder, progress, lambda ready: report_files(plan, ready, more), starts)
+    snapshot = Snapshot(delivery.programme, plan)
+    keys = {order.spec.spec_id: snapshot.fit_key(order.spec) for order in orders}
+    found = {spec_id: snapshot.fits[key] for spec_id, key in keys.items() if key in snapshot.fits}
+    done = deliver(
+        plan,
+        sources,
+        orders,
+        Path(settings.MEDIA_ROOT) / delivery.folder,
+        progress,
+        lambda ready: report_files(plan, ready, more),
+        {spec_id: Master(fit.gain_db, fit.ceiling_dbtp) for spec_id, fit in found.items()},
+        Origin(
+            str(delivery.revision),
+            delivery.made_at,
+            _film(delivery.film),
+            tuple(Chapter(at_sample, title) for at_sample, title in delivery.chapters),
+            _talk(delivery.talk),
+        ),
+    )
     delivery.report = report_data(plan, done) | more
-    delivery.save(update_fields=["report"])
+    for order, delivered in zip(delivery.orders, done, strict=True):
+        missed = {one.word for one in delivered.missed}
+        order["missed"] = [word for word in order["files"].split(",") if word.partition(":")[0] in missed]
+    delivery.save(update_fields=["report", "orders"])
     passed = sum(delivered.verdict.is_passed for delivered in done)
-    return f"{passed} of {len(done)} pass."
+    n_missed = sum(len(delivered.missed) for delivered in done)
+    words = f" {n_missed} {'file' if n_missed == 1 else 'files'} could not be made." if n_missed else ""
+    return f"{passed} of {len(done)} pass.{words}"
+
+
+def name_delivery(delivery: Delivery, name: str) -> None:
+    """A name by which people know it; none takes it away."""
+    delivery.name = " ".join(name.split())[:80]
+    delivery.save(update_fields=["name"])
+
+
+def remove_delivery(delivery: Delivery) -> None:
+    """Remove a delivery with its files.
+
+    Raises:
+        EditRefused: it is being written.
+    """
+    if delivery.job is not None and delivery.job.is_open:
+        raise EditRefused("delivery_under_way")
+    folder = delivery.folder
+    delivery.delete()
+    if folder:
+        shutil.rmtree(Path(settings.MEDIA_ROOT) / folder, ignore_errors=True)

@@ -1,38 +1,169 @@
-"""Reads of deliveries and of what a delivery would come to."""
+"""Reads of the Hand over page: the sheet, what a delivery would come to, and what was handed over."""
 
+from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Final
 
 from django.conf import settings
 
+from recitant_core.delivery.chapters import time_text
+from recitant_core.delivery.form import Channels
+from recitant_core.delivery.names import file_name
+from recitant_io.archive import zipped
+from recitant_io.planned import OWN_NAMES
 from recitant_web.delivery.models import Delivery
-from recitant_web.listening.figures import prediction_text
+from recitant_web.delivery.sheet import LEFT_OUT, Column, Line, columns, lines_of
+from recitant_web.desk.models import EditState
+from recitant_web.listening.figures import fit_view
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
-from recitant_web.programme.queries import specs
+from recitant_web.specifications.queries import specs_of
+from recitant_words.compared import compared_sentence
+from recitant_words.looks import fine_sentence, look_sentence, place_text
+from recitant_words.platforms import platform_rows
+from recitant_words.report import decoded_sentence
+from recitant_words.specs import form_words, limit_words
+
+SHOWN: Final = 12
+"""How many deliveries the page lists."""
 
 
-def choices(programme: Programme) -> list[dict[str, Any]]:
-    """Every specification with what its fit will probably do to this programme."""
+@dataclass(frozen=True)
+class Dot:
+    """A file of a line as the page shows it."""
+
+    column: Column
+    word: str
+    """As the list of the line has it, with its bit rate."""
+    state: str
+    rate: str
+
+
+def sheet_view(programme: Programme) -> dict[str, Any]:
+    """The sheet as the page shows it, with what the fit of each line will do to this programme."""
+    snapshot, heads = Snapshot(programme), columns(programme)
+    lines = [
+        {
+            "spec": line.spec,
+            "limits": limit_words(line.spec),
+            "form": form_words(line.spec),
+            "fit": fit_view(snapshot, line.spec),
+            "is_mono": line.spec.form.channels is Channels.MONO,
+            "dots": _dots(line, heads),
+            "files": line.wanted.text,
+        }
+        for line in lines_of(programme)
+    ]
+    on_sheet = {line["spec"].spec_id for line in lines}
+    dots = [dot for line in lines for dot in line["dots"]]
+    return {
+        "heads": heads,
+        "lines": lines,
+        "n_to_make": sum(dot.state in ("out", "wanted") for dot in dots),
+        "n_wanted": sum(dot.state != LEFT_OUT for dot in dots),
+        "others": [spec for spec in specs_of(programme.workspace) if spec.spec_id not in on_sheet],
+        "is_balanced_for": programme.spec_id in on_sheet,
+    }
+
+
+def _dots(line: Line, heads: list[Column]) -> list[Dot]:
     found = []
-    snapshot = Snapshot(programme)
-    for spec in specs():
-        words, is_likely, is_exact = prediction_text(snapshot, spec)
-        found.append({"spec": spec, "words": words, "is_likely": is_likely, "is_exact": is_exact})
+    for head in heads:
+        words = [word for word in line.wanted.words if word.partition(":")[0] == head.name]
+        found += [Dot(head, word, line.states[word], word.partition(":")[2]) for word in words[:1]]
+        if not words:
+            found.append(Dot(head, head.name, LEFT_OUT, ""))
     return found
 
 
 def deliveries_of(programme: Programme) -> list[Delivery]:
-    """The newest deliveries, with their jobs."""
-    return list(programme.deliveries.select_related("job")[:12])
+    """The newest deliveries, with their jobs, the room they take, and what played back as what."""
+    found = list(programme.deliveries.select_related("job").defer("plan")[:SHOWN])
+    _compare(programme, found)
+    for delivery in found:
+        delivery.size_bytes = 0  # type: ignore[attr-defined]
+        if delivery.span is not None:
+            start, length = delivery.span
+            delivery.stretch = f"{time_text(start)} to {time_text(start + length)}"  # type: ignore[attr-defined]
+        delivery.has_pdf = (Path(settings.MEDIA_ROOT) / delivery.folder / "report.pdf").is_file()  # type: ignore[attr-defined]
+        for one in delivery.report["deliveries"] if delivery.report else ():
+            for file in one["files"]:
+                # Reports from before there were compressed files have neither.
+                file["played_back"] = decoded_sentence(file["decoded"]) if file.get("decoded") else ""
+                delivery.size_bytes += file.get("size_bytes") or 0  # type: ignore[attr-defined]
+            leaders = {order["spec"]["id"]: order["spec"]["form"]["leader_s"] for order in delivery.orders}
+            one["looks_view"] = [_look(look, leaders.get(one["spec"], 0.0)) for look in one.get("looks", ())]
+            one["heard_view"] = platform_rows(one.get("heard", ()), one.get("heard_as_balanced", ()))
+            one["fine"] = fine_sentence(one["looks_view"])
+            one["remarks"] = [look for look in one["looks_view"] if look["state"] != "fine"]
+    return found
+
+
+def _compare(programme: Programme, found: list[Delivery]) -> None:
+    """Put beside each delivery of the whole programme what changed since the one before to the same specification."""
+    whole = [delivery for delivery in found if delivery.report is not None and delivery.span is None]
+    if len(whole) < 2:
+        return
+    done = programme.edits.filter(state=EditState.DONE, made_at__gt=whole[-1].made_at)  # type: ignore[attr-defined]
+    edits = list(done.order_by("pk").values_list("made_at", "label"))
+    for index, delivery in enumerate(whole):
+        for one in delivery.report["deliveries"]:
+            older = next(
+                (
+                    (before, same)
+                    for before in whole[index + 1 :]
+                    for same in before.report["deliveries"]
+                    if same["spec"] == one["spec"]
+                ),
+                None,
+            )
+            if older is not None:
+                before, same = older
+                labels = [label for made_at, label in edits if before.made_at < made_at <= delivery.made_at]
+                one["compared"] = compared_sentence(one, same, labels)
+                one["compared_with"] = before.name or f"state {before.revision}"
+
+
+def _look(look: dict[str, Any], leader_s: float) -> dict[str, Any]:
+    at_s = look["at_s"]
+    return look | {
+        "words": look_sentence(look),
+        "place": place_text(at_s),
+        "file_s": None if at_s is None else at_s + leader_s,
+    }
+
+
+def delivered_names(delivery: Delivery) -> list[str]:
+    """Names of all files of a delivery that are there."""
+    if delivery.report is None:
+        return []
+    listed = [file["file"] for one in delivery.report["deliveries"] for file in one["files"]]
+    folder = Path(settings.MEDIA_ROOT) / delivery.folder
+    return [name for name in [*OWN_NAMES, *listed] if (folder / name).is_file()]
+
+
+@dataclass(frozen=True)
+class ZipOf:
+    """All files of a delivery."""
+
+    name: str
+    blocks: Iterator[bytes]
+
+
+def zip_of(delivery: Delivery) -> ZipOf | None:
+    """All files of a delivery as one ZIP; None while there are none."""
+    names = delivered_names(delivery)
+    if not names:
+        return None
+    title = file_name("{title}", {"title": delivery.programme.title or "untitled"}, "")
+    plain = title.encode("ascii", "ignore").decode() or "delivery"
+    blocks = zipped(Path(settings.MEDIA_ROOT) / delivery.folder, names)
+    return ZipOf(f"{plain}-{delivery.revision}.zip", blocks)
 
 
 def delivered_file(delivery: Delivery, name: str) -> Path | None:
     """A file of a delivery; None for any name its report does not list."""
-    if delivery.report is None:
+    if name not in delivered_names(delivery):
         return None
-    listed = {file["file"] for one in delivery.report["deliveries"] for file in one["files"]}
-    if name not in listed | {"report.json", "report.html"}:
-        return None
-    path = Path(settings.MEDIA_ROOT) / delivery.folder / name
-    return path if path.is_file() else None
+    return Path(settings.MEDIA_ROOT) / delivery.folder / name

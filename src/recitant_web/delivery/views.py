@@ -1,38 +1,118 @@
-"""The Hand over page, its jobs and its files."""
+"""The Hand over page, its sheet, its jobs and its files."""
+
+from mimetypes import guess_type
 
 from django.contrib.auth.decorators import login_required
-from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET, require_http_methods
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from recitant_web.delivery.actions import hand_over
-from recitant_web.delivery.queries import choices, delivered_file, deliveries_of
+from recitant_web.delivery import actions
+from recitant_web.delivery.chapters import chapters_view, keep_chapters, read_chapters
+from recitant_web.delivery.queries import delivered_file, deliveries_of, sheet_view, zip_of
 from recitant_web.jobs.actions import pick_up_lost_jobs
-from recitant_web.programme.queries import programmes_of
-from recitant_words.notices import notice
+from recitant_web.programme.models import Programme
+from recitant_web.programme.queries import note_page, programmes_of
+from recitant_web.shared.ranges import send_file
+from recitant_web.shared.refusals import words_of_refusal
 
 
 @login_required
 @require_http_methods(["GET", "POST"])
 def page(request: HttpRequest, programme_id: int) -> HttpResponse:
-    """Choose specifications, see what the fit will do, start, and find what was made."""
+    """What leaves and in which form, what the fit will do, and what was handed over; a post hands over."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
-    message = ""
+    note_page(programme, "hand-over")
+    words = ""
     if request.method == "POST":
-        chosen = request.POST.getlist("spec")
-        if chosen:
-            hand_over(programme, chosen)
+        given, name = request.POST, request.user.get_username()
+        if "range" in given:
+            start, end = given.get("from", ""), given.get("to", "")
+            words = words_of_refusal(lambda: actions.hand_over_range(programme, name, start, end))
+        else:
+            everything = "everything" in given
+            words = words_of_refusal(lambda: actions.hand_over_sheet(programme, name, everything=everything))
+        if not words:
             return redirect("hand-over", programme_id=programme.pk)
-        message = notice("no_spec")
     pick_up_lost_jobs()
     context = {
         "programme": programme,
-        "choices": choices(programme),
+        "sheet": sheet_view(programme),
+        "chapters": chapters_view(programme),
         "deliveries": deliveries_of(programme),
-        "message": message,
+        "words": words,
         "step": "hand-over",
     }
-    return render(request, "delivery/hand_over.html", context, status=422 if message else 200)
+    return render(request, "delivery/hand_over.html", context, status=422 if words else 200)
+
+
+@login_required
+@require_POST
+def sheet(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """A line added, changed or taken off; a dot pressed."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    given = request.POST
+    if "add" in given:
+        words = words_of_refusal(lambda: actions.add_line(programme, given["add"]))
+    elif "remove" in given:
+        words = words_of_refusal(lambda: actions.remove_line(programme, given["remove"]))
+    elif "switch" in given:
+        words = words_of_refusal(lambda: actions.switch_file(programme, given.get("spec", ""), given["switch"]))
+    else:
+        words = words_of_refusal(lambda: actions.set_files(programme, given.get("spec", ""), given.get("files", "")))
+    return _sheet(request, programme, words)
+
+
+def _sheet(request: HttpRequest, programme: Programme, words: str = "") -> HttpResponse:
+    if not request.headers.get("HX-Request") and not words:
+        return redirect("hand-over", programme_id=programme.pk)
+    context = {"programme": programme, "sheet": sheet_view(programme), "words": words}
+    return render(request, "delivery/_sheet.html", context)
+
+
+@login_required
+@require_POST
+def chapters(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """The chapters as they were typed, mended, moved to a cut, or read from text."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    rows = [
+        {"at": at, "title": title}
+        for at, title in zip(request.POST.getlist("at"), request.POST.getlist("title"), strict=False)
+    ]
+    if "text" in request.POST:
+        words = words_of_refusal(lambda: read_chapters(programme, request.user, request.POST["text"]))
+    else:
+        way = request.POST.get("way", "")
+        words = words_of_refusal(lambda: keep_chapters(programme, request.user, rows, way))
+    if not request.headers.get("HX-Request") and not words:
+        return redirect("hand-over", programme_id=programme.pk)
+    programme.refresh_from_db()
+    typed = rows if words and "text" not in request.POST else None
+    context = {"programme": programme, "chapters": chapters_view(programme, typed), "words": words}
+    return render(request, "delivery/_chapters.html", context)
+
+
+@login_required
+@require_GET
+def chapters_file(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """The text for online video as a file."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    response = HttpResponse(chapters_view(programme)["text"], content_type="text/plain; charset=utf-8")
+    response["Content-Disposition"] = 'attachment; filename="chapters.txt"'
+    return response
+
+
+@login_required
+@require_POST
+def change(request: HttpRequest, programme_id: int, delivery_id: int) -> HttpResponse:
+    """A delivery gets a name, or is removed with its files."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    delivery = get_object_or_404(programme.deliveries, pk=delivery_id)
+    if "remove" in request.POST:
+        actions.remove_delivery(delivery)
+    else:
+        actions.name_delivery(delivery, request.POST.get("name", ""))
+    return redirect("hand-over", programme_id=programme.pk)
 
 
 @login_required
@@ -44,4 +124,22 @@ def file(request: HttpRequest, programme_id: int, delivery_id: int, name: str) -
     path = delivered_file(delivery, name)
     if path is None:
         raise Http404
+    if "Range" in request.headers:  # a player asks for parts
+        return send_file(request, path, guess_type(name)[0] or "application/octet-stream")
     return FileResponse(path.open("rb"), as_attachment=not name.endswith(".html"), filename=name)
+
+
+@login_required
+@require_GET
+def everything(request: HttpRequest, programme_id: int, delivery_id: int) -> StreamingHttpResponse:
+    """All files of a delivery in one ZIP."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    delivery = get_object_or_404(programme.deliveries, pk=delivery_id)
+    found = zip_of(delivery)
+    if found is None:
+        raise Http404
+    return StreamingHttpResponse(
+        found.blocks,
+        content_type="application/zip",
+        headers={"Content-Disposition": f'attachment; filename="{found.name}"'},
+    )

@@ -12,8 +12,8 @@ class DeskConfig(AppConfig):
         """Place every source on a track of its own once it is ready."""
         from recitant_web.desk.ducking import follow_speech, follow_step
         from recitant_web.desk.log import recorded
-        from recitant_web.desk.placing import place_source
-        from recitant_web.programme.signals import source_heard, source_ready
+        from recitant_web.desk.placing import lay_pile, place_source
+        from recitant_web.programme.signals import pile_changed, source_heard, source_ready
 
         recorded.connect(
             lambda programme, edit, after, **_: follow_step(programme, edit, after),
@@ -21,4 +21,5 @@ class DeskConfig(AppConfig):
             dispatch_uid="desk.follow_step",
         )
         source_heard.connect(lambda source, **_: follow_speech(source), weak=False, dispatch_uid="desk.follow_speech")
+        pile_changed.connect(lambda pile, **_: lay_pile(pile), weak=False, dispatch_uid="desk.lay_pile")
         source_ready.connect(lambda source, **_: place_source(source), weak=False, dispatch_uid="desk.place_source")

@@ -5,7 +5,8 @@ from typing import Any
 from django.db import transaction
 
 from recitant_core.gain.ducking import curve_change
-from recitant_core.render.following import BandEnergies, Scene, follow, scene_of
+from recitant_core.render.following import follow
+from recitant_core.render.scene import BandEnergies, Scene, scene_of
 from recitant_core.timeline.model import Plan
 from recitant_core.units.arrays import FloatArray
 from recitant_io.bands import stored_band_energy
@@ -33,6 +34,11 @@ _COSMETIC = {
     "left_out",
     "speaker",
     "meter_zones",
+    "title",
+    "frame_rate",
+    "picture_offset_samples",
+    "new_fades",
+    "shade",
 }
 
 

@@ -15,7 +15,7 @@ from recitant_core.measure.clip_level import ClipLevel
 from recitant_core.render.clip_levels import level_of_clip
 from recitant_core.render.clip_peaks import clip_peaks
 from recitant_core.timeline.edits import clips_by_id
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.timeline.speaking import SpeechOfSources, spoken
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.level import finite
@@ -60,7 +60,7 @@ def levels_of_tracks(
     for track in plan.tracks:
         later_db = plan.stem_gain_db(track.role) + plan.programme_gain_db
         heard = tuple(prints[key] for key in track.sound_keys)
-        words = tuple(said.get(key, 0) for key in track.source_keys) if track.role is Role.DIALOGUE else ()
+        words = tuple(said.get(key, 0) for key in track.source_keys) if track.role.is_speech else ()
         key = (track, later_db, heard, words)
         known = _of_tracks.get(key)
         if known is None:
@@ -75,7 +75,7 @@ def _levels_of_track(
     track: Track, later_db: float, energies: dict[str, FloatArray], speech: SpeechOfSources, ends: float | None
 ) -> LevelsOfClips:
     # later_db: gain of stem and programme behind the track's. An edit of one clip leaves the others of its track known.
-    is_spoken = track.role is Role.DIALOGUE
+    is_spoken = track.role.is_speech
     found: LevelsOfClips = {}
     for clip in track.clips:
         # What places and names it does not change how loud it is.

@@ -7,6 +7,7 @@ from django.contrib.auth.models import User
 from django.db import models as db
 from django.db import transaction
 from django.dispatch import Signal
+from django.utils import timezone
 
 from recitant_core.errors import EditRefused, StaleRevision
 from recitant_core.timeline.changes import Change
@@ -178,7 +179,8 @@ def _finish(programme: Programme, edit: Edit, state: EditState) -> None:
     if any(change["table"] == "programme" for change in edit.changes):
         programme.refresh_from_db()
     programme.revision += 1
-    programme.save(update_fields=["revision"])
+    programme.changed_at = timezone.now()
+    programme.save(update_fields=["revision", "changed_at"])
     start_job(programme.workspace, EXAMINE, {"programme_id": programme.pk, "revision": programme.revision})
 
 

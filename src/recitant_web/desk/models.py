@@ -3,7 +3,7 @@
 from django.conf import settings
 from django.db import models
 
-from recitant_web.programme.models import ROLES, Programme, Source
+from recitant_web.programme.models import Programme, Source
 
 
 class Track(models.Model):
@@ -11,7 +11,7 @@ class Track(models.Model):
 
     programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="tracks")
     name = models.CharField(max_length=255)
-    role = models.CharField(max_length=10, choices=ROLES)
+    role = models.CharField(max_length=24)
     position = models.PositiveIntegerField(default=0)
     gain_db = models.FloatField(default=0.0)
     pan = models.FloatField(default=0.0)
@@ -21,6 +21,10 @@ class Track(models.Model):
     ride = models.JSONField(default=dict)
     """points: [at_sample, gain_db] of each; is_first: whether before the processors. Empty for none."""
     height_px = models.PositiveSmallIntegerField(default=64)
+    shade = models.PositiveSmallIntegerField(default=0)
+    """Which shade of its role's colour tells it from its neighbours, 0 to 3."""
+    is_out = models.BooleanField(default=False)
+    """Whether all its clips are out of the mix: kept, and in no file."""
 
 
 class Clip(models.Model):
@@ -57,6 +61,13 @@ class Clip(models.Model):
     """Gain before and after a first balance, and whether it made the curve; null where none did."""
     accepted = models.JSONField(default=list)
     """[start, length] in the recording of each stretch whose speech may be close to the rest."""
+    is_out = models.BooleanField(default=False)
+    """Whether it is out of the mix: kept, and in no file."""
+    takes = models.JSONField(default=list)
+    """The other recordings for its place, each with its key and what differs from a plain one."""
+    take_index = models.PositiveSmallIntegerField(default=0)
+    unfilled = models.JSONField(default=list)
+    """Samples before and after it that other takes fill; empty for none."""
 
 
 class Marker(models.Model):
@@ -84,7 +95,7 @@ class Stem(models.Model):
     """The gain of all tracks of one role."""
 
     programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="stems")
-    role = models.CharField(max_length=10, choices=ROLES)
+    role = models.CharField(max_length=24)
     gain_db = models.FloatField(default=0.0)
     chain = models.JSONField(default=list)
     ride = models.JSONField(default=dict)
@@ -101,7 +112,7 @@ class Duck(models.Model):
     """How a stem or one track gives way to speech: the rule, and the curve it made."""
 
     programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="ducks")
-    stem = models.CharField(max_length=10, choices=ROLES, default="", blank=True)
+    stem = models.CharField(max_length=24, default="", blank=True)
     """Empty where it is a track that gives way."""
     track = models.ForeignKey(Track, null=True, on_delete=models.CASCADE, related_name="ducks")
     rule = models.JSONField(default=dict)
@@ -189,6 +200,9 @@ class FitResult(models.Model):
     gain_db = models.FloatField()
     ceiling_dbtp = models.FloatField(null=True)
     is_reached = models.BooleanField()
+    most_reduction_db = models.FloatField(null=True)
+    """Deepest reduction of the last limiter; null in fits from before it was kept."""
+    limited_share = models.FloatField(null=True)
     sentence = models.TextField()
 
     class Meta:

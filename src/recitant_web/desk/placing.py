@@ -1,16 +1,33 @@
 """Clips for recordings: of a programme that is laid out at once, and of a source that became ready."""
 
-from typing import Any
+from dataclasses import replace
+from typing import Any, Final
 
 from django.db import transaction
 from django.db.models import Max
 
+from recitant_core.gain.envelope import FadeShape
 from recitant_core.timeline.changes import Change
+from recitant_core.timeline.laying import Laid, Laying, LayingOrder, Piece, laid_out
+from recitant_core.timeline.model import Clip as ClipValue
+from recitant_core.timeline.model import Role
+from recitant_core.timeline.model import Track as TrackValue
+from recitant_core.timeline.takes import recorded_over
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_web.desk.bridge.changes import changes_between
+from recitant_web.desk.bridge.plans import plan_of
 from recitant_web.desk.log import inserted, record
 from recitant_web.desk.models import Clip, Track
-from recitant_web.programme.models import Programme, Source, SourceKind
+from recitant_web.programme.models import Picture, Pile, Programme, Source, SourceKind, SourceState
 
+MOST_TRACKS: Final = 200
+LAYING_WORDS: Final = {
+    Laying.ROW: "one after another on one track",
+    Laying.NAMES: "one after another, a track a name",
+    Laying.ROLES: "one after another, a track a role",
+    Laying.TIMES: "by their time of day",
+    Laying.APART: "each on a track of its own",
+}
 EDGE_FADE_SAMPLES = RATE_HZ // 200  # 5 ms: a clip neither starts nor ends with a click
 
 
@@ -32,24 +49,127 @@ def lay_out(programme: Programme, tracks: list[dict[str, Any]]) -> None:
 
 
 def place_source(source: Source) -> None:
-    """The clip of a source that became ready: on a track of its role with room there, or on a new one."""
+    """The clip of a source that became ready: on a track of its role with room there, or on a new one.
+
+    A file that came with others is laid with them; a film's own sound stays where its picture is.
+    """
+    if source.pile is not None and not source.has_picture:
+        lay_pile(source.pile)
+        return
     programme = Programme.objects.select_for_update().get(pk=source.programme_id)
-    name = source.name.rsplit(".", 1)[0] or source.name
+    name = _name(source)
+    if source.recorded_to:
+        _lay_take(programme, source, name)
+        return
     # What begins before the programme is cut there, so that the rest stays in sync.
     in_sample = min(max(0, -source.at_sample), source.length_samples - 1)
     start, length = max(0, source.at_sample), source.length_samples - in_sample
     track, made = _track_with_room(programme, source, name, SampleSpan(start, length))
-    clip = Clip.objects.create(
+    clip = _clip(programme, track, source, start, in_sample)
+    record(programme, None, f"{name[:150]} brought in", [], [*made, inserted("clip", clip)])
+
+
+def _lay_take(programme: Programme, source: Source, name: str) -> None:
+    """A take on the track that it was recorded to: where a clip lies, it becomes the take of it that sounds."""
+    to = source.recorded_to
+    before = plan = plan_of(programme)
+    track_id = str(to["track_id"])
+    if track_id not in {track.track_id for track in plan.tracks}:
+        label = Role(source.role).label
+        row = Track.objects.create(
+            programme=programme, name=label, role=source.role, position=_next_position(programme)
+        )
+        track_id = str(row.pk)
+        plan = replace(plan, tracks=(*plan.tracks, TrackValue(track_id, label, Role(source.role))))
+    # The recording holds some seconds before and after the range, so that its edges can still be moved.
+    in_sample = min(max(0, to.get("in_sample", 0)), source.length_samples - 1)
+    length = min(to.get("length_samples") or source.length_samples, source.length_samples - in_sample)
+    edge = min(EDGE_FADE_SAMPLES, length // 2)
+    clip = ClipValue("", source.sha256, source.at_sample, in_sample, length, 0.0, edge, edge, name=name[:255])
+    after = recorded_over(plan, track_id, clip, is_range=bool(to.get("is_range")))
+    changes, made, _ = changes_between(programme, before, after)
+    record(programme, None, f"{name[:150]} recorded", changes, made)
+
+
+def lay_pile(pile: Pile) -> None:
+    """Lay files that came together, as one step, once all were sent and each is ready or refused; else nothing yet."""
+    with transaction.atomic():
+        programme = Programme.objects.select_for_update().get(pk=pile.programme_id)
+        found = programme.piles.filter(pk=pile.pk, is_whole=True).first()
+        if found is None or found.uploads.exists() or found.sources.filter(state=SourceState.WAITING).exists():
+            return
+        ready = list(
+            found.sources.filter(state=SourceState.READY, has_picture=False, clip__isnull=True).order_by(
+                "pile_place", "pk"
+            )
+        )
+        pieces = [
+            Piece(str(s.pk), _name(s), Role(s.role), s.length_samples, max(0, s.at_sample), s.reference_samples)
+            for s in ready
+        ]
+        how = Laying(found.how)
+        found.delete()
+        if not pieces:
+            return
+        changes: list[Change] = []
+        by_key = {str(source.pk): source for source in ready}
+        for laid in laid_out(pieces, how, LayingOrder(found.order), origin=picture_origin(programme)):
+            track, from_sample, made = _track_for(programme, laid, how)
+            changes += made
+            changes += [
+                inserted("clip", _clip(programme, track, by_key[piece.key], at + from_sample, 0))
+                for piece, at in laid.pieces
+            ]
+        what = "1 file" if len(ready) == 1 else f"{len(ready)} files"
+        record(programme, None, f"{what} brought in, {LAYING_WORDS[how]}", [], changes)
+
+
+def _track_for(programme: Programme, laid: Laid, how: Laying) -> tuple[Track, int, list[Change]]:
+    """The track for a laying, and from where on: one of that name goes on where it ends."""
+    if how not in (Laying.APART, Laying.TIMES):
+        same = programme.tracks.filter(name=laid.name, role=laid.role.value).order_by("position").first()
+        if same is not None:
+            ends = [start + length for start, length in same.clips.values_list("start_sample", "length_samples")]
+            return same, max(ends, default=0), []
+    track = Track.objects.create(
+        programme=programme, name=laid.name[:255], role=laid.role.value, position=_next_position(programme)
+    )
+    return track, 0, [inserted("track", track)]
+
+
+def _clip(programme: Programme, track: Track, source: Source, start_sample: int, in_sample: int) -> Clip:
+    length = source.length_samples - in_sample
+    fades = programme.new_fades
+    shape = fades.get("shape", FadeShape.EQUAL_POWER.value)
+    return Clip.objects.create(
         track=track,
         source=source,
-        name=name[:255],
-        start_sample=start,
+        name=_name(source)[:255],
+        start_sample=start_sample,
         in_sample=in_sample,
         length_samples=length,
-        fade_in_samples=min(EDGE_FADE_SAMPLES, length // 2),
-        fade_out_samples=min(EDGE_FADE_SAMPLES, length // 2),
+        fade_in_samples=min(fades.get("in_samples", EDGE_FADE_SAMPLES), length // 2),
+        fade_out_samples=min(fades.get("out_samples", EDGE_FADE_SAMPLES), length // 2),
+        fade_in_shape=shape,
+        fade_out_shape=shape,
     )
-    record(programme, None, f"{name[:150]} brought in", [], [*made, inserted("clip", clip)])
+
+
+def _name(source: Source) -> str:
+    return source.name.rsplit(".", 1)[0] or source.name
+
+
+def _next_position(programme: Programme) -> int:
+    last = programme.tracks.aggregate(last=Max("position"))["last"]
+    return 0 if last is None else last + 1
+
+
+def picture_origin(programme: Programme) -> int:
+    """Time of day at programme start as the picture has it, in samples; 0 where it says none."""
+    picture = Picture.objects.filter(programme=programme).first()
+    if picture is None or picture.reference_samples is None:
+        return 0
+    return picture.reference_samples - programme.picture_offset_samples
 
 
 def _track_with_room(programme: Programme, source: Source, name: str, span: SampleSpan) -> tuple[Track, list[Change]]:
@@ -58,7 +178,6 @@ def _track_with_room(programme: Programme, source: Source, name: str, span: Samp
             clips = track.clips.values_list("start_sample", "length_samples")
             if all(SampleSpan(start, length).intersect(span) is None for start, length in clips):
                 return track, []
-    last = programme.tracks.aggregate(last=Max("position"))["last"]
-    position = 0 if last is None else last + 1
+    position = _next_position(programme)
     track = Track.objects.create(programme=programme, name=name[:255], role=source.role, position=position)
     return track, [inserted("track", track)]

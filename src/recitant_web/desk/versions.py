@@ -18,6 +18,9 @@ _PROGRAMME_FIELDS = (
     "master_chain",
     "programme_gain_db",
     "meter_zones",
+    "frame_rate",
+    "picture_offset_samples",
+    "new_fades",
 )
 
 

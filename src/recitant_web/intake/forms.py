@@ -7,11 +7,12 @@ from django.http import HttpRequest
 
 from recitant_core.errors import EditRefused, UnreadableMedia
 from recitant_web.desk.edits.clips import PlaceClips
+from recitant_web.desk.edits.programme import SetProgramme
 from recitant_web.desk.edits.recordings import Mend, Use
 from recitant_web.desk.edits.tracks import SetRole
 from recitant_web.desk.models import Clip
 from recitant_web.intake.queries import offered_place
-from recitant_web.programme.models import Programme, Source
+from recitant_web.programme.models import Picture, Programme, Source
 from recitant_web.shared.shapes import converted
 from recitant_words.notices import notice
 
@@ -28,7 +29,9 @@ def whole(text: str) -> int:
 
 
 def upload_wish(request: HttpRequest) -> dict[str, Any]:
-    """A file as the page announces it: name, size_bytes, fingerprint, role (empty to have it guessed).
+    """A file as the page announces it: name, size_bytes, fingerprint, role, pile, pile_place.
+
+    Empty for a role is to be guessed, null for a pile is laid by itself.
 
     Raises:
         UnreadableMedia: not of that shape.
@@ -40,6 +43,8 @@ def upload_wish(request: HttpRequest) -> dict[str, Any]:
             "size_bytes": int(data["size_bytes"]),
             "fingerprint": str(data["fingerprint"])[:128],
             "role": str(data.get("role", "")),
+            "pile": int(data["pile"]) if data.get("pile") else None,
+            "pile_place": max(0, min(100_000, int(data.get("pile_place") or 0))),
         }
     except (ValueError, KeyError, TypeError) as error:
         raise UnreadableMedia("upload_incomplete", file=notice("the_file")) from error
@@ -55,9 +60,25 @@ def role_edit(request: HttpRequest, revision: int) -> SetRole:
     return converted(SetRole, {"revision": revision, "source_ids": ids, "role": request.POST.get("role", "")})
 
 
+def rate_edit(programme: Programme) -> SetProgramme:
+    """The edit that makes a programme count as its picture does.
+
+    Raises:
+        EditRefused: it has no picture, or one of no usual rate.
+    """
+    picture = Picture.objects.filter(programme=programme).first()
+    if picture is None or not picture.frame_rate:
+        raise EditRefused("gone")
+    return converted(SetProgramme, {"revision": programme.revision, "frame_rate": picture.frame_rate})
+
+
 def mend_edit(request: HttpRequest, revision: int, source: Source) -> Mend:
     """The edit that applies a remedy to the clips of a file, or takes it back."""
-    asked = {"code": request.POST.get("code", ""), "is_undone": request.POST.get("undone") == "1"}
+    asked = {
+        "code": request.POST.get("code", ""),
+        "is_undone": request.POST.get("undone") == "1",
+        "is_for_all": request.POST.get("all") == "1",
+    }
     return converted(Mend, {"revision": revision, "source_id": source.pk, **asked})
 
 

@@ -5,8 +5,9 @@ from typing import Any
 
 from django.db.models import Count, Q
 
+from recitant_core.timeline.model import Role
 from recitant_core.units.timecode import timecode_from_samples
-from recitant_web.desk.models import Clip, EditState
+from recitant_web.desk.models import Clip, EditState, Track
 from recitant_web.programme.models import Picture, Programme, Source, SourceKind, SourceState
 
 # Nobody brought these in: the program made them, or they came out of the library.
@@ -22,6 +23,8 @@ class Row:
     open_findings: list[dict[str, Any]]
     """Findings that matter and that no remedy was applied for."""
     n_clips: int
+    is_take: bool = False
+    """Whether a clip that sounds as another recording holds it."""
 
 
 def rows(programme: Programme) -> list[Row]:
@@ -29,10 +32,16 @@ def rows(programme: Programme) -> list[Row]:
     found = programme.sources.exclude(kind__in=_MADE_HERE).select_related("job")
     mended: dict[int, set[str]] = {}
     n_clips: dict[int, int] = {}
-    for source_id, codes in Clip.objects.filter(track__programme=programme).values_list("source_id", "mended"):
+    held: set[str] = set()
+    fields = ("source_id", "mended", "takes")
+    for source_id, codes, takes in Clip.objects.filter(track__programme=programme).values_list(*fields):
         mended.setdefault(source_id, set()).update(codes)
         n_clips[source_id] = n_clips.get(source_id, 0) + 1
-    return [_row(source, frozenset(mended.get(source.pk, ())), n_clips.get(source.pk, 0)) for source in found]
+        held |= {take["source_key"] for take in takes}
+    return [
+        _row(one, frozenset(mended.get(one.pk, ())), n_clips.get(one.pk, 0), is_take=one.sha256 in held)
+        for one in found
+    ]
 
 
 def row(programme: Programme, source: Source) -> Row:
@@ -41,13 +50,13 @@ def row(programme: Programme, source: Source) -> Row:
     return _row(source, frozenset(code for codes in clips for code in codes), len(clips))
 
 
-def _row(source: Source, mended: frozenset[str], n_clips: int) -> Row:
+def _row(source: Source, mended: frozenset[str], n_clips: int, *, is_take: bool = False) -> Row:
     open_findings = [
         finding
         for finding in source.findings
         if finding["severity"] != "note" and not mended & {remedy["code"] for remedy in finding["remedies"]}
     ]
-    return Row(source, mended, open_findings, n_clips)
+    return Row(source, mended, open_findings, n_clips, is_take)
 
 
 def offered_place(programme: Programme, source: Source) -> tuple[int, str] | None:
@@ -79,3 +88,23 @@ def is_busy(programme: Programme) -> bool:
     picture = Picture.objects.filter(programme=programme).select_related("job").first()
     is_lightening = picture is not None and picture.job is not None and not picture.proxy_file and picture.job.is_open
     return bool(counted["n"]) or is_lightening
+
+
+def take_role(programme: Programme, track_id: int) -> str:
+    """What a take recorded to a track is: what the track is, or narration."""
+    found = Track.objects.filter(programme=programme, pk=track_id).values_list("role", flat=True).first()
+    return found or Role.NARRATION.value
+
+
+def alike(programme: Programme, source: Source) -> dict[str, int]:
+    """By code of each remedy of a recording: how many others it is offered for and was not applied to."""
+    found: dict[str, int] = {}
+    codes = {remedy["code"] for finding in source.findings for remedy in finding["remedies"]}
+    if not codes:
+        return found
+    for other in rows(programme):
+        offered = {remedy["code"] for finding in other.source.findings for remedy in finding["remedies"]}
+        if other.source.pk != source.pk and other.n_clips:
+            for code in (codes & offered) - other.mended:
+                found[code] = found.get(code, 0) + 1
+    return found

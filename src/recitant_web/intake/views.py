@@ -9,25 +9,35 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from recitant_web.accounts.queries import roles_of
 from recitant_web.desk.edits.registry import Edit
 from recitant_web.desk.log import redo, undo
-from recitant_web.intake.forms import mend_edit, role_edit, upload_wish, use_edit, whole
-from recitant_web.intake.queries import is_busy, newest_steps, offered_place, row, rows
+from recitant_web.intake.forms import mend_edit, rate_edit, role_edit, upload_wish, use_edit, whole
+from recitant_web.intake.queries import alike, is_busy, newest_steps, offered_place, row, rows, take_role
 from recitant_web.jobs.actions import pick_up_lost_jobs
 from recitant_web.programme.actions import (
+    begin_pile,
     begin_upload,
     bring_in,
     bring_in_sound_track,
+    close_pile,
     drop_upload,
     receive_piece,
     remove_refused,
     try_again,
 )
 from recitant_web.programme.ingesting import use_picture
-from recitant_web.programme.models import ROLES, SourceKind, SourceState
-from recitant_web.programme.queries import programmes_of
+from recitant_web.programme.models import SourceKind, SourceState
+from recitant_web.programme.queries import note_page, programmes_of
 from recitant_words.notices import notice
 
+LAYINGS = (
+    ("names", "A track for each name", "interview 01 and interview 02 share one"),
+    ("row", "All on one track", ""),
+    ("roles", "A track for each role", "dialogue, music, effects …"),
+    ("times", "By the time of day they carry", "what carries none follows behind"),
+    ("apart", "Each on a track of its own", "all from the start, or where the file says"),
+)
 _PIECE_BYTES = 1 << 16
 
 
@@ -37,7 +47,12 @@ _PIECE_BYTES = 1 << 16
 def intake(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The page."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
-    return render(request, "intake/page.html", _list(programme) | {"roles": ROLES, "step": "intake"})
+    note_page(programme, "intake")
+    return render(
+        request,
+        "intake/page.html",
+        _list(programme) | {"roles": roles_of(programme.workspace), "layings": LAYINGS, "step": "intake"},
+    )
 
 
 @login_required
@@ -64,8 +79,29 @@ def uploads(request: HttpRequest, programme_id: int) -> HttpResponse:
     """Announce a file; where to go on comes back."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     wish = upload_wish(request)
-    found = begin_upload(programme, wish["role"], wish["name"], wish["size_bytes"], wish["fingerprint"])
+    pile = get_object_or_404(programme.piles, pk=wish["pile"]) if wish["pile"] else None
+    found = begin_upload(
+        programme, wish["role"], wish["name"], wish["size_bytes"], wish["fingerprint"], pile, wish["pile_place"]
+    )
     return JsonResponse({"token": found.token, "received": found.received_bytes, "name": found.name})
+
+
+@login_required
+@require_POST
+def piles(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """Announce files that are laid out together."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    made = begin_pile(programme, request.POST.get("how", ""), request.POST.get("order", "name"))
+    return JsonResponse({"pile": made.pk})
+
+
+@login_required
+@require_POST
+def pile_whole(request: HttpRequest, programme_id: int, pile_id: int) -> HttpResponse:
+    """Say that all files of a pile were sent."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    close_pile(get_object_or_404(programme.piles, pk=pile_id))
+    return JsonResponse({})
 
 
 @login_required
@@ -90,11 +126,19 @@ def take(request: HttpRequest, programme_id: int) -> HttpResponse:
     file = request.FILES.get("file")
     if file is None:
         return JsonResponse({"sentence": notice("no_take")}, status=422)
-    at_sample = whole(request.POST.get("at_sample", "0"))
+    names = ("at_sample", "track_id", "in_sample", "length_samples")
+    at_sample, track_id, in_sample, length = (whole(request.POST.get(name) or "0") for name in names)
     number = programme.sources.filter(kind=SourceKind.TAKE).count() + 1
-    name = notice("take_file", number=number)
+    recorded_to = {"track_id": track_id, "is_range": length > 0, "in_sample": in_sample, "length_samples": length}
     made = bring_in(
-        programme, "dialogue", name, file.size, file.chunks(), kind=SourceKind.TAKE, at_sample=max(0, at_sample)
+        programme,
+        take_role(programme, track_id),
+        notice("take_file", number=number),
+        file.size,
+        file.chunks(),
+        kind=SourceKind.TAKE,
+        at_sample=max(0, at_sample),
+        recorded_to=recorded_to if "track_id" in request.POST else {},
     )
     return JsonResponse({"source_id": made.pk, "name": made.name})
 
@@ -105,6 +149,15 @@ def roles(request: HttpRequest, programme_id: int) -> HttpResponse:
     """What some files are."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     _edit(programme, request, role_edit(request, programme.revision))
+    return _table(request, programme)
+
+
+@login_required
+@require_POST
+def rate(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """Count in the picture's frame rate."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    _edit(programme, request, rate_edit(programme))
     return _table(request, programme)
 
 
@@ -187,7 +240,13 @@ def _table(request: HttpRequest, programme) -> HttpResponse:  # type: ignore[no-
 def _source(request: HttpRequest, programme_id: int, source_id: int) -> HttpResponse:
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     found = get_object_or_404(programme.sources.select_related("job"), pk=source_id)
-    context = {"programme": programme, "row": row(programme, found), "place": offered_place(programme, found)}
+    context = {
+        "programme": programme,
+        "row": row(programme, found),
+        "place": offered_place(programme, found),
+        "alike": alike(programme, found),
+        "roles": roles_of(programme.workspace),
+    }
     response = render(request, "intake/_source.html", context)
     if request.method == "POST":
         response["HX-Trigger"] = "sources-changed"

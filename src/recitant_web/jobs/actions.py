@@ -8,7 +8,7 @@ from typing import Final
 
 from celery import current_app
 from django.db import DatabaseError, transaction
-from django.db.models import F, QuerySet
+from django.db.models import F, Q, QuerySet
 from django.utils import timezone
 from kombu.exceptions import OperationalError
 
@@ -97,9 +97,11 @@ def pick_up_lost_jobs() -> int:
     lost = Job.objects.filter(state=JobState.WORKING, heartbeat_at__lt=lost_since)
     lost.filter(attempts__gte=MOST_ATTEMPTS).update(state=JobState.CRASHED, sentence=notice("given_up"))
     again = list(lost.filter(attempts__lt=MOST_ATTEMPTS).values_list("pk", "kind"))
-    again += list(Job.objects.filter(state=JobState.WAITING, created_at__lt=lost_since).values_list("pk", "kind"))
+    # One that waits long behind others was sent, and is sent again at most once in that time.
+    sent_before = Q(heartbeat_at__lt=lost_since) | Q(heartbeat_at__isnull=True, created_at__lt=lost_since)
+    again += list(Job.objects.filter(sent_before, state=JobState.WAITING).values_list("pk", "kind"))
     for job_id, kind in again:
-        Job.objects.filter(pk=job_id).update(state=JobState.WAITING)
+        Job.objects.filter(pk=job_id).update(state=JobState.WAITING, heartbeat_at=timezone.now())
         _send(job_id, kind)
     return len(again)
 
@@ -117,7 +119,7 @@ def _take(job_id: int) -> bool:
     taken = Job.objects.filter(pk=job_id, state=JobState.WAITING) | Job.objects.filter(
         pk=job_id, state=JobState.WORKING, heartbeat_at__lt=lost_since
     )
-    return bool(taken.update(state=JobState.WORKING, heartbeat_at=now, attempts=F("attempts") + 1))
+    return bool(taken.update(state=JobState.WORKING, heartbeat_at=now, started_at=now, attempts=F("attempts") + 1))
 
 
 def _end(job: Job, state: JobState, words: str) -> Job:

@@ -29,6 +29,9 @@ class Job(models.Model):
     attempts = models.PositiveSmallIntegerField(default=0)
     created_at = models.DateTimeField(auto_now_add=True)
     heartbeat_at = models.DateTimeField(null=True)
+    """When it last said that it lives; of one that waits, when it was last sent again."""
+    started_at = models.DateTimeField(null=True)
+    """Of the attempt that is under way, or was last."""
 
     class Meta:
         indexes = [models.Index(fields=["state", "heartbeat_at"])]

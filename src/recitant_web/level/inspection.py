@@ -7,7 +7,14 @@ from typing import Any
 from recitant_core.errors import EditRefused
 from recitant_core.processors.chain import chain_reach
 from recitant_core.processors.model import Chain, chain_data, chain_from_data, chain_key, place_for
-from recitant_core.render.inspection import ChainInput, chain_input, chain_view, reduction_of, track_level_dbfs
+from recitant_core.render.inspection import (
+    ChainInput,
+    chain_input,
+    chain_view,
+    reduction_of,
+    static_view,
+    track_level_dbfs,
+)
 from recitant_core.render.search import found_chain, search_material
 from recitant_core.timeline.edits import clips_by_id
 from recitant_core.timeline.speaking import spoken
@@ -43,6 +50,15 @@ def processor_view(programme: Programme, asked: ViewRequest) -> dict[str, Any]:
     words = effort_sentence(chain[asked.index], effort) if 0 <= asked.index < len(chain) else ""
     view["figures"] = labelled_figures(view["figures"])
     return view | {"order": order_words(chain)} | ({"effort": words} if words else {})
+
+
+def processor_curves(asked: ViewRequest) -> dict[str, Any]:
+    """What follows from a processor's values alone.
+
+    Raises:
+        PlanError: a chain that cannot be.
+    """
+    return static_view(chain_from_data(asked.chain), asked.index, asked.at_sample)
 
 
 def _input(snapshot: Snapshot, asked: ViewRequest, chain: Chain) -> ChainInput:

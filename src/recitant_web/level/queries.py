@@ -46,7 +46,7 @@ def _settings(snapshot: Snapshot) -> dict[str, Any]:
                 "id": t.track_id,
                 "name": t.name,
                 "role": t.role.value,
-                "letter": t.role.value[0].upper(),
+                "letter": t.role.letter,
                 "gain_db": t.gain_db,
                 "pan": t.pan,
                 "is_mono": t.is_mono,
@@ -58,9 +58,9 @@ def _settings(snapshot: Snapshot) -> dict[str, Any]:
         "stems": [
             {
                 "id": role.value,
-                "name": f"{role.value.capitalize()} stem",
+                "name": f"{role.label} stem",
                 "role": role.value,
-                "letter": role.value[0].upper(),
+                "letter": role.letter,
                 "gain_db": plan.stem_gain_db(role),
                 "aim_lufs": spec.aim_lufs(role),
                 "chain": chain_data(plan.stem_chain(role)),

@@ -3,7 +3,7 @@
 from typing import Any, Final
 
 from recitant_core.measure.clip_level import UNMEASURED
-from recitant_core.timeline.model import Role, Track
+from recitant_core.timeline.model import Track
 from recitant_core.units.level import finite
 from recitant_web.desk.levels import LevelsOfClips, Peaks, advised_gain_db, known_peaks, levels_of_tracks, peaks_key
 from recitant_web.listening.snapshot import Snapshot
@@ -44,7 +44,7 @@ def _rows_of_track(
     track: Track, gain_db: float, aim_lufs: float, levels: LevelsOfClips, peaks: dict[str, Peaks]
 ) -> list[Row]:
     # gain_db: of track and stem.
-    letter = track.role.value[0].upper()
+    letter = track.role.letter
     rows = []
     for clip in track.clips:
         measured = levels[clip.clip_id]
@@ -57,10 +57,11 @@ def _rows_of_track(
                 "name": clip.name,
                 "role": track.role.value,
                 "letter": letter,
-                "speaker": clip.speaker or (track.name if track.role is Role.DIALOGUE else ""),
+                "speaker": clip.speaker or (track.name if track.role.is_speech else ""),
                 "track_id": track.track_id,
                 "track": track.name,
                 "group": clip.group,
+                "is_out": clip.is_out or track.is_out,
                 "start_sample": clip.start_sample,
                 "in_sample": clip.in_sample,
                 "length_samples": clip.length_samples,
@@ -68,7 +69,10 @@ def _rows_of_track(
                 "short_term_lufs": finite(found.short_term_lufs),
                 "range_lu": finite(found.range_lu),
                 "noise_lufs": finite(found.noise_lufs),
-                "outliers": [[s.start_sample + clip.start_sample, s.length_samples] for s in found.outliers],
+                # A door slam is no outlier: only beside speech does one burst say little about the rest.
+                "outliers": [[s.start_sample + clip.start_sample, s.length_samples] for s in found.outliers]
+                if track.role.is_speech
+                else [],
                 "sample_peak_dbfs": None if sample is None else sample + gains_db,
                 "true_peak_dbtp": None if true is None else true + gains_db,
                 "has_peaks": key in peaks,

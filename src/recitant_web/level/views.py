@@ -8,6 +8,7 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_POST
 
+from recitant_web.accounts.queries import roles_of
 from recitant_web.desk.edits.doors import edit_from, said_of
 from recitant_web.level.forms import (
     DraftRequest,
@@ -19,16 +20,17 @@ from recitant_web.level.forms import (
     ReadPreset,
     ViewRequest,
 )
-from recitant_web.level.inspection import found_in, processor_view, whole_reduction
+from recitant_web.level.inspection import found_in, processor_curves, processor_view, whole_reduction
 from recitant_web.level.presets import chain_of_preset, drop_preset, keep_preset, presets
 from recitant_web.level.queries import evened_data, level_state, level_state_soon, page_data, peaks_of_clips
 from recitant_web.listening.drafts import keep_draft
 from recitant_web.listening.examination import measure_again
 from recitant_web.programme.models import Programme
-from recitant_web.programme.queries import programmes_of, specs
+from recitant_web.programme.queries import note_page, programmes_of
 from recitant_web.shared.middleware import reads
 from recitant_web.shared.shapes import body_of
 from recitant_web.shared.states import held_state, json_answer, state_answer, tag_of
+from recitant_web.specifications.queries import specs_of
 
 PAGE = "level"
 
@@ -43,6 +45,7 @@ def _programme(request: HttpRequest, programme_id: int) -> Programme:
 def level(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The page, with its first state inside."""
     programme = _programme(request, programme_id)
+    note_page(programme, "level")
     measure_again(programme)
     state = level_state(programme)
     context = {
@@ -50,7 +53,8 @@ def level(request: HttpRequest, programme_id: int) -> HttpResponse:
         "state": state,
         "tag": tag_of(PAGE, programme.pk, state),
         "page": page_data(),
-        "specs": specs(),
+        "specs": specs_of(programme.workspace),
+        "roles": roles_of(programme.workspace),
         "step": "level",
     }
     return render(request, "level/page.html", context)
@@ -83,6 +87,15 @@ def level_edits(request: HttpRequest, programme_id: int) -> HttpResponse:
 def level_view(request: HttpRequest, programme_id: int) -> HttpResponse:
     """What a chain, kept or being tried, does to its target."""
     return json_answer(processor_view(_programme(request, programme_id), body_of(request, ViewRequest)))
+
+
+@reads
+@login_required
+@require_POST
+def level_static(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """What follows from a processor's values alone, before anything is rendered."""
+    _programme(request, programme_id)
+    return json_answer(processor_curves(body_of(request, ViewRequest)))
 
 
 @reads

@@ -12,7 +12,7 @@ class Sound(models.Model):
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="sounds")
     name = models.CharField(max_length=120)
     tags = models.CharField(max_length=200, default="", blank=True)
-    role = models.CharField(max_length=10, default="effects")
+    role = models.CharField(max_length=24, default="effects")
     is_shipped = models.BooleanField(default=False)
     original_file = models.CharField(max_length=200)
     sha256 = models.CharField(max_length=64)

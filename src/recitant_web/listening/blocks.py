@@ -12,8 +12,8 @@ import soundfile
 from recitant_core.dsp.quantise import quantise
 from recitant_core.errors import RangeError
 from recitant_core.measure.lately import Lately
-from recitant_core.measure.running import LEAD_SAMPLES, running_readings
-from recitant_core.render.mix import render_output
+from recitant_core.measure.running import LEAD_SAMPLES, running_readings, stem_levels_lufs
+from recitant_core.render.mix import render_heard
 from recitant_core.render.tracks import Heard
 from recitant_core.timeline.model import Plan
 from recitant_core.units.arrays import Audio
@@ -36,30 +36,35 @@ class Block:
     readings: dict[str, Any]
 
 
+@dataclass(frozen=True)
+class Listening:
+    """How somebody listens."""
+
+    heard: Heard
+    """Which tracks sound."""
+    hear: str = "mix"
+    """"mix" for the mix as balanced (float), "handed-over" for the samples of the file that will be written for the
+    programme's specification (24 bit)."""
+    is_mono: bool = False
+    """Whether both sides are added up, to check what a single loudspeaker gives."""
+    has_stems: bool = False
+    """Whether the meters of the stems are wanted."""
+    listener: Hashable = None
+    """Who it is: meters go on from what the same one heard before."""
+
+
 def block(
-    programme: Programme,
-    start_sample: int,
-    length_samples: int,
-    hear: str,
-    heard: Heard,
-    plan: Plan | None = None,
-    *,
-    is_mono: bool = False,
-    listener: Hashable = None,
+    programme: Programme, start_sample: int, length_samples: int, listening: Listening, plan: Plan | None = None
 ) -> Block:
     """What is heard in a stretch.
 
     Args:
-        hear: "mix" for the mix as balanced (float), "handed-over" for the samples of the file that will be written
-            for the programme's specification (24 bit).
-        heard: which tracks sound.
         plan: heard instead of the programme's own, for comparing.
-        listener: who hears it; meters go on from what the same one heard before.
-        is_mono: whether both sides are added up, to check what a single loudspeaker gives.
 
     Raises:
         RangeError: a stretch out of bounds.
     """
+    hear, heard, is_mono = listening.hear, listening.heard, listening.is_mono
     if start_sample < 0 or not 1 <= length_samples <= MOST_BLOCK_SAMPLES or hear not in ("mix", "handed-over"):
         raise RangeError("block", start_sample=start_sample, length_samples=length_samples, hear=hear)
     snapshot = Snapshot(programme, plan)
@@ -70,10 +75,10 @@ def block(
         plan = replace(plan, master=master)
     sources = {key: known_source(key) for key in {c.source_key for track in plan.tracks for c in track.clips}}
     mix = (snapshot.key, plan.master, heard, is_mono)
-    lately = _lately.get_or_make((listener, programme.pk, hear, heard, is_mono), Lately)
+    lately = _lately.get_or_make((listening.listener, programme.pk, hear, heard, is_mono), Lately)
     lead = lately.lead(start_sample, mix, time.monotonic())
     span = SampleSpan(start_sample, length_samples).widen(LEAD_SAMPLES if lead is None else 0, 0)
-    audio = render_output(plan, sources, span, heard)
+    audio, stems = render_heard(plan, sources, span, heard)
     if is_mono:
         audio = np.repeat(audio.mean(axis=1, keepdims=True), 2, axis=1)
     wanted = audio[-length_samples:]
@@ -90,7 +95,12 @@ def block(
         wav = file.getvalue()
     else:
         wav = wav_float(wanted)
-    return Block(wav, {"revision": programme.revision, "is_exact": is_exact, **block_readings(audio)})
+    readings = {"revision": programme.revision, "is_exact": is_exact, **block_readings(audio)}
+    if listening.has_stems:
+        readings["stems"] = {
+            role.value: tenths_of(stem_levels_lufs(stem[-length_samples:])) for role, stem in stems.items()
+        }
+    return Block(wav, readings)
 
 
 def wav_float(audio: Audio) -> bytes:

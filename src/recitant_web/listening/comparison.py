@@ -4,7 +4,7 @@ Every comparison is matched in loudness: louder sounds better.
 """
 
 from dataclasses import replace
-from typing import Any
+from typing import Any, Final
 
 import numpy as np
 
@@ -14,12 +14,13 @@ from recitant_core.processors.model import Chain, Processor
 from recitant_core.render.inspection import heard_of
 from recitant_core.render.mix import render_mix
 from recitant_core.render.tracks import Heard
-from recitant_core.timeline.edits import clips_by_id
+from recitant_core.timeline.edits import clips_by_id, set_clips
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Plan, Role
 from recitant_core.timeline.strips import target_chain, target_ride, with_chain, without_chains
+from recitant_core.timeline.takes import with_take
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ, SampleSpan
-from recitant_web.desk.bridge.plans import plan_key, plan_of, plan_of_rows
+from recitant_web.desk.bridge.plans import lengths_of_plan, plan_key, plan_of, plan_of_rows
 from recitant_web.desk.energies import known_source
 from recitant_web.listening.drafts import draft
 from recitant_web.programme.models import Programme
@@ -35,30 +36,53 @@ def plan_instead(programme: Programme, instead: dict[str, Any]) -> Plan:
 
     Args:
         instead: ``how``: "untreated" (the chain of a target off), "bypass" or "taken" (one processor of it off, or
-            only what it takes away), "ridden" (a fader moved by ``gain_db``), "draft" (a chain by its name), "page"
-            (every chain and ride off), "version"; with ``target``, ``id``, ``index``, ``draft``, ``version_id`` and
-            ``at_sample`` (of the match), as needed.
+            only what it takes away), "band" (one ``band`` of a processor alone: low, middle or high), "ridden" (a fader
+            moved by ``gain_db``), "draft" (a chain by its name), "page" (every chain and ride off), "version", "take"
+            (another take of a clip, by its ``index``); with ``target``, ``id``, ``index``, ``draft``, ``version_id``
+            and ``at_sample`` (of the match), as needed.
 
     Raises:
         EditRefused: what it names is not there.
     """
     plan = plan_of(programme)
-    how = instead.get("how")
-    if how == "version":
-        version = programme.versions.filter(pk=instead.get("version_id")).first()  # type: ignore[attr-defined]
-        if version is None:
-            raise EditRefused("gone")
-        return _matched(plan, plan_of_rows(programme, version.rows), instead)
-    if how == "page":
-        return _matched(plan, without_chains(plan), instead)
-    target, target_id = str(instead.get("target")), str(instead.get("id"))
-    if how == "ridden":
-        return _ridden(plan, target, target_id, instead.get("gain_db"))
-    chain = target_chain(plan, target, target_id)
-    if how == "draft":
-        return with_chain(plan, target, [target_id], draft(str(instead.get("draft", ""))))
-    other = with_chain(plan, target, [target_id], _other_chain(chain, str(how), int(instead.get("index", 0))))
-    return other if how == "taken" else _matched(plan, other, instead)
+    how = str(instead.get("how"))
+    target, target_id, index = str(instead.get("target")), str(instead.get("id")), int(instead.get("index", 0))
+    match how:
+        case "version":
+            other = _version(programme, instead.get("version_id"))
+        case "page":
+            other = without_chains(plan)
+        case "take":
+            other = _with_take(programme, plan, target_id, index)
+        case "ridden":
+            other = _ridden(plan, target, target_id, instead.get("gain_db"))
+        case "draft":
+            other = with_chain(plan, target, [target_id], draft(str(instead.get("draft", ""))))
+        case "band":
+            chain = _band_alone(target_chain(plan, target, target_id), index, str(instead.get("band")))
+            other = with_chain(plan, target, [target_id], chain)
+        case _:
+            chain = _other_chain(target_chain(plan, target, target_id), how, index)
+            other = with_chain(plan, target, [target_id], chain)
+    return other if how in _UNMATCHED else _matched(plan, other, instead)
+
+
+_UNMATCHED: Final = ("ridden", "draft", "band", "taken")
+
+
+def _version(programme: Programme, version_id: object) -> Plan:
+    version = programme.versions.filter(pk=version_id).first()  # type: ignore[attr-defined]
+    if version is None:
+        raise EditRefused("gone")
+    return plan_of_rows(programme, version.rows)
+
+
+def _with_take(programme: Programme, plan: Plan, clip_id: str, index: int) -> Plan:
+    found = clips_by_id(plan).get(clip_id)
+    if found is None:
+        raise EditRefused("gone")
+    made = with_take(found[1], index, lengths_of_plan(programme))
+    return set_clips(plan, [clip_id], lambda _: made)
 
 
 def _other_chain(chain: Chain, how: str, index: int) -> Chain:
@@ -72,9 +96,16 @@ def _other_chain(chain: Chain, how: str, index: int) -> Chain:
     return (*chain[:index], replace(chain[index], is_bypassed=True), *chain[index + 1 :])
 
 
+def _band_alone(chain: Chain, index: int, band: str) -> Chain:
+    is_there = 0 <= index < len(chain) and chain[index].kind == "three-band" and band in ("low", "middle", "high")
+    if not is_there:
+        raise EditRefused("no_such_processor")
+    return (*chain[:index], replace(chain[index], band_alone=band, is_bypassed=False))
+
+
 def heard_instead(programme: Programme, instead: dict[str, Any], heard: Heard) -> Heard:
-    """Which tracks sound while something else is heard: what is taken away is heard alone, all else as asked."""
-    if instead.get("how") != "taken":
+    """Which tracks sound while something else is heard: a band or what is taken away alone, all else as asked."""
+    if instead.get("how") not in ("taken", "band"):
         return heard
     return heard_of(plan_of(programme), str(instead.get("target")), str(instead.get("id")))
 
@@ -128,7 +159,7 @@ def _matched(plan: Plan, other: Plan, instead: dict[str, Any]) -> Plan:
     if abs(by_db) < 0.05:
         return other
     gain = Processor("gain").with_values(gain_db=round(by_db, 2))
-    if target in ("clip", "track", "stem") and instead.get("how") in ("untreated", "bypass"):
+    if target in ("clip", "track", "stem") and instead.get("how") in ("untreated", "bypass", "take"):
         return with_chain(other, target, [target_id], (*target_chain(other, target, target_id), gain))
     return replace(other, master_chain=(*other.master_chain, gain))
 

@@ -64,7 +64,8 @@ def _of_track(snapshot: Snapshot, track: Track, gain_db: float, view: SampleSpan
     found: Contours = {}
     for clip in track.clips:
         energy = snapshot.energies[clip.sound_key]
-        contour = clip_contour(clip, track, gain_db, energy, lowered_db, view, step_hops)
+        is_out = clip.is_out or track.is_out
+        contour = clip_contour(clip, track, gain_db, energy, None if is_out else lowered_db, view, step_hops)
         if contour is None:
             continue
         data: dict[str, Any] = {"from_sample": contour.from_sample, "tenths": tenths_of(contour.lufs)}

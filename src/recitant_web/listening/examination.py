@@ -1,5 +1,6 @@
 """Exact figures of a revision and its fit, in the background; kept under the hash of its plan."""
 
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
@@ -9,9 +10,11 @@ from django.db import transaction
 from recitant_core.balance.stem_meter import StemMeter
 from recitant_core.delivery.figures import readings_data
 from recitant_core.delivery.fit import FitState, fit
+from recitant_core.delivery.spec_json import spec_key
 from recitant_core.delivery.trial import Rendered, render_once
 from recitant_core.errors import Cancelled, PlanError
 from recitant_core.ports import Progress
+from recitant_core.render.scene import talk_clearance_lu
 from recitant_core.units.level import finite
 from recitant_io.chained import Budget, tidy
 from recitant_io.kept_mix import kept_mix
@@ -22,11 +25,13 @@ from recitant_web.desk.log import EXAMINE
 from recitant_web.desk.models import FitResult, Verdict
 from recitant_web.jobs.actions import start_job
 from recitant_web.jobs.queries import is_under_way
+from recitant_web.listening.figures import fit_view
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.listening.stored import stem_levels_folder
 from recitant_web.programme.models import Programme
 from recitant_words.fits import fit_sentence
 from recitant_words.notices import notice
+from recitant_words.sentences import signed
 
 _CHAINS_SHARE = 0.4  # of the work, where there are chains to render
 
@@ -40,6 +45,19 @@ def measure_again(programme: Programme) -> None:
     with transaction.atomic():
         if not is_under_way(programme.workspace, EXAMINE, payload):
             start_job(programme.workspace, EXAMINE, payload)
+
+
+def measure_the_unjudged() -> int:
+    """Send every programme to be measured that has no verdict for the list yet; how many there were."""
+    unjudged = list(
+        Programme.objects.filter(judged={}, deleted_at__isnull=True, tracks__clips__isnull=False).distinct()
+    )
+    with transaction.atomic():
+        for programme in unjudged:
+            payload = {"programme_id": programme.pk, "revision": programme.revision}
+            if not is_under_way(programme.workspace, EXAMINE, payload):
+                start_job(programme.workspace, EXAMINE, payload)
+    return len(unjudged)
 
 
 def examine(programme_id: int, revision: int, progress: Progress) -> str:
@@ -66,24 +84,43 @@ def examine(programme_id: int, revision: int, progress: Progress) -> str:
         begin = _CHAINS_SHARE
         known_energies(snapshot.plan, Budget(None, partial(still, 0.0, begin), missing))
     tidy(Path(settings.MEDIA_ROOT) / "chained")
-    needs_figures = snapshot.verdict is None or snapshot.stems is None
-    if not needs_figures and snapshot.spec.spec_id in snapshot.fits:
+    needs_figures = snapshot.verdict is None or snapshot.stems is None or snapshot.outline is None
+    if not needs_figures and snapshot.fit_key(snapshot.spec) in snapshot.fits:
+        _note_verdict(programme)
         return notice("measured")
     middle = begin + (1.0 - begin) * 0.5
     meter = StemMeter(snapshot.plan)
     with kept_mix(Path(settings.MEDIA_ROOT) / "kept-mixes", snapshot.plan.layout) as store:
         sources = sources_of_plan(programme)
         hear = (lambda segment: meter.feed(segment.stems)) if needs_figures else None
-        known = render_once(snapshot.plan, sources, store, partial(still, begin, middle), hear)
+        speech = snapshot.talk.spans
+        known = render_once(snapshot.plan, sources, store, partial(still, begin, middle), hear, speech)
         if needs_figures:
             _keep_figures(snapshot, known, meter)
-        if snapshot.spec.spec_id not in snapshot.fits:
+        if snapshot.spec.least_clearance_lu is not None:
+            stems = meter.energies() if needs_figures else snapshot.stems or {}
+            known = replace(known, clearance_lu=talk_clearance_lu(stems, snapshot.talk))
+        if snapshot.fit_key(snapshot.spec) not in snapshot.fits:
             _fit(snapshot, known, partial(still, middle, 1.0))
+    _note_verdict(programme)
     return notice("measured")
 
 
+def _note_verdict(programme: Programme) -> None:
+    """The verdict in short, for the list of programmes."""
+    snapshot = Snapshot(programme)
+    found = fit_view(snapshot, snapshot.spec)
+    judged = {
+        "revision": programme.revision,
+        "spec": spec_key(snapshot.spec),
+        "state": "squashed" if found.is_squashed else "passes" if found.is_reached else "fails",
+        "words": f"{signed(snapshot.readings[0].integrated_lufs)} LUFS",
+    }
+    Programme.objects.filter(pk=programme.pk, revision=programme.revision).update(judged=judged)
+
+
 def _keep_figures(snapshot: Snapshot, known: Rendered, meter: StemMeter) -> None:
-    keep_stem_levels(stem_levels_folder(), snapshot.key, meter.energies())
+    keep_stem_levels(stem_levels_folder(), snapshot.key, meter.energies(), known.outline)
     trial = known.untouched
     figures = readings_data(trial.readings) | {"dialogue_lufs": finite(trial.dialogue_lufs)}
     Verdict.objects.get_or_create(programme=snapshot.programme, plan_key=snapshot.key, defaults={"figures": figures})
@@ -94,11 +131,13 @@ def _fit(snapshot: Snapshot, known: Rendered, progress: Progress) -> None:
     FitResult.objects.get_or_create(
         programme=snapshot.programme,
         plan_key=snapshot.key,
-        spec_id=snapshot.spec.spec_id,
+        spec_id=snapshot.fit_key(snapshot.spec),
         defaults={
             "gain_db": found.trial.master.gain_db,
             "ceiling_dbtp": found.trial.master.ceiling_dbtp,
             "is_reached": found.state is FitState.REACHED,
+            "most_reduction_db": finite(found.trial.most_reduction_db),
+            "limited_share": found.trial.limited_share,
             "sentence": fit_sentence(found),
         },
     )

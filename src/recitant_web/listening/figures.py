@@ -1,36 +1,82 @@
 """Figures of a mix: the verdict and the fit, foretold at once and exact once they were measured."""
 
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
 from recitant_core.delivery.figures import verdict_data
+from recitant_core.delivery.forecast import Forecast, forecast
 from recitant_core.delivery.judge import judge
 from recitant_core.delivery.predict import predict
 from recitant_core.delivery.spec import Spec
+from recitant_core.delivery.squash import is_squashed, squash_cure
 from recitant_core.measure.loudness import short_term_contour_lufs
 from recitant_core.timeline.model import Master
 from recitant_core.units.arrays import FloatArray
+from recitant_web.desk.models import FitResult
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.shared.caches import Cache
-from recitant_words.fits import prediction_sentence
+from recitant_words.fits import cure_sentence, forecast_sentence, prediction_sentence
 
 HORIZON_POINTS = 600
 _FLOOR_TENTHS = -1_000  # what stands for silence in a contour, in tenths of LUFS
 
 
-def prediction_text(snapshot: Snapshot, spec: Spec) -> tuple[str, bool, bool]:
-    """What a fit to a specification will do: the sentence, whether it is likely to pass, whether it is exact."""
-    exact = snapshot.fits.get(spec.spec_id)
+@dataclass(frozen=True)
+class FitView:
+    """What a fit to a specification does, or will do."""
+
+    sentence: str
+    is_reached: bool
+    is_exact: bool
+    """Whether it was tried; else it is foretold."""
+    is_squashed: bool = False
+    cure: str = ""
+    """Of a squashed one: what to do about it."""
+
+
+def fit_view(snapshot: Snapshot, spec: Spec) -> FitView:
+    """What a fit of the mix to a specification does; kept by the mix."""
+    exact = snapshot.fits.get(snapshot.fit_key(spec))
+    key = (snapshot.programme.pk, snapshot.key, snapshot.fit_key(spec), exact is not None, snapshot.verdict is not None)
+    if exact is None and snapshot.verdict is None:
+        prediction = predict(snapshot.readings[0], spec, snapshot.readings[1])
+        return FitView(prediction_sentence(prediction), prediction is not None and prediction.is_likely, False)
+    return _fits.get_or_make(key, lambda: _fit_view(snapshot, spec, exact))
+
+
+_fits: Cache[FitView] = Cache("fits and forecasts", 1_000_000)
+
+
+def _fit_view(snapshot: Snapshot, spec: Spec, exact: FitResult | None) -> FitView:
+    readings, dialogue_lufs = snapshot.readings
+    outline = snapshot.outline
+    found = None if outline is None else forecast(outline, readings, spec, dialogue_lufs)
+    if exact is not None and exact.limited_share is not None:
+        squashed = exact.is_reached and is_squashed(exact.most_reduction_db or 0.0, exact.limited_share)
+    else:
+        squashed = found is not None and found.is_reached and is_squashed(found.most_reduction_db, found.limited_share)
+    cure = _cure_words(snapshot, found) if squashed and found is not None else ""
     if exact is not None:
-        return exact.sentence, exact.is_reached, True
-    prediction = predict(snapshot.readings[0], spec, snapshot.readings[1])
-    return prediction_sentence(prediction), prediction is not None and prediction.is_likely, False
+        return FitView(exact.sentence, exact.is_reached, True, squashed, cure)
+    if found is None:
+        prediction = predict(readings, spec, dialogue_lufs)
+        return FitView(prediction_sentence(prediction), prediction is not None and prediction.is_likely, False)
+    return FitView(forecast_sentence(found, spec), found.is_reached, False, squashed, cure)
+
+
+def _cure_words(snapshot: Snapshot, found: Forecast) -> str:
+    cure = squash_cure(found.reduction_db, snapshot.scene.tracks)
+    if cure is None:
+        return ""
+    track = next(track for track in snapshot.plan.tracks if track.track_id == cure.target_id)
+    return cure_sentence(cure, track.name)
 
 
 def likely_master(snapshot: Snapshot) -> tuple[Master, bool]:
     """The master setting that hands a mix over, and whether it is exact."""
-    exact = snapshot.fits.get(snapshot.spec.spec_id)
+    exact = snapshot.fits.get(snapshot.fit_key(snapshot.spec))
     if exact is not None:
         return Master(exact.gain_db, exact.ceiling_dbtp), True
     prediction = predict(snapshot.readings[0], snapshot.spec, snapshot.readings[1])
@@ -44,7 +90,7 @@ def figures_of(snapshot: Snapshot) -> dict[str, Any]:
     fits = tuple((key, fit.sentence, fit.is_reached) for key, fit in sorted(snapshot.fits.items()))
     exact = None if snapshot.verdict is None else tuple(sorted(snapshot.verdict.figures.items()))
     # Exact figures do not hang on what was estimated; a horizon does.
-    key = (snapshot.moment, snapshot.key, snapshot.spec.spec_id, exact, fits)
+    key = (snapshot.moment, snapshot.key, snapshot.fit_key(snapshot.spec), exact, fits)
     return _figures.get_or_make(key, lambda: _figures_of(snapshot))
 
 
@@ -55,7 +101,8 @@ def _figures_of(snapshot: Snapshot) -> dict[str, Any]:
     spec = snapshot.spec
     readings, dialogue_lufs = snapshot.readings
     is_exact = snapshot.verdict is not None
-    verdict = judge(readings, spec, dialogue_lufs=dialogue_lufs)
+    clearance_lu = None if spec.least_clearance_lu is None else snapshot.clearance_lu
+    verdict = judge(readings, spec, dialogue_lufs=dialogue_lufs, clearance_lu=clearance_lu)
     findings = verdict_data(verdict)
     if not is_exact:
         for finding in findings:
@@ -63,14 +110,13 @@ def _figures_of(snapshot: Snapshot) -> dict[str, Any]:
                 finding["state"] = "pending"
     total = snapshot.mix_energy
     places = np.linspace(0, max(0, len(total) - 1), min(HORIZON_POINTS, max(1, len(total))))
-    fit_words, is_reached, is_fit_exact = prediction_text(snapshot, spec)
     return {
         "figures_of": snapshot.programme.revision,
         "is_exact": is_exact,
         "is_passed": verdict.is_passed and is_exact,
         "findings": findings,
         "horizon": tenths_of(short_term_contour_lufs(total, places)) if len(total) else [],
-        "fit": {"sentence": fit_words, "is_reached": is_reached, "is_exact": is_fit_exact},
+        "fit": vars(fit_view(snapshot, spec)),
     }
 
 

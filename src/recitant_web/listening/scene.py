@@ -6,7 +6,7 @@ import numpy as np
 
 from recitant_core.balance.judgement import Judgement, judged, phrase_levels
 from recitant_core.measure.clearance import HOP_SAMPLES
-from recitant_core.render.following import rendered_clearance_lu
+from recitant_core.render.scene import rendered_clearance_lu
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.remembered import fingerprint
@@ -20,7 +20,9 @@ _NOBODY_SPEAKS = -1_000
 def best_clearance(snapshot: Snapshot) -> FloatArray:
     """Clearance at each hop in LU, float64 (hops,): measured on rendered stems where they are known, else estimated."""
     scene = snapshot.scene
-    return scene.own_clearance if snapshot.stems is None else rendered_clearance_lu(snapshot.stems, scene.is_speech)
+    if snapshot.stems is None:
+        return scene.own_clearance
+    return rendered_clearance_lu(snapshot.stems, scene.is_speech, scene.is_over)
 
 
 def clearance_contour(snapshot: Snapshot, span: SampleSpan, step_hops: int) -> dict[str, Any]:
@@ -44,8 +46,8 @@ def standing(snapshot: Snapshot) -> Judgement:
     """How the balance stands: from the rendered stems where they are known, else estimated."""
     scene = snapshot.scene
     # Most edits leave the dialogue as it is: an hour of phrases is found anew only where it sounds otherwise.
-    key = (snapshot.programme.pk, scene.speech, fingerprint(scene.dialogue))
-    levels = _phrase_levels.get_or_make(key, lambda: phrase_levels(scene.dialogue, scene.speech))
+    key = (snapshot.programme.pk, scene.speech, fingerprint(scene.voices))
+    levels = _phrase_levels.get_or_make(key, lambda: phrase_levels(scene.voices, scene.speech))
     return judged(snapshot.plan, scene.tracks, levels, best_clearance(snapshot), scene.is_speech)
 
 

@@ -1,23 +1,28 @@
 """A programme at one revision, as one request sees it: what is looked up or computed is looked up or computed once."""
 
+from dataclasses import replace
 from functools import cached_property
 
 import numpy as np
 
+from recitant_core.delivery.outline import MixOutline
 from recitant_core.delivery.spec import Spec
+from recitant_core.delivery.spec_json import fit_key
+from recitant_core.measure.clearance import least_clearance_lu, speech_mask
+from recitant_core.measure.clip_level import spoken_blocks
 from recitant_core.measure.loudness import anchored_lufs, gating_block_powers
 from recitant_core.measure.meter import Readings, readings_from
 from recitant_core.render.estimate import duck_gains_db, given_way_db
-from recitant_core.render.following import Scene
+from recitant_core.render.scene import Scene, talk_clearance_lu
 from recitant_core.timeline.model import Plan, Role
-from recitant_core.timeline.speaking import SpeechOfSources, spoken
+from recitant_core.timeline.speaking import SpeechOfSources, Talk, spoken, talk_in_programme
 from recitant_core.units.arrays import FloatArray
 from recitant_web.desk.bridge.plans import key_of_programme, plan_key, plan_of
 from recitant_web.desk.bridge.speech import speech_of
 from recitant_web.desk.ducking import scene_now
 from recitant_web.desk.energies import known_energies, missing_chains
 from recitant_web.desk.models import FitResult, Verdict
-from recitant_web.listening.stored import rendered_stems
+from recitant_web.listening.stored import mix_outline, rendered_stems
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import spec_of
 from recitant_web.shared.caches import Cache
@@ -48,10 +53,19 @@ class Snapshot:
         """The specification it is balanced for."""
         return spec_of(self.programme)
 
+    def fit_key(self, spec: Spec) -> str:
+        """A name for a fit to exactly these figures, and to who speaks when where that counts."""
+        return fit_key(spec, self.talk.spans)
+
     @cached_property
     def speech(self) -> SpeechOfSources:
         """Corrected speech of every recording."""
         return speech_of(self.programme)
+
+    @cached_property
+    def talk(self) -> Talk:
+        """Where somebody speaks."""
+        return talk_in_programme(self.plan, self.speech)
 
     @cached_property
     def energies(self) -> dict[str, FloatArray]:
@@ -89,14 +103,30 @@ class Snapshot:
         return rendered_stems(self.key)
 
     @cached_property
+    def outline(self) -> MixOutline | None:
+        """Peaks and energies of the mix as rendered, its dialogue where somebody speaks; None until it was."""
+        found = mix_outline(self.key)
+        if found is None or not self.talk.spans:
+            return found
+        is_speech = speech_mask(self.talk.spans, len(found.energy))
+        return replace(found, speech_blocks=spoken_blocks(found.speech_blocks, is_speech))
+
+    @cached_property
     def verdict(self) -> Verdict | None:
         """Exact figures of the mix; None until it was measured."""
         return Verdict.objects.filter(programme=self.programme, plan_key=self.key).first()
 
     @cached_property
     def fits(self) -> dict[str, FitResult]:
-        """Exact fits, by specification."""
+        """Exact fits, by key of the specification."""
         return {fit.spec_id: fit for fit in FitResult.objects.filter(programme=self.programme, plan_key=self.key)}
+
+    @cached_property
+    def clearance_lu(self) -> float | None:
+        """Under which speech never falls: exact where the stems were rendered, else estimated."""
+        if self.stems is not None:
+            return talk_clearance_lu(self.stems, self.talk)
+        return least_clearance_lu(self.scene.own_clearance)
 
     @cached_property
     def mix_energy(self) -> FloatArray:
@@ -108,11 +138,20 @@ class Snapshot:
     def readings(self) -> tuple[Readings, float | None]:
         """Readings of the mix and loudness of its dialogue: exact where it was measured, else without peaks."""
         if self.verdict is not None:
-            return readings_from_data(self.verdict.figures), self.verdict.figures["dialogue_lufs"]
+            # Marks of speech move the dialogue of a mix whose sound stays.
+            found = self.outline
+            dialogue = self.verdict.figures["dialogue_lufs"]
+            if found is not None:
+                dialogue = anchored_lufs(gating_block_powers(found.energy), found.speech_blocks)
+            return readings_from_data(self.verdict.figures), dialogue
         stems, total = self.scene.stems, self.mix_energy
         dialogue = None
-        if Role.DIALOGUE in stems:
-            dialogue = anchored_lufs(gating_block_powers(total), gating_block_powers(stems[Role.DIALOGUE]))
+        speech = [energy for role, energy in stems.items() if role.is_speech]
+        if speech:
+            blocks = gating_block_powers(sum(speech[1:], speech[0]))
+            if self.talk.spans:
+                blocks = spoken_blocks(blocks, self.scene.is_speech)
+            dialogue = anchored_lufs(gating_block_powers(total), blocks)
         # Peaks cannot be known from energies; they come with the exact figures.
         return readings_from(total, 0.0, 0.0), dialogue
 

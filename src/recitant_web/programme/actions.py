@@ -6,19 +6,22 @@ from collections.abc import Iterable
 from datetime import timedelta
 from functools import partial
 from pathlib import Path, PurePosixPath, PureWindowsPath
+from typing import Any
 
 from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
 
 from recitant_core.errors import EditRefused, PlanError, UnreadableMedia
+from recitant_core.timeline.laying import Laying, LayingOrder
 from recitant_io.conform import require_room, storage_errors
 from recitant_web.accounts.models import Workspace
+from recitant_web.accounts.queries import is_role_of
 from recitant_web.jobs.actions import start_job
-from recitant_web.programme.models import ROLES, Picture, Programme, Source, SourceKind, SourceState, Upload
-from recitant_web.programme.signals import original_asked
+from recitant_web.programme.ingesting import INGEST
+from recitant_web.programme.models import Picture, Pile, Programme, Source, SourceKind, SourceState, Upload
+from recitant_web.programme.signals import original_asked, pile_changed
 
-INGEST = "programme.ingest"
 UPLOAD_KEPT = timedelta(days=7)
 _ROOM_FACTOR = 3  # the file itself and its float copy at 48 kHz
 
@@ -52,6 +55,7 @@ def bring_in(
     is_placed: bool = True,
     kind: SourceKind = SourceKind.FILE,
     at_sample: int = 0,
+    recorded_to: dict[str, Any] | None = None,
 ) -> Source:
     """Keep a file under a name of ours and send it to intake.
 
@@ -59,11 +63,13 @@ def bring_in(
         role: of its track; empty to have it guessed.
         is_placed: a file that is not to be placed waits for ingest to be called.
         at_sample: where its clip is laid, unless the file knows better.
+        recorded_to: of a take, see Source.
 
     Raises:
         PlanError: no such role. UnreadableMedia: nothing in it. StorageFull: no room for it and its working copy.
     """
-    _require_role(role)
+    # over eight parameters: a file as it came, and where it is meant to go
+    _require_role(programme, role)
     shown = safe_name(name)
     if size_bytes == 0:
         raise UnreadableMedia("empty_file", file=shown)
@@ -77,21 +83,64 @@ def bring_in(
         except OSError:
             path.unlink(missing_ok=True)
             raise
-    return _begin(programme, role, shown, relative, size_bytes, kind, at_sample, is_placed=is_placed)
+    return _begin(
+        programme,
+        role,
+        shown,
+        relative,
+        size_bytes,
+        kind,
+        at_sample,
+        is_placed=is_placed,
+        recorded_to=recorded_to or {},
+    )
 
 
-def begin_upload(programme: Programme, role: str, name: str, size_bytes: int, fingerprint: str) -> Upload:
+def begin_pile(programme: Programme, how: str, order: str) -> Pile:
+    """A pile of files that are to be laid out together once all are there.
+
+    Raises:
+        EditRefused: no such way to lay them.
+    """
+    if how not in set(Laying) or order not in set(LayingOrder):
+        raise EditRefused("gone")
+    return Pile.objects.create(programme=programme, how=how, order=order)
+
+
+def close_pile(pile: Pile) -> None:
+    """Say that all files of a pile were sent: it is laid out as soon as the last of them is ready."""
+    with transaction.atomic():
+        pile.is_whole = True
+        pile.save(update_fields=["is_whole"])
+        pile_changed.send(sender=Pile, pile=pile)
+
+
+def begin_upload(
+    programme: Programme,
+    role: str,
+    name: str,
+    size_bytes: int,
+    fingerprint: str,
+    pile: Pile | None = None,
+    pile_place: int = 0,
+) -> Upload:
     """An upload to send pieces of: a new one, or the one of the same file that stopped half way.
+
+    Args:
+        pile: that the file is laid out with; None where it is laid by itself.
+        pile_place: in the order in which the files of the pile were chosen.
 
     Raises:
         PlanError: no such role. UnreadableMedia: nothing in it. StorageFull: no room for it and its working copy.
     """
-    _require_role(role)
+    _require_role(programme, role)
     shown = safe_name(name)
     if size_bytes <= 0:
         raise UnreadableMedia("empty_file", file=shown)
     found = programme.uploads.filter(fingerprint=fingerprint, size_bytes=size_bytes, role=role).first()
     if found is not None and (Path(settings.MEDIA_ROOT) / found.file).exists():
+        found.pile, found.pile_place = pile, pile_place
+        found.save(update_fields=["pile", "pile_place"])
         return found
     with storage_errors():
         require_room(Path(settings.MEDIA_ROOT), shown, size_bytes * _ROOM_FACTOR)
@@ -105,6 +154,8 @@ def begin_upload(programme: Programme, role: str, name: str, size_bytes: int, fi
         role=role,
         size_bytes=size_bytes,
         file=relative,
+        pile=pile,
+        pile_place=pile_place,
     )
 
 
@@ -142,6 +193,7 @@ def receive_piece(upload: Upload, at_byte: int, pieces: Iterable[bytes]) -> tupl
             SourceKind.FILE,
             0,
             is_placed=True,
+            upload=locked,
         )
         locked.delete()
     return locked, source
@@ -150,7 +202,10 @@ def receive_piece(upload: Upload, at_byte: int, pieces: Iterable[bytes]) -> tupl
 def drop_upload(upload: Upload) -> None:
     """Forget an upload and what had arrived of it."""
     (Path(settings.MEDIA_ROOT) / upload.file).unlink(missing_ok=True)
-    upload.delete()
+    with transaction.atomic():
+        upload.delete()
+        if upload.pile is not None:
+            pile_changed.send(sender=Pile, pile=upload.pile)
 
 
 def drop_old_uploads() -> int:
@@ -172,7 +227,7 @@ def bring_in_sound_track(source: Source, sound_track: int) -> Source:
     with transaction.atomic():
         other = Source.objects.create(
             programme=source.programme,
-            name=f"{source.name} (track {sound_track + 1})"[:255],
+            name=_name_of_track(source, sound_track)[:255],
             original_file=source.original_file,
             size_bytes=source.size_bytes,
             sound_track=sound_track,
@@ -180,6 +235,15 @@ def bring_in_sound_track(source: Source, sound_track: int) -> Source:
         other.job = start_job(source.programme.workspace, INGEST, {"source_id": other.pk})
         other.save(update_fields=["job"])
     return other
+
+
+def _name_of_track(source: Source, sound_track: int) -> str:
+    """The name that the film gives the track, or its number."""
+    own = " ".join(str(source.sound_tracks[sound_track].get("name", "")).split())
+    # What encoders write where nobody named a track.
+    if not own or own.lower().replace(" ", "") in ("soundhandler", "soundmediahandler", "coremediaaudio"):
+        own = f"track {sound_track + 1}"
+    return f"{own}, {source.name}"
 
 
 def try_again(source: Source) -> None:
@@ -194,7 +258,12 @@ def try_again(source: Source) -> None:
 
 def refuse_source(source_id: int, words: str) -> None:
     """Mark a source as not usable, and why."""
-    Source.objects.filter(pk=source_id, state=SourceState.WAITING).update(state=SourceState.REFUSED, sentence=words)
+    waiting = Source.objects.filter(pk=source_id, state=SourceState.WAITING)
+    with transaction.atomic():
+        pile = Pile.objects.filter(sources__in=waiting).first()
+        waiting.update(state=SourceState.REFUSED, sentence=words)
+        if pile is not None:
+            pile_changed.send(sender=Pile, pile=pile)
 
 
 def remove_refused(source: Source) -> None:
@@ -203,10 +272,11 @@ def remove_refused(source: Source) -> None:
         locked = Source.objects.select_for_update().filter(pk=source.pk, state=SourceState.REFUSED).first()
         if locked is not None:
             locked.delete()
-            transaction.on_commit(partial(_drop_original, locked.original_file))
+            transaction.on_commit(partial(drop_original, locked.original_file))
 
 
-def _drop_original(relative: str) -> None:
+def drop_original(relative: str) -> None:
+    """Remove a file as it was brought in, unless another recording, picture or sound is it too."""
     owners = (Source, Picture)
     if any(owner.objects.filter(original_file=relative).exists() for owner in owners):
         return
@@ -214,8 +284,8 @@ def _drop_original(relative: str) -> None:
         (Path(settings.MEDIA_ROOT) / relative).unlink(missing_ok=True)
 
 
-def _require_role(role: str) -> None:
-    if role and role not in dict(ROLES):
+def _require_role(programme: Programme, role: str) -> None:
+    if role and not is_role_of(programme.workspace, role):
         raise PlanError("not_a_role", found=role)
 
 
@@ -237,7 +307,10 @@ def _begin(
     at_sample: int,
     *,
     is_placed: bool,
+    upload: Upload | None = None,
+    recorded_to: dict[str, Any] | None = None,
 ) -> Source:
+    # over eight parameters: the fields of a new source, from its two makers above
     with transaction.atomic():
         source = Source.objects.create(
             programme=programme,
@@ -247,6 +320,9 @@ def _begin(
             size_bytes=size_bytes,
             kind=kind,
             at_sample=at_sample,
+            recorded_to=recorded_to or {},
+            pile=upload.pile if upload is not None else None,
+            pile_place=upload.pile_place if upload is not None else 0,
         )
         if is_placed:
             source.job = start_job(programme.workspace, INGEST, {"source_id": source.pk})

@@ -2,7 +2,9 @@
 
 from django import forms
 
-from recitant_web.programme.queries import frame_rates, specs
+from recitant_web.accounts.models import Workspace
+from recitant_web.programme.queries import frame_rates
+from recitant_web.specifications.queries import shipped_specs, specs_of
 from recitant_words.notices import notice
 
 
@@ -13,9 +15,14 @@ class ProgrammeForm(forms.Form):
     spec_id = forms.ChoiceField(label="Deliver to")
     frame_rate = forms.ChoiceField(initial="25")
 
-    def __init__(self, *args: object, **kwargs: object) -> None:
-        super().__init__(*args, **kwargs)  # type: ignore[arg-type]
-        self.fields["spec_id"].choices = [(spec.spec_id, spec.name) for spec in specs()]
+    def __init__(self, workspace: Workspace | None, *args: object) -> None:
+        """
+        Args:
+            workspace: whose specifications can be chosen.
+        """
+        super().__init__(*args)  # type: ignore[arg-type]
+        found = shipped_specs() if workspace is None else specs_of(workspace)
+        self.fields["spec_id"].choices = [(spec.spec_id, spec.name) for spec in found]
         self.fields["frame_rate"].choices = [(name, name) for name in frame_rates()]
         for name, css in (("title", "form-control"), ("spec_id", "form-select"), ("frame_rate", "form-select")):
             self.fields[name].widget.attrs["class"] = css

@@ -21,17 +21,19 @@ from recitant_core.speech.activity import SpeechSpan, energy_probability, spans_
 from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.timecode import frame_rate, samples_from_timecode
+from recitant_io.channels import RecorderFile, recorder_file
 from recitant_io.conform import conform, file_hash, storage_errors, stored_total_energy
 from recitant_io.picture import make_proxy
 from recitant_io.probe import Probe, probe
 from recitant_io.speech import speech_spans
 from recitant_web.jobs.actions import start_job
-from recitant_web.programme.models import Picture, Programme, Source, SourceState
+from recitant_web.programme.models import Picture, Pile, Programme, Source, SourceState
 from recitant_web.programme.queries import conformed_folder, stored_source
-from recitant_web.programme.signals import source_heard, source_ready
+from recitant_web.programme.signals import pile_changed, source_heard, source_ready
 from recitant_words.findings import finding_data, role_reasons
-from recitant_words.notices import notice
+from recitant_words.notices import notice, recorder_words
 
+INGEST = "programme.ingest"
 LISTEN = "programme.listen"
 LIGHTEN = "programme.lighten"
 _EXCERPT_SAMPLES = 10 * RATE_HZ
@@ -59,12 +61,21 @@ def ingest(source_id: int, progress: Progress) -> str:
                 Source.objects.filter(pk=source.pk).update(
                     state=SourceState.PICTURE, sentence=notice("picture_without_sound")
                 )
+                if source.pile is not None:
+                    pile_changed.send(sender=Pile, pile=source.pile)
                 return notice("source_is_picture", file=source.name)
+        recorder = recorder_file(path) if source.channel is None and facts.picture is None else None
+        if recorder is not None:
+            return _take_apart(source, recorder)
         sha256 = file_hash(path)
+        if source.channel is not None:
+            sha256 = hashlib.sha256(f"{sha256} channel {source.channel}".encode()).hexdigest()
         if source.sound_track:
             sha256 = hashlib.sha256(f"{sha256} sound track {source.sound_track}".encode()).hexdigest()
         _require_new(source, sha256)
-        conformed = conform(path, conformed_folder(sha256), lambda share: progress(0.8 * share), source.sound_track)
+        conformed = conform(
+            path, conformed_folder(sha256), lambda share: progress(0.8 * share), source.sound_track, source.channel
+        )
     source.sha256 = sha256
     source.n_channels = conformed.n_channels
     source.rate_hz = conformed.rate_hz
@@ -80,6 +91,33 @@ def ingest(source_id: int, progress: Progress) -> str:
             source_ready.send(sender=Source, source=source)
         if not source.is_listened:
             start_job(source.programme.workspace, LISTEN, {"source_id": source.pk})
+    return notice("source_ready", file=source.name)
+
+
+def _take_apart(source: Source, recorder: RecorderFile) -> str:
+    """Bring in every channel of a recorder file that sounds as a recording of its own; the file is shared."""
+    stem, dot, ending = source.name.rpartition(".")
+    found = [(channel, recorder.names[channel] or f"ch {channel + 1}") for channel in recorder.sounding]
+    silent = [recorder.names[k] or f"ch {k + 1}" for k in range(len(recorder.names)) if k not in recorder.sounding]
+    words = recorder_words([name for _, name in found], silent)
+    with transaction.atomic():
+        for channel, name in found:
+            made = Source.objects.create(
+                programme=source.programme,
+                name=f"{name}, {stem or source.name}{dot}{ending if stem else ''}"[:255],
+                role=source.role,
+                original_file=source.original_file,
+                size_bytes=source.size_bytes,
+                channel=channel,
+                pile=source.pile,
+                pile_place=source.pile_place,
+            )
+            made.job = start_job(source.programme.workspace, INGEST, {"source_id": made.pk})
+            made.save(update_fields=["job"])
+        state = SourceState.SPLIT if found else SourceState.REFUSED
+        Source.objects.filter(pk=source.pk).update(state=state, sentence=words)
+        if source.pile is not None:
+            pile_changed.send(sender=Pile, pile=source.pile)
     return notice("source_ready", file=source.name)
 
 

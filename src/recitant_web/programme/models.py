@@ -1,11 +1,10 @@
 """Programmes and the recordings brought into them."""
 
 from django.db import models
+from django.utils import timezone
 
 from recitant_web.accounts.models import Workspace
 from recitant_web.jobs.models import Job
-
-ROLES = [("dialogue", "Dialogue"), ("music", "Music"), ("effects", "Effects"), ("ambience", "Ambience")]
 
 
 class Programme(models.Model):
@@ -24,11 +23,24 @@ class Programme(models.Model):
     """Shorter close passages do not count."""
     master_chain = models.JSONField(default=list)
     """Processors over the sum of all stems."""
+    picture_offset_samples = models.BigIntegerField(default=0)
+    """Where the picture's first frame lies in the programme; negative where the programme begins inside it."""
+    new_fades = models.JSONField(default=dict)
+    """in_samples, out_samples and shape of the fades that new clips get; empty for 5 ms of equal power."""
     programme_gain_db = models.FloatField(default=0.0)
     """Gain of the whole mix, before the limiter."""
     meter_zones = models.JSONField(default=dict)
     """Where the zones of the meters end, where they differ from the usual: see queries.ZONES."""
     created_at = models.DateTimeField(auto_now_add=True)
+    changed_at = models.DateTimeField(default=timezone.now)
+    """Of the newest step of its log."""
+    last_page = models.CharField(max_length=12, default="", blank=True)
+    """Where work stopped last: intake, arrange, level, balance or hand-over; empty for a new one."""
+    judged = models.JSONField(default=dict)
+    """The newest exact verdict for the list: revision, spec, state and words; empty for none."""
+    archived_at = models.DateTimeField(null=True)
+    deleted_at = models.DateTimeField(null=True)
+    """Since when it is deleted; it is removed for good thirty days later."""
 
     def __str__(self) -> str:
         return self.title
@@ -40,6 +52,8 @@ class SourceState(models.TextChoices):
     WAITING = "waiting"
     READY = "ready"
     REFUSED = "refused"
+    SPLIT = "split"
+    """A recorder file whose channels are recordings of their own."""
     PICTURE = "picture"
     """A picture without sound: nothing to hear, and nothing wrong."""
 
@@ -57,6 +71,17 @@ class SourceKind(models.TextChoices):
     """Room tone made from a quiet stretch of another recording."""
 
 
+class Pile(models.Model):
+    """Files that were brought in together and are laid out together, once all of them are ready or refused."""
+
+    programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="piles")
+    how = models.CharField(max_length=8)
+    """See recitant_core.timeline.laying.Laying."""
+    order = models.CharField(max_length=8, default="name")
+    is_whole = models.BooleanField(default=False)
+    """Whether every file of it has been sent."""
+
+
 class Source(models.Model):
     """A recording: the file as it came, and what was learnt of it. The file is never changed."""
 
@@ -68,11 +93,20 @@ class Source(models.Model):
     """Sentences; empty where a person chose the role."""
     sound_track = models.PositiveSmallIntegerField(default=0)
     sound_tracks = models.JSONField(default=list)
+    channel = models.PositiveSmallIntegerField(null=True)
+    """Which channel of its file it is, counted from 0; null for all of them."""
     at_sample = models.BigIntegerField(default=0)
     """Where its clip is laid: after the picture's first frame, or where it was recorded to."""
+    recorded_to = models.JSONField(default=dict)
+    """Of a take: track_id, 0 for a new one; is_range, whether the range it fills was chosen; in_sample and
+    length_samples of that range in the recording. Empty for wherever there is room."""
     reference_samples = models.BigIntegerField(null=True)
     """Time of day that the file carries (Broadcast Wave time reference or timecode), in samples at 48 kHz."""
     has_picture = models.BooleanField(default=False)
+    pile = models.ForeignKey(Pile, null=True, on_delete=models.SET_NULL, related_name="sources")
+    """That it waits to be laid out with; null once it is laid, or where it is laid by itself."""
+    pile_place = models.PositiveIntegerField(default=0)
+    """Its place in the order in which the files of its pile were chosen."""
     findings = models.JSONField(default=list)
     speech = models.JSONField(default=list)
     """[start, length, confidence] of each stretch of speech, in samples of the recording."""
@@ -84,7 +118,7 @@ class Source(models.Model):
 
     programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="sources")
     name = models.CharField(max_length=255)
-    role = models.CharField(max_length=10, choices=ROLES, default="", blank=True)
+    role = models.CharField(max_length=24, default="", blank=True)
     """Empty until it is guessed or chosen."""
     state = models.CharField(max_length=8, choices=SourceState.choices, default=SourceState.WAITING)
     sentence = models.TextField(default="", blank=True)
@@ -102,11 +136,6 @@ class Source(models.Model):
 
     class Meta:
         ordering = ["created_at", "pk"]
-
-    @property
-    def role_choices(self) -> list[tuple[str, str]]:
-        """What it may be."""
-        return ROLES
 
 
 class Picture(models.Model):
@@ -143,7 +172,9 @@ class Upload(models.Model):
     fingerprint = models.CharField(max_length=128)
     """Made by the page from name, size and date, to find the same file again."""
     name = models.CharField(max_length=255)
-    role = models.CharField(max_length=10, default="", blank=True)
+    role = models.CharField(max_length=24, default="", blank=True)
+    pile = models.ForeignKey(Pile, null=True, on_delete=models.SET_NULL, related_name="uploads")
+    pile_place = models.PositiveIntegerField(default=0)
     size_bytes = models.BigIntegerField()
     received_bytes = models.BigIntegerField(default=0)
     file = models.CharField(max_length=200)

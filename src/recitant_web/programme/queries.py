@@ -7,13 +7,13 @@ from django.conf import settings
 from django.contrib.auth.models import User
 from django.db.models import QuerySet
 
-from recitant_core.delivery.catalogue import CATALOGUE, spec_by_id
 from recitant_core.delivery.spec import Spec
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.timecode import FRAME_RATES
 from recitant_io.conform import StoredSource, stored_energy, stored_peaks
 from recitant_web.programme.models import Programme, Source
 from recitant_web.shared.caches import Cache
+from recitant_web.specifications.queries import spec_named
 
 ZONES: Final = {"quiet_lu": -6.0, "near_lu": 1.0, "loud_lu": 6.0, "peak_dbfs": -6.0}
 """Where the zones of the meters end: LU about the target, and where sample peaks become a warning."""
@@ -22,23 +22,34 @@ _energies: Cache[FloatArray] = Cache("energies of recordings", 256_000_000)
 
 
 def programmes_of(user: User) -> QuerySet[Programme]:
-    """Every programme of the user's workspaces, newest first."""
+    """Every programme of the user's workspaces that is not deleted, newest first."""
+    return _of_user(user).filter(deleted_at__isnull=True)
+
+
+def deleted_programmes_of(user: User) -> QuerySet[Programme]:
+    """What the user's workspaces deleted and can still bring back, newest first."""
+    return _of_user(user).filter(deleted_at__isnull=False)
+
+
+def note_page(programme: Programme, page: str) -> None:
+    """Remember where work on a programme is, for the list of programmes."""
+    if programme.last_page != page:
+        Programme.objects.filter(pk=programme.pk).update(last_page=page)
+        programme.last_page = page
+
+
+def _of_user(user: User) -> QuerySet[Programme]:
     return Programme.objects.filter(workspace__memberships__user=user).select_related("workspace").order_by("-pk")
 
 
 def spec_of(programme: Programme) -> Spec:
     """The specification a programme is balanced for."""
-    return spec_by_id(programme.spec_id)
+    return spec_named(programme.workspace_id, programme.spec_id)
 
 
 def zones_of(programme: Programme) -> dict[str, float]:
     """The zones of a programme's meters."""
     return ZONES | programme.meter_zones
-
-
-def specs() -> tuple[Spec, ...]:
-    """The specifications to choose from."""
-    return CATALOGUE
 
 
 def frame_rates() -> list[str]:

@@ -4,6 +4,8 @@ from django.dispatch import Signal
 
 original_asked = Signal()
 """Sent with ``original_file``, a path under the media root; who still needs that file answers true."""
+pile_changed = Signal()
+"""Sent with ``pile`` inside a transaction: all of it was sent, or a file of it will not come."""
 source_heard = Signal()
 """Sent with ``source`` after the whole of it was heard for speech."""
 source_ready = Signal()

@@ -4,8 +4,8 @@ from celery import shared_task
 
 from recitant_web.jobs.actions import run_job
 from recitant_web.jobs.models import JobState
-from recitant_web.programme.actions import INGEST, refuse_source
-from recitant_web.programme.ingesting import LIGHTEN, LISTEN, ingest, lighten, listen
+from recitant_web.programme.actions import refuse_source
+from recitant_web.programme.ingesting import INGEST, LIGHTEN, LISTEN, ingest, lighten, listen
 
 
 @shared_task(name=INGEST)

@@ -13,11 +13,23 @@ import msgspec
 from django.http import HttpRequest
 
 from recitant_core.errors import EditRefused
+from recitant_core.timeline.model import Role, is_role
 
 MOST_IDS: Final = 20_000
 MOST_POINTS: Final = 5_000
 _DAY_SAMPLES: Final = 24 * 3_600 * 48_000
 Shape = TypeVar("Shape")
+
+
+class RoleName(str):
+    """What a track may be, as text of recitant_core.timeline.model.Role."""
+
+    @classmethod
+    def read(cls, value: Any) -> "RoleName":
+        """From text."""
+        if not (isinstance(value, str) and is_role(value)):
+            raise ValueError(str(value)[:40])
+        return cls(Role(value).value)
 
 
 class Id(str):
@@ -44,7 +56,7 @@ class Word(str):
     def read(cls, value: Any) -> "Word":
         """From text or a number."""
         text = str(value)
-        if not (text.isascii() and text.isalnum() and len(text) < 19):
+        if not (text.isascii() and text.isalnum() and len(text) < 19) and not is_role(text):
             raise ValueError(text)
         return cls(text)
 

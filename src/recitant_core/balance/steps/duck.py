@@ -24,15 +24,15 @@ def rule_of_choice(choices: Choices, role: Role, leads: str) -> DuckRule:
     most_db = MOST_DEPTH_DB[choices.ducking]
     rule = levels_rule(role.value, most_db, NEARER_LU.get(choices.nearness(role), 0.0))
     # A bell that opens and closes is heard as movement of its own: by choice only where dips may go deepest.
-    has_room = choices.ducking == ROOMY_CHOICE and rule.under_lu < rule.open_lu
+    has_room = choices.ducking == ROOMY_CHOICE and rule.under_lu < rule.open_lu and not role.is_speech
     rule = replace(rule, is_made=True, room=Room(is_on=has_room))
-    if leads == "music" and role is not Role.AMBIENCE:
+    if leads == "music" and role.kind is not Role.ATMOSPHERE:
         rule = replace(rule, open_lu=LEADING_OPEN_LU, bridge_s=LEADING_BRIDGE_S)
     return rule
 
 
 def duck(run: Run, plan: Plan, leads: str) -> Step:
-    """Let every stem but the dialogue keep its two levels."""
+    """Let every stem but those that are to be understood keep its two levels; dialogue does under narration."""
     material, part = run.material, run.choices.part
     changes: list[dict[str, Any]] = []
     before_scene = run.scene(plan)
@@ -53,7 +53,9 @@ def duck(run: Run, plan: Plan, leads: str) -> Step:
         for role in plan.roles:
             tracks = [track for track in plan.tracks if track.role is role]
             has_own = any(one.stem is None and one.acts_on(track) for one in ducks for track in tracks)
-            if role is not Role.DIALOGUE and plan.duck_of_stem(role) is None and not has_own:
+            has_narration = any(one.kind is Role.NARRATION for one in plan.roles)
+            gives_way = not role.is_speech or (role.kind is Role.DIALOGUE and has_narration)
+            if gives_way and plan.duck_of_stem(role) is None and not has_own:
                 rule = rule_of_choice(run.choices, role, leads)
                 ducks.append(Duck(f"{_NEW_DUCK}{role.value}", role, "", rule))
     after = run.follow(replace(before_scene, plan=replace(plan, ducks=tuple(ducks))))
@@ -66,7 +68,7 @@ def duck(run: Run, plan: Plan, leads: str) -> Step:
 
 def _name(one: Duck, plan: Plan) -> str:
     if one.stem is not None:
-        return one.stem.value
+        return one.stem.label.lower()
     return next((track.name for track in plan.tracks if track.track_id == one.track_id), one.track_id)
 
 

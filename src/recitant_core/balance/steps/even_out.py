@@ -30,7 +30,7 @@ _LIMITS: Final = RideLimits()
 
 @dataclass(frozen=True)
 class _Speaking:
-    """A clip of dialogue, at the gain it came with and without a curve that a first balance made."""
+    """A clip of speech, at the gain it came with and without a curve that a first balance made."""
 
     track: Track
     clip: Clip
@@ -45,16 +45,16 @@ class _Speaking:
 
 
 def even_out(run: Run, plan: Plan) -> Step:
-    """Bring phrases and clips of dialogue towards their aim."""
+    """Bring phrases and clips of narration and dialogue towards their aim."""
     aim = run.material.spec.aim_lufs(Role.DIALOGUE)
     found, changes = _speaking(run, plan)
-    fader_db, record = plan.stem_gain_db(Role.DIALOGUE), plan.stem_balanced.get(Role.DIALOGUE)
-    if by_hand(record, fader_db):
-        changes.append(kept(Role.DIALOGUE.value, "fader"))
-    if found and record is None:
-        # What its fader is moved by from here on is somebody's choice, and no clip makes up for it.
-        fader = {Role.DIALOGUE: Balanced(fader_db, fader_db)}
-        plan = replace(plan, stem_balanced=plan.stem_balanced | fader)
+    for role in (one for one in plan.roles if one.is_speech):
+        fader_db, record = plan.stem_gain_db(role), plan.stem_balanced.get(role)
+        if by_hand(record, fader_db):
+            changes.append(kept(role.label.lower(), "fader"))
+        if record is None and any(one.track.role is role for one in found):
+            # What its fader is moved by from here on is somebody's choice, and no clip makes up for it.
+            plan = replace(plan, stem_balanced=plan.stem_balanced | {role: Balanced(fader_db, fader_db)})
     groups: dict[str, list[Phrase]] = defaultdict(list)
     for one in found:
         groups[one.speaker] += one.phrases
@@ -76,7 +76,7 @@ def even_out(run: Run, plan: Plan) -> Step:
             level = level_of_clip(
                 clip,
                 one.track,
-                one.track.gain_db + plan.stem_gain_db(Role.DIALOGUE),
+                one.track.gain_db + plan.stem_gain_db(one.track.role),
                 run.material.energies[clip.sound_key],
                 run.material.speech,
             ).level_lufs
@@ -101,7 +101,7 @@ def _speaking(run: Run, plan: Plan) -> tuple[list[_Speaking], list[dict[str, Any
     for track in plan.tracks:
         stem = plan.stem_balanced.get(track.role)
         gain_db = track.gain_db + base_db(stem, plan.stem_gain_db(track.role))
-        for clip in track.clips if track.role is Role.DIALOGUE else ():
+        for clip in track.in_mix if track.role.is_speech else ():
             if clip.is_room_tone or clip.gain_db + gain_db <= SILENT_DB:
                 continue
             if by_hand(clip.balanced, clip.gain_db):

@@ -9,7 +9,7 @@ from recitant_core.balance.speech_figures import speech_figures
 from recitant_core.balance.steps.run import Run
 from recitant_core.measure.clearance import close_passages
 from recitant_core.render.accepted import without_accepted
-from recitant_core.render.following import rendered_clearance_lu
+from recitant_core.render.scene import rendered_clearance_lu
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Plan
 
 FAR_LU: Final = 3.0  # dialogue further from the target is said, and why
@@ -20,7 +20,7 @@ def check(run: Run, plan: Plan) -> Step:
     """Clearance from the rendered stems. What is close stays so: its cures are offered, nothing is forced."""
     material = run.material
     scene = run.scene(plan)
-    exact = rendered_clearance_lu(run.exact(plan), scene.is_speech)
+    exact = rendered_clearance_lu(run.exact(plan), scene.is_speech, scene.is_over)
     close = close_passages(exact, material.asked_lu, material.least_s)
     left = without_accepted(close, plan)
     spoken = exact[scene.is_speech]

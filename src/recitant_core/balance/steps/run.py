@@ -2,7 +2,8 @@
 
 from recitant_core.balance.first_balance_values import Choices, Material
 from recitant_core.balance.stem_meter import exact_energies
-from recitant_core.render.following import Scene, follow, scene_of
+from recitant_core.render.following import follow
+from recitant_core.render.scene import Scene, scene_of
 from recitant_core.timeline.model import Balanced, Clip, Plan, Role
 from recitant_core.units.arrays import FloatArray
 

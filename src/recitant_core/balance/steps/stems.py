@@ -21,10 +21,11 @@ from recitant_core.balance.steps.run import Run, base_db, by_hand, kept
 from recitant_core.gain.duck_rule import DuckAim, DuckRule
 from recitant_core.measure.clearance import speech_mask
 from recitant_core.measure.loudness import gating_block_powers, integrated_lufs
-from recitant_core.render.following import Scene
+from recitant_core.render.scene import Scene
 from recitant_core.render.two_levels import counted_hops, distance_of_rule_lu
 from recitant_core.speech.marking import merged
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Balanced, Plan, Role
+from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ
 
 RUN_OF_TALK_S: Final = 4.0
@@ -32,14 +33,16 @@ _NOTABLE_DB: Final = 0.05
 
 
 def set_stems(run: Run, plan: Plan) -> Step:
-    """Place every stem but the dialogue's."""
+    """Place every stem that nobody speaks on."""
     measured: dict[str, Any] = {}
     changes: list[dict[str, Any]] = []
-    if Role.DIALOGUE not in plan.roles:
+    if not any(role.is_speech for role in plan.roles):
         # Nothing to place them against: they keep their levels against each other.
         return Step("stems", {"leads": "nothing"}, (), plan)
     if "even-out" not in run.choices.steps:
-        plan = _dialogue_to_its_aim(run, plan, measured, changes)
+        for role in plan.roles:
+            if role.is_speech:
+                plan = _speech_to_its_aim(run, plan, role, measured, changes)
     scene = run.scene(_as_came(plan))
     voices = _voices_of(scene)
     stems = scene.stems
@@ -47,10 +50,10 @@ def set_stems(run: Run, plan: Plan) -> Step:
     measured["leads"] = leads
     own_db = 0.0
     if leads == "music":
-        level = level_in_the_open(stems[Role.MUSIC], voices)
+        level = level_in_the_open(_music_of(scene), voices)
         own_db = 0.0 if level is None else run.material.spec.aim_lufs(Role.DIALOGUE) - level
     for role in plan.roles:
-        if role is Role.DIALOGUE:
+        if role.is_speech:
             continue
         rule = _lines_rule(run.choices, plan, role, leads)
         lines = _lines_of(rule, run)
@@ -71,12 +74,16 @@ def leads_of(run: Run, plan: Plan) -> str:
 
 
 def _leading(choices: Choices, scene: Scene, voices: Voices) -> str:
-    music = scene.stems.get(Role.MUSIC)
-    if music is None or choices.leads == "speech":
+    if choices.leads == "speech" or not any(role.kind is Role.MUSIC for role in scene.stems):
         return "speech"
     if choices.leads == "music":
         return "music"
-    return "music" if music_leads(music, scene.dialogue, voices, scene.is_speech) else "speech"
+    return "music" if music_leads(_music_of(scene), scene.voices, voices, scene.is_speech) else "speech"
+
+
+def _music_of(scene: Scene) -> FloatArray:
+    """Energy of all music together, float64 (hops,)."""
+    return sum((energy for role, energy in scene.stems.items() if role.kind is Role.MUSIC), np.zeros(1))
 
 
 def _lines_rule(choices: Choices, plan: Plan, role: Role, leads: str) -> DuckRule:
@@ -107,7 +114,7 @@ def _as_came(plan: Plan) -> Plan:
     gains = dict(plan.stem_gains_db)
     for role in plan.roles:
         balanced = plan.stem_balanced.get(role)
-        if role is not Role.DIALOGUE and not by_hand(balanced, plan.stem_gain_db(role)):
+        if not role.is_speech and not by_hand(balanced, plan.stem_gain_db(role)):
             gains[role] = base_db(balanced, plan.stem_gain_db(role))
     return replace(plan, stem_gains_db=gains, stem_trims={}, ducks=())
 
@@ -125,26 +132,32 @@ def _with(
         return plan
     now, balanced = plan.stem_gain_db(role), plan.stem_balanced.get(role)
     if by_hand(balanced, now):
-        changes.append(kept(role.value, "fader"))
+        changes.append(kept(role.label.lower(), "fader"))
         return plan
     came_db = base_db(balanced, now)
     to_db = round(min(max(came_db + found.gain_db, LEAST_GAIN_DB), MOST_GAIN_DB), 1)
     old_trim = plan.stem_trim(role)
     trim = with_kept(found.trim, old_trim, plan.span.end_sample)
     if any(scene.is_kept for scene in old_trim):
-        changes.append(kept(role.value, "scene"))
+        changes.append(kept(role.label.lower(), "scene"))
     gains, trims, record = dict(plan.stem_gains_db), dict(plan.stem_trims), dict(plan.stem_balanced)
     if found.short_db:
         changes.append(
-            {"what": "short", "name": role.value, "short_db": found.short_db, "lies_lu": round(
-                lines.open_lufs - found.level_lufs, 1), "raised_db": found.gain_db}
-        )  # fmt: skip
+            {
+                "what": "short",
+                "role": role.value,
+                "name": role.label.lower(),
+                "short_db": found.short_db,
+                "lies_lu": round(lines.open_lufs - found.level_lufs, 1),
+                "raised_db": found.gain_db,
+            }
+        )
     if abs(to_db - now) >= _NOTABLE_DB:
         gains[role] = to_db
         changes.append(
             {
                 "what": "stem",
-                "name": role.value,
+                "name": role.label.lower(),
                 "from_db": came_db,
                 "to_db": to_db,
                 "from_lufs": round(found.level_lufs, 1),
@@ -155,32 +168,33 @@ def _with(
     if trim != old_trim:
         trims[role] = trim
         changes += [
-            {"what": "trim", "name": role.value, "at_sample": scene.start_sample, "by_db": scene.gain_db}
+            {"what": "trim", "name": role.label.lower(), "at_sample": scene.start_sample, "by_db": scene.gain_db}
             for scene in trim
             if scene.gain_db and scene not in old_trim
         ]
     return replace(plan, stem_gains_db=gains, stem_trims=trims, stem_balanced=record)
 
 
-def _dialogue_to_its_aim(run: Run, plan: Plan, measured: dict[str, Any], changes: list[dict[str, Any]]) -> Plan:
-    role = Role.DIALOGUE
+def _speech_to_its_aim(
+    run: Run, plan: Plan, role: Role, measured: dict[str, Any], changes: list[dict[str, Any]]
+) -> Plan:
     now, balanced = plan.stem_gain_db(role), plan.stem_balanced.get(role)
     if by_hand(balanced, now):
-        changes.append(kept(role.value, "fader"))
+        changes.append(kept(role.label.lower(), "fader"))
         return plan
     came_db = base_db(balanced, now)
-    came = replace(plan, stem_gains_db=plan.stem_gains_db | {role: came_db})
-    level = integrated_lufs(gating_block_powers(run.scene(came).dialogue))
+    came = replace(plan, stem_gains_db=plan.stem_gains_db | {role: came_db}, ducks=())
+    level = integrated_lufs(gating_block_powers(run.scene(came).stems[role]))
     if level is None or not np.isfinite(level):
         return plan
-    measured["dialogue_lufs"] = round(level, 1)
+    measured[f"{role.value}_lufs"] = round(level, 1)
     aim = run.material.spec.aim_lufs(role)
     to_db = round(min(max(came_db + aim - level, LEAST_GAIN_DB), MOST_GAIN_DB), 1)
     if abs(to_db - now) >= _NOTABLE_DB:
         changes.append(
             {
                 "what": "stem",
-                "name": role.value,
+                "name": role.label.lower(),
                 "from_db": now,
                 "to_db": to_db,
                 "from_lufs": round(level, 1),

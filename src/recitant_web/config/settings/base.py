@@ -1,6 +1,7 @@
 """Settings for every place; what differs comes from the environment, which ./recitant sets."""
 
 import os
+from datetime import timedelta
 from pathlib import Path
 
 BASE_DIR = Path(__file__).resolve().parents[4]
@@ -22,6 +23,7 @@ INSTALLED_APPS = [
     "django_htmx",
     "recitant_web.shared",
     "recitant_web.accounts",
+    "recitant_web.specifications",
     "recitant_web.jobs",
     "recitant_web.programme",
     "recitant_web.desk",
@@ -32,8 +34,10 @@ INSTALLED_APPS = [
     "recitant_web.intake",
     "recitant_web.library",
     "recitant_web.delivery",
+    "recitant_web.house",
 ]
 MIDDLEWARE = [
+    "recitant_web.programme.following.Following",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
@@ -128,3 +132,6 @@ LOGGING = {
     "handlers": {"console": {"class": "logging.StreamHandler"}},
     "root": {"handlers": ["console"], "level": "INFO"},
 }
+
+DELETED_KEPT = timedelta(days=30)
+"""How long a deleted programme can be brought back."""

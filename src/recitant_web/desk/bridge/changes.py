@@ -5,7 +5,7 @@ from dataclasses import replace
 
 from recitant_core.timeline.changes import Change
 from recitant_core.timeline.edits import NEW
-from recitant_core.timeline.model import Clip, Plan, Role
+from recitant_core.timeline.model import Clip, Plan
 from recitant_web.desk import models
 from recitant_web.desk.bridge.clips import clip_fields
 from recitant_web.desk.bridge.ducks import duck_changes, with_duck_names
@@ -25,7 +25,9 @@ def changes_between(programme: Programme, before: Plan, after: Plan) -> tuple[li
     made = [inserted("track", row) for row in models.Track.objects.filter(pk__in=fresh)]
     changes, made_clips, named = _clip_changes(programme, before, after)
     final = _renamed(after, named)
-    stems = {role: after.stem_gain_db(role) for role in Role if after.stem_gain_db(role) != before.stem_gain_db(role)}
+    changes += _gone_tracks(before, after)
+    faders = {*before.stem_gains_db, *after.stem_gains_db}
+    stems = {r: after.stem_gain_db(r) for r in sorted(faders) if after.stem_gain_db(r) != before.stem_gain_db(r)}
     for role, gain_db in stems.items():
         row = stem_row(programme, role, made)
         changes.append({"table": "stem", "id": row.pk, "set": {"gain_db": [row.gain_db, gain_db]}})
@@ -36,6 +38,17 @@ def changes_between(programme: Programme, before: Plan, after: Plan) -> tuple[li
         changes, made = changes + duck_rows, made + made_ducks
         final = with_duck_names(final, duck_names)
     return changes, made, final
+
+
+def _gone_tracks(before: Plan, after: Plan) -> list[Change]:
+    left = {track.track_id for track in after.tracks}
+    gone = [int(track.track_id) for track in before.tracks if track.track_id not in left]
+    if not gone:
+        return []
+    # Ducks that the plan holds are compared as such; a row may stand there that it does not hold.
+    held = [int(duck.duck_id) for duck in before.ducks]
+    ducks = [deleted("duck", row) for row in models.Duck.objects.filter(track__in=gone).exclude(pk__in=held)]
+    return ducks + [deleted("track", row) for row in models.Track.objects.filter(pk__in=gone)]
 
 
 def _clip_changes(
@@ -55,9 +68,9 @@ def _clip_changes(
             clip = replace(edited, group=groups.setdefault(edited.group, uuid.uuid4().hex[:12]))
             named[clip_id] = clip
         if clip_id in was:
-            changes += _row_change(clip_id, was[clip_id], (track_id, clip))
+            changes += _row_change(programme, clip_id, was[clip_id], (track_id, clip))
         else:
-            source_id = programme.sources.filter(sha256=clip.source_key).values_list("pk", flat=True)[0]  # type: ignore[attr-defined]
+            source_id = _source_id(programme, clip.source_key)
             row = models.Clip.objects.create(track_id=int(track_id), source_id=source_id, **clip_fields(clip))
             made.append(inserted("clip", row))
             named[clip_id] = replace(clip, clip_id=str(row.pk))
@@ -66,7 +79,11 @@ def _clip_changes(
     return changes, made, named
 
 
-def _row_change(clip_id: str, was: tuple[str, Clip], now: tuple[str, Clip]) -> list[Change]:
+def _source_id(programme: Programme, source_key: str) -> int:
+    return programme.sources.filter(sha256=source_key).values_list("pk", flat=True)[0]  # type: ignore[attr-defined,no-any-return]
+
+
+def _row_change(programme: Programme, clip_id: str, was: tuple[str, Clip], now: tuple[str, Clip]) -> list[Change]:
     (old_track, old), (track_id, clip) = was, now
     if old is clip and old_track == track_id:
         return []
@@ -74,6 +91,8 @@ def _row_change(clip_id: str, was: tuple[str, Clip], now: tuple[str, Clip]) -> l
     changed = {name: [old_fields[name], value] for name, value in fields.items() if old_fields[name] != value}
     if old_track != track_id:
         changed["track_id"] = [int(old_track), int(track_id)]
+    if old.source_key != clip.source_key:
+        changed["source_id"] = [_source_id(programme, key) for key in (old.source_key, clip.source_key)]
     return [{"table": "clip", "id": int(clip_id), "set": changed}] if changed else []
 
 

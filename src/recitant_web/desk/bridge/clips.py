@@ -6,7 +6,7 @@ from typing import Any, Final
 
 from recitant_core.gain.envelope import CurvePoint, FadeShape
 from recitant_core.processors.model import chain_data, chain_from_data
-from recitant_core.timeline.model import Balanced, Clip
+from recitant_core.timeline.model import Balanced, Clip, Take
 from recitant_core.units.channels import Routing
 from recitant_core.units.clock import SampleSpan
 from recitant_web.desk import models
@@ -27,6 +27,35 @@ _SPANS: Final = Column(
     lambda stored: tuple(SampleSpan(start, length) for start, length in stored),
     lambda spans: [[span.start_sample, span.length_samples] for span in spans],
 )
+_TAKE_COLUMNS: Final[dict[str, Column]] = {
+    "source_key": _PLAIN,
+    "shift_samples": _PLAIN,
+    "from_sample": _PLAIN,
+    "to_sample": _PLAIN,
+    "name": _PLAIN,
+    "gain_db": _PLAIN,
+    "routing": Column(Routing, lambda routing: routing.value),
+    "reversed_channels": _SEVERAL,
+    "dc_offset": _SEVERAL,
+    "left_out": _SPANS,
+    "mended": _SEVERAL,
+}
+_PLAIN_TAKE: Final = Take("", 0)
+
+
+def take_from_data(data: Mapping[str, Any]) -> Take:
+    """A take as it is stored."""
+    return Take(**{name: _TAKE_COLUMNS[name].to_value(stored) for name, stored in data.items()})
+
+
+def take_to_data(take: Take) -> dict[str, Any]:
+    """A take as it is stored; what is plain is left out."""
+    needed = ("source_key", "shift_samples")
+    return {
+        name: column.to_row(getattr(take, name))
+        for name, column in _TAKE_COLUMNS.items()
+        if name in needed or getattr(take, name) != getattr(_PLAIN_TAKE, name)
+    }
 
 
 def balanced_from_data(data: list[Any] | None) -> Balanced | None:
@@ -64,6 +93,15 @@ COLUMNS: Final[dict[str, Column]] = {
     "is_room_tone": _PLAIN,
     "balanced": Column(balanced_from_data, balanced_to_data),
     "accepted": _SPANS,
+    "is_out": _PLAIN,
+    "takes": Column(
+        lambda stored: tuple(take_from_data(data) for data in stored), lambda takes: [take_to_data(t) for t in takes]
+    ),
+    "take_index": _PLAIN,
+    "unfilled": Column(
+        lambda stored: (int(stored[0]), int(stored[1])) if stored else (0, 0),
+        lambda unfilled: list(unfilled) if any(unfilled) else [],
+    ),
 }
 """Every field of a clip but its id and its recording."""
 

@@ -59,7 +59,7 @@ def plan_key(plan: Plan) -> str:
     heard = replace(
         plan,
         ducks=tuple(_sounding(duck) for duck in plan.ducks),
-        tracks=tuple(replace(track, clips=()) for track in plan.tracks),
+        tracks=tuple(replace(track, clips=(), is_out=False) for track in plan.tracks),
         stem_balanced={},
         stem_trims={
             role: tuple(replace(scene, is_kept=False) for scene in trim) for role, trim in plan.stem_trims.items()
@@ -79,8 +79,8 @@ _PLACE = uuid.uuid4().hex  # what no name of a track holds
 
 @lru_cache(maxsize=1_024)
 def _clips_text(track: Track) -> str:
-    """The clips of a track as JSON: an edit changes those of one track or two."""
-    clips = tuple(_sounding_clip(clip) for clip in track.clips)
+    """The clips of a track that are in the mix as JSON: an edit changes those of one track or two."""
+    clips = tuple(_sounding_clip(clip) for clip in track.in_mix)
     alone = Plan("", "25", (Track("", "", track.role, clips=clips),))
     data = plan_to_data(alone, {clip.source_key: clip.source_key for clip in clips})["tracks"][0]["clips"]
     return json.dumps(data, sort_keys=True)
@@ -109,10 +109,11 @@ def _sounding(duck: Duck) -> Duck:
 
 
 def _present(duck: Duck, tracks: tuple[Track, ...]) -> Duck | None:
-    # What a duck names may have gone or become dialogue since: it comes back when that does.
-    voices = {track.track_id for track in tracks if track.role is Role.DIALOGUE}
-    if duck.stem is None and (duck.track_id in voices or duck.track_id not in {t.track_id for t in tracks}):
+    # What a duck names may have gone or become narration since: it comes back when that does.
+    roles = {track.track_id: track.role for track in tracks}
+    if duck.stem is None and roles.get(duck.track_id, Role.NARRATION) is Role.NARRATION:
         return None
+    voices = {track_id for track_id, role in roles.items() if role.is_speech}
     keys = tuple(key for key in duck.rule.keys if key in voices)
     return duck if keys == duck.rule.keys else replace(duck, rule=replace(duck.rule, keys=keys))
 
@@ -184,7 +185,9 @@ def _read(programme: Programme) -> Loaded:
 
 def _track_of_row(row: "models.Track", clips: tuple[Clip, ...]) -> Track:
     chain, ride = chain_from_data(row.chain), ride_from_data(row.ride)
-    return Track(str(row.pk), row.name, Role(row.role), row.gain_db, row.pan, clips, row.is_mono, chain, ride)
+    return Track(
+        str(row.pk), row.name, Role(row.role), row.gain_db, row.pan, clips, row.is_mono, chain, ride, row.is_out
+    )
 
 
 def _plan_of(

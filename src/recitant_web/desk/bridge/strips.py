@@ -35,7 +35,7 @@ def stem_row(programme: Programme, role: Role, made: list[Change]) -> models.Ste
 
 
 def strip_changes(programme: Programme, before: Plan, after: Plan, made: list[Change]) -> list[Change]:
-    """What differs in the chains and rides of tracks, stems and master, in rows.
+    """What differs in chains, rides and places in the mix of tracks, stems and master, in rows.
 
     Args:
         made: changes that were carried out already; rows that had to be made first are added.
@@ -50,10 +50,13 @@ def strip_changes(programme: Programme, before: Plan, after: Plan, made: list[Ch
     was = {track.track_id: track for track in before.tracks}
     for track in after.tracks:
         old = was.get(track.track_id)
-        if old is not None and (old.chain is not track.chain or old.ride is not track.ride):
+        if old is None:
+            continue
+        if old.chain is not track.chain or old.ride is not track.ride:
             compared("track", int(track.track_id), _strip_pairs(old.chain, track.chain, old.ride, track.ride))
+        compared("track", int(track.track_id), {"is_out": (old.is_out, track.is_out)})
     if before.stem_chains is not after.stem_chains or before.stem_rides is not after.stem_rides:
-        for role in Role:
+        for role in sorted({*before.stems_set, *after.stems_set}):
             chains = before.stem_chain(role), after.stem_chain(role)
             rides = before.stem_ride(role), after.stem_ride(role)
             if chains[0] != chains[1] or rides[0] != rides[1]:
@@ -83,7 +86,7 @@ def _stem_levels(programme: Programme, before: Plan, after: Plan, made: list[Cha
     if before.stem_trims is after.stem_trims and before.stem_balanced is after.stem_balanced:
         return []
     changes: list[Change] = []
-    for role in Role:
+    for role in sorted({*before.stems_set, *after.stems_set}):
         pairs = {
             "trim": (trim_to_data(before.stem_trim(role)), trim_to_data(after.stem_trim(role))),
             "balanced": (

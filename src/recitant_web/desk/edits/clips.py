@@ -18,7 +18,7 @@ from recitant_web.desk.energies import known_source
 from recitant_web.programme.models import Programme
 from recitant_web.shared.shapes import Id, Ids, Name, Place, Samples, Text
 
-Shape = Literal["equal-power", "equal-gain", "smooth"]
+Shape = Literal["equal-power", "equal-gain", "smooth", "early", "late"]
 
 
 class Move(PlanEdit, frozen=True, kw_only=True, tag="move"):
@@ -135,6 +135,27 @@ class Fade(PlanEdit, frozen=True, kw_only=True, tag="fade"):
         return after, f"fade {self.edge} of {clip_names(plan, self.ids)}"
 
 
+class Fades(PlanEdit, frozen=True, kw_only=True, tag="fades"):
+    """Both fades of clips at once; what is not given stays."""
+
+    ids: Ids
+    in_samples: Samples | None = None
+    out_samples: Samples | None = None
+    in_shape: Shape | None = None
+    out_shape: Shape | None = None
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        shapes = [FadeShape(shape) if shape else None for shape in (self.in_shape, self.out_shape)]
+
+        def with_fades(clip: Clip) -> Clip:
+            first = clip.fade_in_samples if self.in_samples is None else self.in_samples
+            last = clip.fade_out_samples if self.out_samples is None else self.out_samples
+            return edits.faded(edits.faded(clip, "in", first, shapes[0]), "out", last, shapes[1])
+
+        return edits.set_clips(plan, self.ids, with_fades), f"fades of {clip_names(plan, self.ids)}"
+
+
 class Crossfade(PlanEdit, frozen=True, kw_only=True, tag="crossfade"):
     """The shape of the crossfade of two clips."""
 
@@ -153,12 +174,15 @@ class Group(PlanEdit, frozen=True, kw_only=True, tag="group"):
 
     ids: Ids
     is_grouped: bool = False
+    name: Text = Text()
+    """Of the group; clips that have it already are of it too."""
 
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
         """See PlanEdit."""
-        name = f"{edits.NEW}group" if self.is_grouped else ""
+        name = (self.name[:32].removeprefix(edits.NEW) or f"{edits.NEW}group") if self.is_grouped else ""
         after = edits.set_clips(plan, self.ids, lambda clip: replace(clip, group=name))
-        return after, f"{'grouped' if self.is_grouped else 'ungrouped'} {clip_count(len(self.ids))}"
+        as_what = f" as {self.name[:32]}" if self.is_grouped and self.name else ""
+        return after, f"{'grouped' if self.is_grouped else 'ungrouped'} {clip_count(len(self.ids))}{as_what}"
 
 
 class NameClips(PlanEdit, frozen=True, kw_only=True, tag="name"):

@@ -89,7 +89,7 @@ def _room_made(asked: _Asked) -> tuple[Plan, str]:
 def _scene_lowered(asked: _Asked) -> tuple[Plan, str]:
     role, by_db = role_that_ducks(asked.cure.target_id), -abs(asked.cure.by_db)
     trim = trim_lowered(asked.plan.stem_trim(role), asked.span.start_sample, by_db, asked.plan.span.end_sample)
-    words = f"{role.value} {gain_text(by_db)} dB in the scene at {asked.at}"
+    words = f"{role.label.lower()} {gain_text(by_db)} dB in the scene at {asked.at}"
     return replace(asked.plan, stem_trims=asked.plan.stem_trims | {role: trim}), words
 
 

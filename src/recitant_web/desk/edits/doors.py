@@ -8,6 +8,7 @@ from django.http import HttpRequest
 
 from recitant_web.desk import models
 from recitant_web.desk.edits import (  # noqa: F401  an edit is known once its file is read
+    arranging,
     chains,
     clips,
     cures,
@@ -18,6 +19,7 @@ from recitant_web.desk.edits import (  # noqa: F401  an edit is known once its f
     programme,
     recordings,
     speech,
+    takes,
     tracks,
     variation,
 )

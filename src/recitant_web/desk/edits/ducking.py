@@ -9,7 +9,7 @@ from recitant_core.gain.duck_rule import STARTING_POINTS, DuckAim, levels_rule
 from recitant_core.gain.trim import LEAST_TRIM_DB, MOST_TRIM_DB, trim_set
 from recitant_core.interchange.plan_json import rule_from_data
 from recitant_core.timeline import edits
-from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Duck, Plan, Role
+from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Duck, Plan, Role, is_role
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.timecode import timecode_from_samples
 from recitant_web.desk.bridge.ducks import duck_fields, duck_name, rule_data
@@ -73,10 +73,10 @@ class AddDuck(PlanEdit, frozen=True, kw_only=True, tag="duck-add"):
             if plan.duck_of_stem(role) is not None:
                 raise EditRefused("duck_there")
             rule = start or levels_rule(role.value)
-            duck, name = Duck(f"{edits.NEW}duck", role, "", rule), f"{role.value} stem"
+            duck, name = Duck(f"{edits.NEW}duck", role, "", rule), f"{role.label.lower()} stem"
         else:
             track = next((t for t in plan.tracks if t.track_id == self.id), None)
-            if track is None or track.role is Role.DIALOGUE:
+            if track is None or track.role is Role.NARRATION:
                 raise EditRefused("gone")
             if plan.duck_of_track(track.track_id) is not None:
                 raise EditRefused("duck_there")
@@ -119,7 +119,7 @@ class SetRule(PlanEdit, frozen=True, kw_only=True, tag="duck-rule"):
                 now[name] = now[name] | value
             else:
                 now[name] = value
-        voices = {track.track_id for track in plan.tracks if track.role is Role.DIALOGUE}
+        voices = {track.track_id for track in plan.tracks if track.role.is_speech}
         if not set(now["keys"]) <= voices:
             raise EditRefused("gone")
         now["is_made"] = False
@@ -228,7 +228,7 @@ class SetTrim(PlanEdit, frozen=True, kw_only=True, tag="trim-scene"):
             raise EditRefused("gain_out_of_range", found=found, least_db=LEAST_TRIM_DB, most_db=MOST_TRIM_DB)
         trim = trim_set(plan.stem_trim(role), self.start_sample, float(self.gain_db))
         at = timecode_from_samples(self.start_sample, programme.frame_rate)
-        words = f"{role.value} trimmed by {gain_text(self.gain_db)} dB from {at}"
+        words = f"{role.label.lower()} trimmed by {gain_text(self.gain_db)} dB from {at}"
         return replace(plan, stem_trims=plan.stem_trims | {role: trim}), words
 
 
@@ -263,8 +263,8 @@ def role_that_ducks(text: str) -> Role:
     """A role whose stem can give way.
 
     Raises:
-        EditRefused: dialogue, or no role.
+        EditRefused: narration, or no role.
     """
-    if text not in (Role.MUSIC.value, Role.EFFECTS.value, Role.AMBIENCE.value):
-        raise EditRefused("duck_of_dialogue", field="stem")
+    if not is_role(text) or Role(text).kind is Role.NARRATION:
+        raise EditRefused("duck_of_narration", field="stem")
     return Role(text)

@@ -3,7 +3,7 @@
 from collections.abc import Collection
 
 from recitant_core.timeline.edits import clips_by_id
-from recitant_core.timeline.model import Plan
+from recitant_core.timeline.model import Plan, Role
 
 
 def clip_count(n: int) -> str:
@@ -34,7 +34,7 @@ def target_name(plan: Plan, target: str, ids: Collection[str]) -> str:
     if len(ids) > 1:
         return f"{len(ids)} {target}s"
     if target == "stem":
-        return f"{first.capitalize()} stem"
+        return f"{Role(first).label} stem"
     if target == "track":
         return next(t.name for t in plan.tracks if t.track_id == first)[:80]
     return clips_by_id(plan)[first][1].name[:80]

@@ -2,6 +2,9 @@
 
 from typing import Literal
 
+from msgspec import Struct
+
+from recitant_core.delivery.chapters import MOST_CHAPTERS
 from recitant_core.errors import EditRefused
 from recitant_core.units.timecode import timecode_from_samples
 from recitant_web.desk import models
@@ -45,6 +48,34 @@ class SetMarker(RowEdit, frozen=True, kw_only=True, tag="marker-set"):
         given = {"kind": self.marker, "at_sample": self.at_sample, "text": self.text}
         changes = row_change("marker", marker, {name: value for name, value in given.items() if value is not None})
         return f"marker {marker.text or marker.get_kind_display().lower()} changed", changes, []
+
+
+class ChapterRow(Struct, frozen=True, kw_only=True):
+    """A chapter as it is listed."""
+
+    at_sample: Place
+    text: Text
+
+
+class SetChapters(RowEdit, frozen=True, kw_only=True, tag="chapters"):
+    """All chapters anew, in order; what stays as it is keeps its number."""
+
+    chapters: list[ChapterRow]
+
+    def changed(self, programme: Programme) -> RowChanges:
+        """See RowEdit."""
+        if len(self.chapters) > MOST_CHAPTERS:
+            raise EditRefused("too_many_chapters", most=MOST_CHAPTERS)
+        wanted = sorted((row.at_sample, str(row.text)) for row in self.chapters)
+        there = list(programme.markers.filter(kind="chapter").order_by("at_sample", "pk"))
+        changes, made = [], []
+        for marker, (at_sample, text) in zip(there, wanted, strict=False):
+            changes += row_change("marker", marker, {"at_sample": at_sample, "text": text})
+        changes += [deleted("marker", marker) for marker in there[len(wanted) :]]
+        for at_sample, text in wanted[len(there) :]:
+            row = models.Marker.objects.create(programme=programme, kind="chapter", at_sample=at_sample, text=text)
+            made.append(inserted("marker", row))
+        return f"{len(wanted)} chapters", changes, made
 
 
 class RemoveMarker(RowEdit, frozen=True, kw_only=True, tag="marker-remove"):

@@ -1,15 +1,19 @@
 """Edits of what the programme as a whole is balanced for: its specification, a fader, the zones of its meters."""
 
-from typing import Any
+from typing import Any, Literal
 
-from recitant_core.delivery.catalogue import spec_by_id
+from msgspec import Struct
+
 from recitant_core.errors import EditRefused
-from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB
+from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Role, is_role
+from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.timecode import FRAME_RATES
 from recitant_web.desk.edits.registry import RowChanges, RowEdit, row_change
 from recitant_web.desk.models import Clip, Stem, Track
-from recitant_web.programme.models import ROLES, Programme
+from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import ZONES
-from recitant_web.shared.shapes import Db, ZoneLevel
+from recitant_web.shared.shapes import Db, Name, Samples, ZoneLevel
+from recitant_web.specifications.queries import spec_named
 from recitant_words.sentences import gain_text
 
 
@@ -26,6 +30,20 @@ class SetGain(RowEdit, frozen=True, kw_only=True, tag="gain"):
         gain_db = round(float(self.gain_db), 2)
         row, name = _target(programme, self.target, self.id)
         return f"{name} to {gain_text(gain_db)} dB", row_change(self.target, row, {"gain_db": gain_db}), []
+
+
+class NewFades(Struct, frozen=True, kw_only=True):
+    """The fades that new clips get."""
+
+    in_samples: Samples
+    out_samples: Samples
+    shape: Literal["equal-power", "equal-gain", "smooth", "early", "late"] = "equal-power"
+
+    def data(self) -> dict[str, Any]:
+        """As it is stored; no fade is longer than a minute."""
+        longest = 60 * RATE_HZ
+        lengths = {name: min(longest, max(0, getattr(self, name))) for name in ("in_samples", "out_samples")}
+        return {**lengths, "shape": self.shape}
 
 
 class SetProgrammeGain(RowEdit, frozen=True, kw_only=True, tag="programme-gain"):
@@ -48,8 +66,38 @@ class ChooseSpec(RowEdit, frozen=True, kw_only=True, tag="spec"):
 
     def changed(self, programme: Programme) -> RowChanges:
         """See RowEdit."""
-        spec = spec_by_id(self.spec_id)
+        spec = spec_named(programme.workspace_id, self.spec_id)
         return f"deliver to {spec.name}", row_change("programme", programme, {"spec_id": spec.spec_id}), []
+
+
+class SetProgramme(RowEdit, frozen=True, kw_only=True, tag="programme-set"):
+    """Title, frame rate, place of the picture, fades of new clips; what is not given stays."""
+
+    title: Name | None = None
+    frame_rate: str | None = None
+    picture_offset_samples: Samples | None = None
+    new_fades: NewFades | None = None
+
+    def changed(self, programme: Programme) -> RowChanges:
+        """See RowEdit."""
+        if self.frame_rate is not None and self.frame_rate not in FRAME_RATES:
+            raise EditRefused("not_a_frame_rate", found=self.frame_rate, known=", ".join(FRAME_RATES))
+        given = {
+            "title": self.title,
+            "frame_rate": self.frame_rate,
+            "picture_offset_samples": self.picture_offset_samples,
+            "new_fades": None if self.new_fades is None else self.new_fades.data(),
+        }
+        changes = row_change("programme", programme, {name: v for name, v in given.items() if v is not None})
+        if "picture_offset_samples" in (changes[0]["set"] if changes else {}) and programme.is_picture_locked:
+            raise EditRefused("picture_locked")
+        words = {
+            "title": f"title: {self.title}",
+            "frame_rate": f"{self.frame_rate} frames a second",
+            "picture_offset_samples": "picture moved",
+            "new_fades": "fades of new clips",
+        }
+        return ", ".join(words[name] for name in (changes[0]["set"] if changes else {})), changes, []
 
 
 class SetZones(RowEdit, frozen=True, kw_only=True, tag="zones"):
@@ -75,9 +123,9 @@ def _require_gain(gain_db: float) -> None:
 
 
 def _target(programme: Programme, target: str, target_id: str) -> tuple[Any, str]:
-    if target == "stem" and target_id in dict(ROLES):
+    if target == "stem" and is_role(target_id):
         row, _ = Stem.objects.get_or_create(programme=programme, role=target_id)
-        return row, f"{row.get_role_display()} stem"
+        return row, f"{Role(target_id).label} stem"
     found: Any = None
     if target_id.isdecimal() and target == "clip":
         found = Clip.objects.filter(pk=target_id, track__programme=programme).first()

@@ -1,6 +1,7 @@
 """Edits that lay recordings, mend them, bring them to a length or cover gaps with them."""
 
 from dataclasses import replace
+from typing import Any
 
 from recitant_core.errors import EditRefused
 from recitant_core.intake.mending import mended, unmended
@@ -15,34 +16,47 @@ from recitant_web.desk.bridge.speech import speech_of
 from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.desk.edits.tone import tone_source
 from recitant_web.desk.energies import known_source
-from recitant_web.programme.models import Programme, SourceState
+from recitant_web.programme.models import Programme, Source, SourceState
 from recitant_web.programme.queries import source_energy
 from recitant_web.shared.shapes import Id, Samples, Text
 
 
 class Mend(PlanEdit, frozen=True, kw_only=True, tag="mend"):
-    """A remedy applied to every clip of a recording, or taken back."""
+    """A remedy applied to every clip of a recording, or of all recordings that it is offered for; or taken back."""
 
     source_id: Id
     code: Text
     is_undone: bool = False
+    is_for_all: bool = False
 
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
         """See PlanEdit."""
         source = programme.sources.filter(pk=self.source_id).first()
-        if source is None:
+        if source is None or _offered(source, self.code) is None:
             raise EditRefused("gone")
-        remedies = [remedy for finding in source.findings for remedy in finding["remedies"]]
-        remedy = next((remedy for remedy in remedies if remedy["code"] == self.code), None)
-        ids = [clip_id for clip_id, (_, clip) in edits.clips_by_id(plan).items() if clip.source_key == source.sha256]
-        if remedy is None or not ids:
+        words = _offered(source, self.code)["words"]
+        alike = list(programme.sources.filter(state=SourceState.READY)) if self.is_for_all else [source]
+        after, n = plan, 0
+        for one in alike:
+            remedy = _offered(one, self.code)
+            ids = [clip_id for clip_id, (_, clip) in edits.clips_by_id(plan).items() if clip.source_key == one.sha256]
+            if remedy is not None and ids:
+                after, n = self._mended(after, ids, one, remedy), n + 1
+        if not n:
             raise EditRefused("gone")
+        what = source.name if n == 1 else f"{n} recordings"
+        return after, f"{what}: not “{words}”" if self.is_undone else f"{what}: {words}"
+
+    def _mended(self, plan: Plan, ids: list[str], source: Source, remedy: dict[str, Any]) -> Plan:
         cure = remedy_from_data(remedy)
         if self.is_undone:
-            after = edits.set_clips(plan, ids, lambda clip: unmended(clip, cure, source.length_samples))
-            return after, f"{source.name}: not “{remedy['words']}”"
-        after = edits.set_clips(plan, ids, lambda clip: mended(clip, cure))
-        return after, f"{source.name}: {remedy['words']}"
+            return edits.set_clips(plan, ids, lambda clip: unmended(clip, cure, source.length_samples))
+        return edits.set_clips(plan, ids, lambda clip: mended(clip, cure))
+
+
+def _offered(source: Source, code: str) -> dict[str, Any] | None:
+    remedies = [remedy for finding in source.findings for remedy in finding["remedies"]]
+    return next((remedy for remedy in remedies if remedy["code"] == code), None)
 
 
 class Use(PlanEdit, frozen=True, kw_only=True, tag="use"):

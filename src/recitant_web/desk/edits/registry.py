@@ -49,6 +49,14 @@ class PlanEdit(Edit, frozen=True, kw_only=True):
         """
         raise NotImplementedError
 
+    def beside(self, programme: Programme, before: Plan) -> list[Change]:
+        """Changes of rows that are not part of the plan and belong to the same step.
+
+        Args:
+            programme: locked.
+        """
+        return []
+
     def carry_out(self, programme: Programme, user: User | None) -> list[models.Edit]:
         """See Edit."""
         with transaction.atomic():
@@ -58,6 +66,7 @@ class PlanEdit(Edit, frozen=True, kw_only=True):
             if locked.is_picture_locked:
                 _require_in_place(before, after)
             changes, made, final = changes_between(locked, before, after)
+            changes += self.beside(locked, before)
             if not changes and not made:
                 return []
             return [record(locked, user, label, changes, made, final if _is_known(before, final) else None)]
@@ -108,6 +117,9 @@ def _require_in_place(before: Plan, after: Plan) -> None:
     was = {clip_id: clip for clip_id, (_, clip) in clips_by_id(before).items()}
     for clip_id, (_, clip) in clips_by_id(after).items():
         old = was.get(clip_id)
-        # Trimming moves an edge, not the sound: what is compared is where the recording's first sample lies.
-        if old is not None and old.start_sample - old.in_sample != clip.start_sample - clip.in_sample:
+        # Trimming moves an edge, not the sound: what is compared is where the recording's first sample lies. Another
+        # take is another recording, at the place of the one before it.
+        if old is None or old.source_key != clip.source_key:
+            continue
+        if old.start_sample - old.in_sample != clip.start_sample - clip.in_sample:
             raise EditRefused("picture_locked")

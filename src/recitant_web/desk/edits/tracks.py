@@ -1,40 +1,62 @@
 """Edits of tracks: roles, names, order, and the picture lock."""
 
-from typing import Final, Literal
+from typing import Final
 
 from recitant_core.errors import EditRefused
 from recitant_core.timeline.changes import Change
+from recitant_core.timeline.laying import name_stem
+from recitant_core.timeline.model import Role
+from recitant_web.accounts.queries import is_role_of
 from recitant_web.desk import models
 from recitant_web.desk.edits.registry import RowChanges, RowEdit, row_change
 from recitant_web.desk.log import deleted, inserted
-from recitant_web.programme.models import Programme
-from recitant_web.shared.shapes import Db, Id, Ids, Name, Samples, Text
+from recitant_web.desk.placing import MOST_TRACKS
+from recitant_web.programme.models import Programme, Source, SourceState
+from recitant_web.shared.shapes import Db, Id, Ids, Name, RoleName, Samples, Text
 
-MOST_TRACKS: Final = 200
+SHADES: Final = 4
+LEAST_HEIGHT_PX: Final = 28
+MOST_HEIGHT_PX: Final = 240
 
 
-RoleName = Literal["dialogue", "music", "effects", "ambience"]
+def require_role(programme: Programme, role: str) -> None:
+    """Refuse what tracks of a programme cannot be.
+
+    Raises:
+        EditRefused: a stem that the workspace does not have.
+    """
+    if not is_role_of(programme.workspace, role):
+        raise EditRefused("no_such_stem")
 
 
 class SetRole(RowEdit, frozen=True, kw_only=True, tag="role"):
-    """What some recordings are: their clips go to a track of that role."""
+    """What some recordings are: their clips go to a track of that role.
+
+    Others whose role was guessed and whose name differs by its number alone follow: they are read again with what a
+    person said of their like.
+    """
 
     source_ids: Ids
     role: RoleName
 
     def changed(self, programme: Programme) -> RowChanges:
         """See RowEdit."""
-        sources = list(programme.sources.filter(pk__in=self.source_ids))
+        require_role(programme, self.role)
+        named = list(programme.sources.filter(pk__in=self.source_ids))
         role = self.role
-        if not sources:
+        if not named:
             raise EditRefused("gone")
+        sources = named + _of_like_names(programme, named)
         changes: list[Change] = []
         made: list[Change] = []
         position = programme.tracks.count()
         for source in sources:
+            told = {"role": [source.role, role], "role_reasons": [source.role_reasons, []]}
+            changed = {name: pair for name, pair in told.items() if pair[0] != pair[1]}
+            if changed:
+                changes.append({"table": "source", "id": source.pk, "set": changed})
             if source.role == role:
                 continue
-            changes.append({"table": "source", "id": source.pk, "set": {"role": [source.role, role]}})
             clips = list(models.Clip.objects.filter(source=source, track__programme=programme).select_related("track"))
             for track in {clip.track_id: clip.track for clip in clips if clip.track.role != role}.values():
                 if not track.clips.exclude(source=source).exists():
@@ -50,8 +72,20 @@ class SetRole(RowEdit, frozen=True, kw_only=True, tag="role"):
                     for clip in clips
                     if clip.track_id == track.pk
                 ]
-        what = sources[0].name if len(sources) == 1 else f"{len(sources)} recordings"
-        return f"{what}: {role}", changes, made
+        what = named[0].name if len(named) == 1 else f"{len(named)} recordings"
+        like = f" and {len(sources) - len(named)} of like names" if len(sources) > len(named) else ""
+        return f"{what}{like}: {role}", changes, made
+
+
+def _of_like_names(programme: Programme, named: list[Source]) -> list[Source]:
+    stems = {_stem(source) for source in named}
+    guessed = programme.sources.filter(state=SourceState.READY).exclude(role_reasons=[])
+    others = guessed.exclude(pk__in=[source.pk for source in named])
+    return [source for source in others if _stem(source) in stems]
+
+
+def _stem(source: Source) -> str:
+    return name_stem(source.name.rsplit(".", 1)[0])
 
 
 class AddTrack(RowEdit, frozen=True, kw_only=True, tag="track-add"):
@@ -62,12 +96,13 @@ class AddTrack(RowEdit, frozen=True, kw_only=True, tag="track-add"):
 
     def changed(self, programme: Programme) -> RowChanges:
         """See RowEdit."""
+        require_role(programme, self.role)
         if programme.tracks.count() >= MOST_TRACKS:
             raise EditRefused("too_many_tracks")
         last = programme.tracks.order_by("-position").first()
         track = models.Track.objects.create(
             programme=programme,
-            name=self.name or self.role.capitalize(),
+            name=self.name or Role(self.role).label,
             role=self.role,
             position=last.position + 1 if last else 0,
         )
@@ -81,6 +116,7 @@ class SetTrack(RowEdit, frozen=True, kw_only=True, tag="track-set"):
     name: Name | None = None
     role: RoleName | None = None
     height_px: Samples | None = None
+    shade: Samples | None = None
     is_mono: bool | None = None
     pan: Db | None = None
 
@@ -89,18 +125,43 @@ class SetTrack(RowEdit, frozen=True, kw_only=True, tag="track-set"):
         track = programme.tracks.filter(pk=self.id).first()
         if track is None:
             raise EditRefused("gone")
+        if self.role is not None and self.role != track.role:
+            require_role(programme, self.role)
         given = {
             "name": self.name,
             "role": self.role,
-            "height_px": self.height_px if self.height_px is None else min(240, max(28, self.height_px)),
+            "height_px": _height(self.height_px),
+            "shade": self.shade if self.shade is None else min(SHADES - 1, max(0, self.shade)),
             "pan": self.pan if self.pan is None else min(1.0, max(-1.0, self.pan)),
             "is_mono": self.is_mono,
         }
         wanted = {name: value for name, value in given.items() if value is not None}
         changes = row_change("track", track, wanted)
         changed = changes[0]["set"] if changes else {}
-        words = {"name": "named", "role": "role", "height_px": "height", "pan": "pan", "is_mono": "mono or stereo"}
+        words = {
+            "name": "named",
+            "role": "role",
+            "height_px": "height",
+            "shade": "colour",
+            "pan": "pan",
+            "is_mono": "mono or stereo",
+        }
         return f"track {wanted.get('name', track.name)}: {', '.join(words[n] for n in changed)}", changes, []
+
+
+class LaneHeights(RowEdit, frozen=True, kw_only=True, tag="lane-heights"):
+    """All tracks as high as one another, or each higher or lower by a factor."""
+
+    height_px: Samples | None = None
+    by_percent: Samples = Samples(100)
+
+    def changed(self, programme: Programme) -> RowChanges:
+        """See RowEdit."""
+        changes: list[Change] = []
+        for track in programme.tracks.all():
+            asked = self.height_px if self.height_px is not None else track.height_px * self.by_percent // 100
+            changes += row_change("track", track, {"height_px": _height(Samples(asked))})
+        return "heights of the tracks", changes, []
 
 
 class OrderTrack(RowEdit, frozen=True, kw_only=True, tag="track-order"):
@@ -138,6 +199,10 @@ class RemoveTrack(RowEdit, frozen=True, kw_only=True, tag="track-remove"):
         changes = [deleted("clip", clip) for clip in track.clips.all()]
         changes += [deleted("duck", duck) for duck in track.ducks.all()] + [deleted("track", track)]
         return f"track {track.name} removed", changes, []
+
+
+def _height(height_px: Samples | None) -> int | None:
+    return None if height_px is None else min(MOST_HEIGHT_PX, max(LEAST_HEIGHT_PX, height_px))
 
 
 class LockPicture(RowEdit, frozen=True, kw_only=True, tag="lock"):

@@ -1,12 +1,23 @@
 """Figures as people read them."""
 
-from django import template
+import json
+from datetime import datetime
 
+from django import template
+from django.conf import settings
+
+from recitant_core.timeline.model import ROLES, Role
 from recitant_words.sentences import gain_text, signed
 
 register = template.Library()
 register.filter("signed", signed)
 register.filter("gain", gain_text)
+
+
+@register.filter
+def gone_at(deleted_at: datetime) -> datetime:
+    """When something that was deleted is gone for good."""
+    return deleted_at + settings.DELETED_KEPT
 
 
 @register.filter
@@ -33,3 +44,22 @@ def clock_tenths(samples: int) -> str:
 def minus(level: float, other: float) -> float:
     """The difference of two levels."""
     return level - other
+
+
+@register.filter
+def of_key(found: dict[str, int], key: str) -> int:
+    """What a dictionary holds under a key; 0 where it holds nothing."""
+    return found.get(key, 0)
+
+
+@register.filter
+def as_role(text: str) -> Role | None:
+    """A role of its text; None where a recording has none yet."""
+    return Role(text) if text else None
+
+
+@register.filter
+def roles_json(own: list[str]) -> str:
+    """What tracks may be, for the scripts of a page: text, label and letter of the five and of a workspace's own."""
+    roles = sorted({*ROLES, *map(Role, own)}, key=lambda role: role.order)
+    return json.dumps([[role.value, role.label, role.letter] for role in roles])

@@ -36,7 +36,7 @@ export function newActions({ model, api, urls, player, edit, show, say, moveView
       player.seek(isFrame ? samplesOfFrames(at, by, rate()) : at + by * 48000);
     },
     toStart: () => player.seek(model.range ? model.range[0] : 0),
-    toEnd: () => player.seek(model.state.length_samples),
+    toEnd: () => player.seek(model.state.all_samples),
     goToTimecode: (text) => {
       sampleOf(text)
         .then((at) => {
@@ -82,7 +82,7 @@ export function newActions({ model, api, urls, player, edit, show, say, moveView
     zoomOut: () => actions.zoom(1.5),
     scroll: (by) => moveView(scrolled(model, by)),
     whole: () =>
-      moveView({ start: 0, end: Math.min(longest(model), Math.max(480000, model.state.length_samples * 1.02)) }),
+      moveView({ start: 0, end: Math.min(longest(model), Math.max(480000, model.state.all_samples * 1.02)) }),
     zoomToSelection: () => {
       if (need()) actions.showSpan(chosen().map((id) => model.clips.get(id)));
     },
@@ -116,6 +116,16 @@ export function newActions({ model, api, urls, player, edit, show, say, moveView
       model.hidesEmpty = !model.hidesEmpty;
       show();
     },
+    trackOut: (id) =>
+      edit((state) => ({
+        kind: "in-mix",
+        track_ids: [id],
+        is_out: !state.tracks.find((track) => track.id === id)?.is_out,
+      })),
+    orderTrack: (id, besideId) =>
+      edit((state) => ({ kind: "track-order", id, to: state.tracks.findIndex((track) => track.id === besideId) })),
+    lanes: (percent) => edit({ kind: "lane-heights", by_percent: percent }),
+    removeEmpty: () => edit({ kind: "tracks-remove-empty" }),
     lock: () => edit((state) => ({ kind: "lock", is_locked: !state.is_picture_locked })),
     undo: () => edit((state) => (state.undo ? { kind: "undo" } : null)),
     redo: () => edit((state) => (state.redo ? { kind: "redo" } : null)),
@@ -176,6 +186,22 @@ export function newActions({ model, api, urls, player, edit, show, say, moveView
     selectTrack: () => {
       model.selected = new Set([...model.clips.values()].filter((c) => c.track === model.track).map((c) => c.id));
       show();
+    },
+    selectTrackOf: (id) => {
+      model.track = id;
+      actions.selectTrack();
+    },
+    selectBehind: (isEverywhere) => {
+      const at = player.position();
+      const found = [...model.clips.values()].filter((c) => c.start >= at && (isEverywhere || c.track === model.track));
+      model.selected = new Set(found.map((c) => c.id));
+      show();
+      say(
+        found.length
+          ? `${found.length} clips behind the playhead are chosen: arrows or a drag move them together.`
+          : "No clip begins behind the playhead.",
+        found.length > 0,
+      );
     },
     selectRole: () => {
       const role = model.state.tracks.find((track) => track.id === model.track)?.role;

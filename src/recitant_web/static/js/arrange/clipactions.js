@@ -1,12 +1,12 @@
 // What is done with clips: from gesture, key, button or field to edits for the server.
 
 import { numberOf } from "../lib/fields.js";
+import { ROLES } from "../lib/roles.js";
 import { samplesOfFrames } from "../lib/units.js";
 import { clipsAt, withGroup } from "./model.js";
 
 const NUDGE_WAIT_MS = 300;
 const JOB_WAIT_MS = 400;
-const ROLES = ["dialogue", "music", "effects", "ambience"];
 
 export function newClipActions({ model, api, urls, player, edit, show, say, reload, tab, actions }) {
   const chosen = () => [...model.selected];
@@ -178,6 +178,26 @@ export function newClipActions({ model, api, urls, player, edit, show, say, relo
         else edit({ kind: "group", ids: chosen(), is_grouped: true });
       }
     },
+    // Out of the mix: computed from what the first of them is by then.
+    toggleOut: () => {
+      if (!need()) return;
+      edit((state) => {
+        const ids = chosen().filter((id) => state.clips.has(id));
+        return ids.length ? { kind: "in-mix", ids, is_out: !state.clips.get(ids[0]).is_out } : null;
+      });
+    },
+    putOn: (trackId) => {
+      if (need()) edit({ kind: "to-track", ids: chosen(), track_id: trackId });
+    },
+    putOnNew: (role) => {
+      if (need()) edit({ kind: "to-track", ids: chosen(), role });
+    },
+    layAgain: (how, order) => {
+      if (need()) edit({ kind: "lay", ids: chosen(), how, order });
+    },
+    fadesOf: (fields) => {
+      if (need()) edit({ kind: "fades", ids: chosen(), ...fields });
+    },
     ungroup: (ids) => edit({ kind: "group", ids: [...withGroup(model, ids)], is_grouped: false }),
     fill: () => {
       if (model.track) edit({ kind: "fill", track_id: model.track, at_sample: player.position() });
@@ -191,14 +211,15 @@ export function newClipActions({ model, api, urls, player, edit, show, say, relo
         });
     },
     placeByReference: (clip, source) => {
-      const origin = model.state.picture?.reference_samples ?? 0;
-      edit({ kind: "place", ids: [clip.id], at_sample: source.reference_samples - origin + clip.in });
+      const origin = model.state.picture?.reference_samples ?? model.state.picture_offset_samples;
+      const at = source.reference_samples - origin + model.state.picture_offset_samples + clip.in;
+      edit({ kind: "place", ids: [clip.id], at_sample: at });
     },
     extendTo: (clip, where) => {
       const end =
         where === "end"
           ? Math.max(
-              model.state.picture?.length_samples || 0,
+              (model.state.picture?.length_samples || 0) + model.state.picture_offset_samples,
               ...[...model.clips.values()].filter((c) => c.id !== clip.id).map((c) => c.start + c.length),
             )
           : player.position();

@@ -85,6 +85,22 @@ const CHANGES = {
     for (const id of groupOf(state, ids)) clips.delete(id);
     return { ...state, clips };
   },
+  fades: (state, { ids, in_samples: inside, out_samples: out, in_shape: inShape, out_shape: outShape }) =>
+    withClips(state, ids, (clip) => ({
+      ...clip,
+      fade_in: [Math.min(inside ?? clip.fade_in[0], clip.length), inShape || clip.fade_in[1]],
+      fade_out: [Math.min(out ?? clip.fade_out[0], clip.length), outShape || clip.fade_out[1]],
+    })),
+  "in-mix": (state, { ids = [], track_ids: trackIds = [], is_out: isOut }) => ({
+    ...withClips(state, ids, (clip) => ({ ...clip, is_out: isOut })),
+    tracks: state.tracks.map((track) => (trackIds.includes(track.id) ? { ...track, is_out: isOut } : track)),
+  }),
+  "to-track": (state, { ids, track_id: track }) =>
+    track ? withClips(state, ids, (clip) => ({ ...clip, track })) : state,
+  "tracks-remove-empty": (state) => {
+    const used = new Set([...state.clips.values()].map((clip) => clip.track));
+    return { ...state, tracks: state.tracks.filter((track) => used.has(track.id)) };
+  },
   lock: (state, { is_locked: isLocked }) => ({ ...state, is_picture_locked: isLocked }),
   "track-set": (state, { kind: _, id, ...fields }) => ({
     ...state,

@@ -26,6 +26,7 @@ export const KEYS = [
       ["ctrl click", "one more, one less"],
       ["ctrl a", "every clip"],
       ["y", "every clip of this track"],
+      ["e shift e", "all behind the playhead, here or on all tracks"],
       ["shift y", "every clip of this role"],
       ["esc", "none"],
     ],
@@ -36,6 +37,10 @@ export const KEYS = [
       ["← →", "move by a frame"],
       ["alt ← →", "move by a millisecond"],
       ["alt ↑ ↓", "move to the track above, below"],
+      ["p", "put on a track: its number, or from a list"],
+      ["x", "out of the mix, in the mix"],
+      ["a shift a", "next take, take before"],
+      ["q shift q", "close the gap on all tracks, on this one"],
       ["↑ ↓", "gain by 0.5 dB, with shift 0.1"],
       ["/", "split at the playhead"],
       ["( )", "trim the start, the end to the playhead"],
@@ -131,6 +136,14 @@ export function bindKeys(actions, isPlaced) {
         Delete: () => actions.remove(event.shiftKey),
         Backspace: () => actions.remove(event.shiftKey),
         g: actions.group,
+        x: actions.toggleOut,
+        a: () => actions.nextTake(1),
+        A: () => actions.nextTake(-1),
+        p: actions.askTrack,
+        q: () => actions.closeGap({ everywhere: true }),
+        Q: () => actions.closeGap({ everywhere: false }),
+        e: () => actions.selectBehind(false),
+        E: () => actions.selectBehind(true),
         c: actions.curves,
         b: actions.fill,
         "-": () => actions.zoom(1.5),
@@ -156,7 +169,7 @@ export function bindKeys(actions, isPlaced) {
 export function keysPage(dialog) {
   const columns = KEYS.map(([title, rows]) => {
     const section = document.createElement("section");
-    const head = document.createElement("h4");
+    const head = document.createElement("h3");
     head.textContent = title;
     const table = document.createElement("table");
     table.className = "plain";

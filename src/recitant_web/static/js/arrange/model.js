@@ -11,7 +11,7 @@ export function newModel(state) {
     base: null, // as the server has it, with its clips as a Map
     state: null, // with the edits that are under way drawn in
     clips: new Map(), // those of the state
-    view: { start: 0, end: Math.max(state.length_samples * 1.02, 48000 * 10) },
+    view: { start: 0, end: Math.max(state.all_samples * 1.02, 48000 * 10) },
     selected: new Set(),
     track: null,
     gesture: null, // { kind, ids, ... } as gestures.js makes it; effective() shows it before the server knows
@@ -25,6 +25,7 @@ export function newModel(state) {
     muted: new Set(),
     soloed: new Set(),
     copied: [],
+    time: { where: "all", leavesPicture: false }, // what gaps are closed and opened on
   };
   takeState(model, state);
   return model;
@@ -134,7 +135,7 @@ export function crossfadesOf(model, clip) {
 }
 
 export function longest(model) {
-  return Math.max(model.state.length_samples + END_ROOM, 48000 * 20);
+  return Math.max(model.state.all_samples + END_ROOM, 48000 * 20);
 }
 
 export function zoomed(model, factor, around) {

@@ -2,9 +2,12 @@
 // What is sent are the microphone's own samples; they are placed where the person heard the programme while speaking.
 
 import { make } from "../lib/dom.js";
+import { kindOf } from "../lib/roles.js";
 
 const COUNT_IN_S = 3;
 const GOOD_DBFS = [-24, -6];
+const HANDLE_S = 1; // before and behind a range, so that its edges can be moved
+const FULL_SCALE = 0.999;
 
 export function bindNarration({ model, player, say, reload, page }) {
   const box = document.getElementById("tab-narration");
@@ -30,12 +33,18 @@ export function bindNarration({ model, player, say, reload, page }) {
     textContent: "Record from the playhead",
     disabled: true,
   });
+  const track = make("select", { className: "plain-select", ariaLabel: "Onto which track" });
+  const into = make("input", { type: "checkbox" });
+  const intoWords = make("span");
+  into.addEventListener("change", show);
   const count = make("div", { className: "count-in mono" });
   const takes = make("div");
   box.append(
     words,
     make("p", { className: "row" }, check, level),
     bar,
+    make("label", { className: "field" }, make("span", { textContent: "onto" }), track),
+    make("label", { className: "tick" }, into, intoWords),
     make("p", { className: "row" }, record),
     count,
     takes,
@@ -43,6 +52,24 @@ export function bindNarration({ model, player, say, reload, page }) {
 
   check.addEventListener("click", () => (stream ? close() : open()));
   record.addEventListener("click", () => (isRecording ? finish() : begin()));
+
+  const rangeOf = () => (into.checked && model.range ? model.range : null);
+
+  function show() {
+    const kept = track.value;
+    const rank = { narration: 0, dialogue: 1 };
+    const known = [...model.state.tracks].sort((a, b) => (rank[kindOf(a.role)] ?? 2) - (rank[kindOf(b.role)] ?? 2));
+    track.replaceChildren(
+      ...known.map((one) => make("option", { value: one.id, textContent: one.name })),
+      make("option", { value: "0", textContent: "a new track" }),
+    );
+    const isNew = kindOf(known[0]?.role || "") !== "narration";
+    track.value = known.some((each) => each.id === kept) ? kept : isNew ? "0" : known[0].id;
+    into.disabled = !model.range;
+    const seconds = model.range ? ` (${((model.range[1] - model.range[0]) / 48000).toFixed(2)} s)` : "";
+    intoWords.textContent = `only into the range${seconds}${model.range ? "" : ": i and o set one"}`;
+    if (!isRecording) record.textContent = rangeOf() ? "Record into the range" : "Record from the playhead";
+  }
 
   async function open() {
     try {
@@ -72,7 +99,7 @@ export function bindNarration({ model, player, say, reload, page }) {
 
   function close() {
     clearInterval(meterTimer);
-    stream.getTracks().forEach((track) => track.stop());
+    stream.getTracks().forEach((one) => one.stop());
     capture.disconnect();
     stream = null;
     check.textContent = "Check the level";
@@ -98,25 +125,27 @@ export function bindNarration({ model, player, say, reload, page }) {
   }
 
   async function begin() {
-    const from = player.position();
+    const range = rangeOf();
+    const from = range ? range[0] : player.position();
     const lead = COUNT_IN_S * 48000;
     player.stop();
     blocks = [];
     isRecording = true;
     record.textContent = "Stop and keep";
     const silent = Math.max(0, lead - from) / 48000;
-    startedAt = { from, context: null };
+    startedAt = { from, range, context: null };
     // The clock of the sound counts: what is said before the programme reaches the place is not part of the take.
-    const show = () => {
+    const countDown = () => {
       if (!isRecording) {
         count.textContent = "";
         return;
       }
       const left = startedAt.context === null ? COUNT_IN_S : startedAt.context - player.context.currentTime;
       count.textContent = left > 0 ? String(Math.min(COUNT_IN_S, Math.ceil(left))) : "● recording";
-      setTimeout(show, 80);
+      if (range && left < -((range[1] - range[0]) / 48000 + HANDLE_S + 0.5)) finish();
+      else setTimeout(countDown, 80);
     };
-    show();
+    countDown();
     if (silent)
       await new Promise((resolve) => {
         setTimeout(resolve, silent * 1000);
@@ -137,7 +166,7 @@ export function bindNarration({ model, player, say, reload, page }) {
 
   async function finish() {
     isRecording = false;
-    record.textContent = "Record from the playhead";
+    show();
     player.stop();
     const { context } = player;
     if (!blocks.length || startedAt.context === null) {
@@ -148,7 +177,10 @@ export function bindNarration({ model, player, say, reload, page }) {
     const skip = Math.max(0, Math.round(startedAt.context * 48000) + late - blocks[0].frame);
     const all = new Float32Array(blocks.length * 128);
     blocks.forEach((block, i) => all.set(block.samples, i * 128));
-    const samples = all.subarray(skip);
+    const { range } = startedAt;
+    const handle = range ? Math.min(HANDLE_S * 48000, skip) : 0;
+    const length = range ? range[1] - range[0] : 0;
+    const samples = all.subarray(skip - handle, range ? skip + length + HANDLE_S * 48000 : all.length);
     if (samples.length < 4800) {
       say("The take is shorter than a tenth of a second; nothing was kept.");
       return;
@@ -156,7 +188,12 @@ export function bindNarration({ model, player, say, reload, page }) {
     const form = new FormData();
     form.append("file", new File([wavOf(samples)], "take.wav", { type: "audio/wav" }));
     form.append("at_sample", String(startedAt.from));
+    form.append("track_id", track.value);
+    form.append("in_sample", String(handle));
+    form.append("length_samples", String(Math.min(length, samples.length - handle)));
     const row = make("p", { className: "soft", textContent: "The take is on its way." });
+    const nClipped = samples.reduce((n, value) => n + (Math.abs(value) >= FULL_SCALE), 0);
+    if (nClipped) say("This take clips: move back from the microphone, or turn it down, and record it again.");
     takes.prepend(row);
     try {
       const response = await fetch(page.dataset.takes, {
@@ -169,7 +206,8 @@ export function bindNarration({ model, player, say, reload, page }) {
         row.textContent = data.sentence;
         return;
       }
-      row.textContent = `${data.name}, ${(samples.length / 48000).toFixed(1)} s: kept.`;
+      row.textContent = `${data.name}, ${(samples.length / 48000).toFixed(1)} s: kept.${nClipped ? " It clips." : ""}`;
+      row.classList.toggle("over", nClipped > 0);
       const revision = model.state.revision;
       for (let tries = 0; tries < 40 && model.state.revision === revision; tries += 1) {
         await new Promise((resolve) => {
@@ -181,6 +219,9 @@ export function bindNarration({ model, player, say, reload, page }) {
       row.textContent = "The take did not reach the server. Check the connection and record it again.";
     }
   }
+
+  show();
+  return { show };
 }
 
 // Float samples at 48 kHz, one channel, as a WAV file.

@@ -3,6 +3,8 @@
 import { button as plainButton, make } from "../lib/dom.js";
 import { gainText, timecode } from "../lib/units.js";
 import { crossfadesOf, inOrder } from "./model.js";
+import { groupRow, outRow, SHAPES, showSeveral } from "./several.js";
+import { takesBox } from "./takes.js";
 
 const TABLE_ROWS = 200;
 
@@ -31,11 +33,6 @@ function choice(label, value, options, onChange) {
   return make("label", { className: "field" }, make("span", { textContent: label }), select);
 }
 
-const SHAPES = [
-  ["equal-power", "equal power"],
-  ["equal-gain", "equal gain"],
-  ["smooth", "smooth"],
-];
 const ROUTINGS = { first: "left only", second: "right only", sum: "mono", swapped: "sides swapped" };
 
 export function showClip(box, model, actions) {
@@ -53,12 +50,7 @@ export function showClip(box, model, actions) {
   const ids = clips.map((clip) => clip.id);
   const clip = clips[0];
   if (clips.length > 1) {
-    box.append(
-      make("h3", { textContent: `${clips.length} clips` }),
-      levelRow(ids, actions),
-      groupRow(clips, ids, actions),
-    );
-    if (clips.length === 2) box.append(alignRow(clips, actions));
+    showSeveral(box, clips, model, actions);
     return;
   }
   const rate = model.state.frame_rate;
@@ -66,7 +58,8 @@ export function showClip(box, model, actions) {
   const seconds = (samples) => (samples / 48000).toFixed(3);
   const samplesOf = (text) => Math.round(Number(text.replace(",", ".").replace("s", "")) * 48000);
   box.append(
-    make("h3", { textContent: clip.name }),
+    make("h2", { textContent: clip.name }),
+    takesBox(clip, model, actions),
     field("name", clip.name, (name) => actions.edit({ kind: "name", ids, name })),
     field("begins", timecode(clip.start, rate), (text) => actions.placeAt(ids, text)),
     field("length, s", seconds(clip.length), (text) => actions.setLength(clip, samplesOf(text))),
@@ -97,6 +90,7 @@ export function showClip(box, model, actions) {
   if (clip.mended?.length) notes.push(`mended: ${clip.mended.join(", ")}`);
   box.append(
     make("p", { className: "soft", textContent: notes.join(" · ") }),
+    outRow(clips, actions),
     groupRow(clips, ids, actions),
     curveTable(clip, actions),
     varyRow(clip, actions),
@@ -105,54 +99,6 @@ export function showClip(box, model, actions) {
   if (source?.reference_samples !== null && source?.reference_samples !== undefined) {
     box.append(button("Put where its timecode says", () => actions.placeByReference(clip, source)));
   }
-}
-
-function levelRow(ids, actions) {
-  const input = make("input", { className: "gain mono", value: "+1.0" });
-  input.setAttribute("aria-label", "Change of gain, dB");
-  return make(
-    "p",
-    { className: "row" },
-    make("span", { className: "soft", textContent: "change gain by" }),
-    input,
-    button("dB", () => actions.edit({ kind: "level", ids, by_db: input.value })),
-  );
-}
-
-function groupRow(clips, ids, actions) {
-  const isGroup = clips.some((clip) => clip.group);
-  const row = make("p", { className: "row" });
-  if (clips.length > 1) row.append(button("Group", () => actions.edit({ kind: "group", ids, is_grouped: true })));
-  if (isGroup)
-    row.append(
-      make("span", { className: "soft", textContent: "moves and levels with its group" }),
-      button("Ungroup", () => actions.ungroup(ids)),
-    );
-  return row;
-}
-
-function alignRow(clips, actions) {
-  const [later, earlier] = clips;
-  const row = make("div", { className: "align" });
-  const said = make("p", { className: "soft", textContent: `Line ${later.name} up with ${earlier.name}:` });
-  const bySound = button("by their sound", async () => {
-    said.textContent = "Listening to both.";
-    const found = await actions.askAlignment(later, earlier);
-    if (!found) {
-      said.textContent = "Nothing was found.";
-      return;
-    }
-    const percent = Math.round(found.confidence * 100);
-    said.textContent = `${later.name} would move by ${found.by_ms} ms. Confidence ${percent} %${percent < 50 ? ": probably not the same event" : ""}.`;
-    row.append(
-      button("Move it there", () => actions.edit({ kind: "move", ids: [later.id], by_samples: found.by_samples }), {
-        className: percent < 50 ? "act" : "act go",
-      }),
-    );
-  });
-  const byMarker = button("marker to marker", () => actions.alignMarkers(later, earlier, said));
-  row.append(said, make("p", { className: "row" }, bySound, byMarker));
-  return row;
 }
 
 function curveTable(clip, actions) {
@@ -231,7 +177,7 @@ function varyRow(clip, actions) {
 
 function lengthRow(clip, model, actions) {
   const row = make("p", { className: "row" });
-  if (model.state.tracks.find((track) => track.id === clip.track)?.role === "music") {
+  if (model.state.tracks.find((track) => track.id === clip.track)?.role.startsWith("music")) {
     row.append(
       make("span", { className: "soft", textContent: "bring to length:" }),
       button("to the playhead", () => actions.extendTo(clip, "playhead")),
@@ -305,7 +251,7 @@ export async function showHistory(box, model, actions) {
     ),
   );
   box.replaceChildren(
-    make("h4", { textContent: "Versions" }),
+    make("h2", { textContent: "Versions" }),
     versions,
     make(
       "p",
@@ -313,13 +259,14 @@ export async function showHistory(box, model, actions) {
       name,
       button("Keep this state", () => actions.edit({ kind: "version-save", name: name.value })),
     ),
-    make("h4", { textContent: "Steps, the newest first" }),
+    make("h2", { textContent: "Steps, the newest first" }),
     list,
   );
 }
 
-// The canvas as a table, for those who do not see it; the clips in view, up to two hundred.
+// The canvas as a table, for those who do not see it; the clips in view, up to two hundred, built while it is open.
 export function showTable(body, model, actions) {
+  if (!body.closest("details").open) return;
   const { start, end } = model.view;
   const tracks = new Map(model.state.tracks.map((track) => [track.id, track]));
   const shown = inOrder(model)

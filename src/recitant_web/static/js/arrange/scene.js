@@ -1,10 +1,12 @@
 // The timeline: tracks over each other. Model and size in, shapes out; paint draws them, the hit test reads them. Each mark
 // stands in a file of its own: its shape, what draws it and what finds it under the pointer.
 
+import { shaded } from "../lib/canvas.js";
 import { clipUnder, paintClip, paintOverlaps, shapeOfClip } from "./marks/clip.js";
 import { markerUnder, paintRange, paintRuler } from "./marks/ruler.js";
 import { effective, shownTracks } from "./model.js";
 import { RULER, ticksOf, xOf } from "./scale.js";
+import { kindOf } from "../lib/roles.js";
 
 const GAP = 3;
 
@@ -80,7 +82,7 @@ export function paintScene(context, scene, model, theme, waves, quiet) {
     context.rect(0, Math.max(RULER, row.y), width, row.height);
     context.clip();
     const alpha = quiet.has(row.track.id) ? 0.35 : 1;
-    const colour = theme[row.track.role];
+    const colour = shaded(theme[kindOf(row.track.role)], row.track.shade, theme);
     for (const shape of row.clips) paintClip(context, shape, { row, scene, model, theme, waves, colour, alpha });
     paintOverlaps(context, row, theme);
     context.restore();

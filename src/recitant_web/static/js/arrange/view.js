@@ -7,8 +7,10 @@ import { Player } from "../lib/player.js";
 import { samplesOfFrames, timecode } from "../lib/units.js";
 import { Waves } from "../lib/waves.js";
 import { newActions } from "./actions.js";
+import { watchRevision } from "../lib/moved.js";
 import { newApi } from "../lib/api.js";
 import { keepingFocus, isTyping } from "../lib/dom.js";
+import { menuButton } from "../lib/menu.js";
 import { newEditQueue } from "../lib/edits.js";
 import { applyEdit } from "./drawn.js";
 import { bindCanvas } from "./gestures.js";
@@ -21,6 +23,8 @@ import { RULER, xOf } from "./scale.js";
 import { layoutScene, paintScene } from "./scene.js";
 import { showClip, showHistory, showMarkers, showTable } from "./panel.js";
 import { Picture } from "./picture.js";
+import { newTakeActions } from "./takes.js";
+import { bindTrackList, newTimeActions, showTime } from "./time.js";
 
 const page = document.getElementById("arrange");
 const canvas = document.getElementById("timeline");
@@ -51,6 +55,7 @@ const queue = newEditQueue({
 const edit = queue.add;
 let scene = null;
 let scrollTop = 0;
+const clipTable = document.getElementById("clip-table");
 let needsDraw = true;
 let tab = "clip";
 const TABLE_WAIT_MS = 250;
@@ -69,7 +74,12 @@ const waves = new Waves(page.dataset.outline, () => {
   needsDraw = true;
 });
 const player = new Player(page.dataset.sound, {
-  parameters: () => ({ hear: "mix", revision: model.state.revision, ...heardParameters(model) }),
+  parameters: () => ({
+    hear: "mix",
+    revision: model.state.revision,
+    ...heardParameters(model),
+    ...actions.takeParameters(),
+  }),
   length: () => model.state.length_samples,
   loop: () => (model.isLooping && model.range && model.range[1] > model.range[0] ? model.range : null),
   onFault: say,
@@ -122,10 +132,8 @@ function show() {
 function showAll() {
   if (!isTyping(headsBox)) showHeads(headsBox, model, scrollTop, actions);
   if (!isTyping(document.getElementById(`tab-${tab}`))) showTab();
-  showTable(document.getElementById("clip-table"), model, actions);
+  showTable(clipTable, model, actions);
   showSteps(model.state);
-  const undo = document.querySelector('[data-do="undo"]');
-  undo.textContent = model.state.undo ? `Undo: ${model.state.undo.slice(0, 34)}` : "Undo";
   const flags = {
     snapping: model.isSnapping,
     curves: model.isCurves,
@@ -156,6 +164,8 @@ function showTab() {
     document.getElementById(`tab-${button.dataset.tab}`).hidden = button.dataset.tab !== tab;
   }
   if (tab === "clip") showClip(document.getElementById("tab-clip"), model, actions);
+  if (tab === "narration") narration.show();
+  if (tab === "time") showTime(document.getElementById("tab-time"), model, actions);
   if (tab === "markers") showMarkers(document.getElementById("tab-markers"), model, actions);
   if (tab === "history") showHistory(document.getElementById("tab-history"), model, actions);
 }
@@ -177,6 +187,7 @@ async function take(answer) {
     model.selected = new Set(made.map((clip) => clip.id));
     model.selectsNew -= 1;
   }
+  document.querySelector(".top .title span").textContent = model.state.title;
   if (!answer.changed) showPicture();
   show();
   if (isNew) player.refresh();
@@ -193,9 +204,11 @@ async function reload() {
   }
 }
 
-// Another window, or Intake, may have moved on while this one was out of sight.
-document.addEventListener("visibilitychange", () => {
-  if (!document.hidden) reload();
+watchRevision({
+  url: page.dataset.moved,
+  revision: () => model.base.revision,
+  isIdle: () => queue.isIdle() && !model.gesture,
+  reload,
 });
 
 let tableTimer = null;
@@ -203,8 +216,10 @@ function moveView(view) {
   model.view = view;
   needsDraw = true;
   clearTimeout(tableTimer);
-  tableTimer = setTimeout(() => showTable(document.getElementById("clip-table"), model, actions), TABLE_WAIT_MS);
+  tableTimer = setTimeout(() => showTable(clipTable, model, actions), TABLE_WAIT_MS);
 }
+
+clipTable.closest("details").addEventListener("toggle", () => showTable(clipTable, model, actions));
 
 const actions = newActions({
   model,
@@ -222,7 +237,9 @@ const actions = newActions({
     showTab();
   },
 });
-Object.assign(actions, {
+const takes = newTakeActions({ model, player, edit, say, show });
+Object.assign(actions, newTimeActions({ model, player, edit, say }), takes, {
+  askTrack: bindTrackList(document.getElementById("put"), { model, actions, say }),
   scrollTop: () => scrollTop,
   scrollRows: (by) => {
     scrollTop = Math.max(0, Math.min(scrollTop + by, scene.contentHeight + RULER - lanes.clientHeight + 20));
@@ -249,6 +266,7 @@ Object.assign(actions, {
   },
 });
 
+const narration = bindNarration({ model, player, say, reload, page });
 const playhead = document.getElementById("playhead");
 const timecodeInput = document.getElementById("timecode");
 let lastFrame = 0;
@@ -262,12 +280,13 @@ function tick(now) {
   const at = player.position();
   if (player.isPlaying && !model.gesture && (at > model.view.end || at < model.view.start))
     moveView(scrolled(model, at - model.view.start - (model.view.end - model.view.start) * 0.05));
+  actions.followTakes(at);
   if (needsDraw) draw();
   const x = xOf(at, model.view, scene.width);
   playhead.hidden = x < 0 || x > scene.width;
   playhead.style.transform = `translateX(${178 + x}px)`;
   if (document.activeElement !== timecodeInput) timecodeInput.value = timecode(at, model.state.frame_rate);
-  picture?.follow(at, player.isSounding, player.rate);
+  picture?.follow(at - model.state.picture_offset_samples, player.isSounding, player.rate);
   const reading = player.reading();
   showLoudness(reading);
   showMeter(reading, now);
@@ -296,6 +315,13 @@ document.getElementById("add-role").addEventListener("change", (event) => {
   if (event.target.value) edit({ kind: "track-add", role: event.target.value, name: "" });
   event.target.value = "";
 });
+document.getElementById("lane-menu").replaceWith(
+  menuButton("Tracks", "What is done with all tracks", [
+    ["Higher, all of them", () => actions.lanes(130)],
+    ["Lower, all of them", () => actions.lanes(77)],
+    ["Remove empty tracks", () => actions.removeEmpty()],
+  ]),
+);
 headsBox.addEventListener(
   "wheel",
   (event) => {
@@ -307,7 +333,6 @@ headsBox.addEventListener(
 bindCanvas(canvas, { model, scene: () => scene, actions });
 bindKeys(actions, () => !document.querySelector("dialog[open]"));
 bindLibrary({ api, player, say, page, actions });
-bindNarration({ model, player, say, reload, page });
 keysPage(document.getElementById("keys"));
 new ResizeObserver(() => {
   needsDraw = true;

@@ -1,6 +1,7 @@
 // Close passages with their cures, the figures of speech, and the list of speech in a clip: all as text with controls.
 
 import { button, make } from "../lib/dom.js";
+import { isSpeech, labelOf } from "../lib/roles.js";
 import { clock, signed } from "../lib/units.js";
 import { passageAt, selectedClip } from "./model.js";
 
@@ -67,13 +68,14 @@ export function showNote(model, position, { cure, goToPassage, nextPassage }) {
 let listed = null; // the clearance that the list was built of
 
 export function showCloseList(model, { cure, unaccept, goToPassage }) {
-  if (listed === model.state.clearance) return;
-  listed = model.state.clearance;
-  const { passages, accepted } = listed;
+  const { passages, accepted } = model.state.clearance;
   const details = document.getElementById("close-list");
   details.hidden = !passages.length && !accepted.length;
   const onPurpose = accepted.length ? `, ${accepted.length} close on purpose` : "";
   details.querySelector("summary").textContent = `Close passages (${passages.length}${onPurpose})`;
+  // Its rows are built while it is open.
+  if (!details.open || listed === model.state.clearance) return;
+  listed = model.state.clearance;
   details.querySelector("tbody").replaceChildren(
     ...passages.map((passage) =>
       make(
@@ -137,7 +139,7 @@ export function showFigures(model, ask) {
         make(
           "tr",
           {},
-          make("td", { textContent: stem.role }),
+          make("td", { textContent: labelOf(stem.role).toLowerCase() }),
           make("td", { className: "n mono", textContent: signed(stem.in_speech_lufs) }),
           make("td", { className: "n mono", textContent: signed(stem.outside_lufs) }),
         ),
@@ -149,7 +151,7 @@ export function showFigures(model, ask) {
 export function showSpeech(model, position, mark) {
   const details = document.getElementById("speech-list");
   const clip = selectedClip(model);
-  details.hidden = !clip || clip.role !== "dialogue";
+  details.hidden = !clip || !isSpeech(clip.role);
   if (details.hidden || (details.contains(document.activeElement) && document.activeElement.matches("input"))) return;
   const spans = model.state.speech.find((row) => row.id === clip.id)?.spans || [];
   details.querySelector("summary").textContent = `Speech in ${clip.name} (${spans.length})`;

@@ -58,7 +58,7 @@ export function newFirstBalance({ dialog, model, start, edit, view }) {
     box.dataset.key = key;
     if (run.is_open) {
       box.replaceChildren(
-        make("h3", { textContent: "First balance" }),
+        make("h2", { textContent: "First balance" }),
         make("progress", { value: run.share, max: 1 }),
         make("p", {
           className: "soft mb-0",
@@ -69,7 +69,7 @@ export function newFirstBalance({ dialog, model, start, edit, view }) {
     }
     if (!run.steps.length) {
       box.replaceChildren(
-        make("h3", { textContent: "First balance" }),
+        make("h2", { textContent: "First balance" }),
         make("p", { className: "mb-0", textContent: run.sentence || "It did not come to an end. Start it again." }),
       );
       return;
@@ -121,7 +121,7 @@ export function newFirstBalance({ dialog, model, start, edit, view }) {
             { className: "acts" },
             button("Undo all of it", () => edit({ kind: "go-to", edit_id: run.undo_to }), { className: "act" }),
           );
-    box.replaceChildren(make("h3", { textContent: "First balance" }), ...(undoAll ? [undoAll] : []), all);
+    box.replaceChildren(make("h2", { textContent: "First balance" }), ...(undoAll ? [undoAll] : []), all);
   }
 
   return { show };

@@ -5,16 +5,20 @@ import { check, choice, details, numberField, row } from "../lib/fields.js";
 import { clock, gainText, signed } from "../lib/units.js";
 import { levelRows, trimRows } from "./levelspanel.js";
 import { duckOf, gainAt, selectedClip, staveOf } from "./model.js";
+import { isSpeech, kindOf, labelOf } from "../lib/roles.js";
 
 const MOST_POINTS = 24;
-const ROLES = { music: "Music", effects: "Effects", ambience: "Ambience" };
+const nameOf = (role) => (kindOf(role) === "dialogue" ? `${labelOf(role)} under narration` : labelOf(role));
 
 export function showGiveWay(model, position, { edit, editPoint }) {
   const box = document.getElementById("give-way");
   const chosen = selectedClip(model);
   const role = model.focusRole || (chosen && chosen.role) || "music";
-  const present = model.state.staves.map((stave) => stave.role).filter((one) => ROLES[one]);
-  const shown = ROLES[role] && present.includes(role) ? role : present[0];
+  const roles = model.state.staves.map((stave) => stave.role);
+  // Dialogue gives way to nothing but narration.
+  const isNarrated = roles.some((one) => kindOf(one) === "narration");
+  const present = roles.filter((one) => !isSpeech(one) || (kindOf(one) === "dialogue" && isNarrated));
+  const shown = present.includes(role) ? role : present[0];
   if (box.contains(document.activeElement) && document.activeElement.matches("input[type=text]")) return;
   const focusKey = box.contains(document.activeElement) ? document.activeElement.dataset.key : null;
   const openKeys = new Set([...box.querySelectorAll("details[open]")].map((d) => d.dataset.key));
@@ -28,7 +32,7 @@ export function showGiveWay(model, position, { edit, editPoint }) {
     "div",
     { className: "pair small-pair", role: "group" },
     ...present.map((one) => {
-      const tab = button(ROLES[one], () => {
+      const tab = button(nameOf(one), () => {
         model.focusRole = one;
         showGiveWay(model, position, { edit, editPoint });
       });
@@ -51,14 +55,16 @@ function addRows(model, role, edit) {
   );
   const stave = staveOf(model, role);
   const rows = [
-    make("p", { className: "soft mb-1", textContent: `${ROLES[role]} keeps its level while people talk.` }),
+    make("p", { className: "soft mb-1", textContent: `${nameOf(role)} keeps its level while people talk.` }),
     row("start from", start),
     make(
       "div",
       { className: "acts" },
-      button(`Let ${role} give way`, () => edit({ kind: "duck-add", target: "stem", id: role, start: start.value }), {
-        className: "act go",
-      }),
+      button(
+        `Let ${labelOf(role).toLowerCase()} give way`,
+        () => edit({ kind: "duck-add", target: "stem", id: role, start: start.value }),
+        { className: "act go" },
+      ),
     ),
   ];
   if (stave.tracks.length > 1) {
@@ -128,7 +134,7 @@ function ruleRows(model, duck, position, edit, editPoint) {
       number("hold_ms", "hold", "ms", "live"),
       number("release_ms", "release", "ms", "live"),
       number("floor_db", "floor", "dB"),
-      ...keyRows(model, rule, set),
+      ...keyRows(model, duck, rule, set),
       endRow(duck, edit),
     ];
   }
@@ -193,7 +199,7 @@ function ruleRows(model, duck, position, edit, editPoint) {
       number("slope_db_per_s", "steepest slope", "dB/s"),
       flag("uses_phrases", "come up with the music's own phrases"),
       flag("is_frozen", "frozen: do not follow edits"),
-      ...keyRows(model, rule, set),
+      ...keyRows(model, duck, rule, set),
     ),
     details(
       "room",
@@ -210,14 +216,17 @@ function ruleRows(model, duck, position, edit, editPoint) {
   ];
 }
 
-function keyRows(model, rule, set) {
-  const voices = model.state.staves.find((stave) => stave.role === "dialogue");
-  if (!voices || voices.tracks.length < 2) return [];
-  const all = voices.tracks.map((track) => track.id);
+function keyRows(model, duck, rule, set) {
+  const kinds = kindOf(duck.role) === "dialogue" ? ["narration"] : ["narration", "dialogue"];
+  const voices = model.state.staves
+    .filter((stave) => kinds.includes(kindOf(stave.role)))
+    .flatMap((stave) => stave.tracks);
+  if (voices.length < 2) return [];
+  const all = voices.map((track) => track.id);
   const chosenOf = (one) => (one.keys.length ? one.keys : all);
   return [
     make("div", { className: "soft", textContent: "gives way to" }),
-    ...voices.tracks.map((track) =>
+    ...voices.map((track) =>
       check(track.name, chosenOf(rule).includes(track.id), (on) =>
         set((now) => {
           const others = chosenOf(now).filter((id) => id !== track.id);

@@ -13,6 +13,7 @@ export function newModel(state) {
     selectedSpeech: null, // { clipId, from, to } of the chosen stretch of speech
     focusRole: null, // the stave whose giving way the panel shows
     drag: null, // { target: "clip" | "stem" | "line", id, deltaDb }, { target: "duck", id, was, index, at, gainDb } or { target: "speech", ... }
+    openRoles: new Set(), // staves that are shown track by track
     only: new Set(),
     muted: new Set(),
   };

@@ -4,6 +4,7 @@ import { button, make } from "../lib/dom.js";
 import { gainText, signed } from "../lib/units.js";
 import { selectedClip, staveOf } from "./model.js";
 import { gainInput } from "../lib/fields.js";
+import { kindOf } from "../lib/roles.js";
 
 const GAINS = { "clip-gain": "clip", "track-fader": "track", "stem-fader": "stem" };
 const MOST_BAR_DB = 24;
@@ -144,7 +145,7 @@ export function newLevelPath({ api, url, model, setGain, hear, position, goTo, s
 }
 
 function barOf(gainDb, role) {
-  const bar = make("i", { className: `gain-bar ${role}` });
+  const bar = make("i", { className: `gain-bar ${kindOf(role)}` });
   const share = Math.min(1, Math.abs(gainDb || 0) / MOST_BAR_DB) * 50;
   bar.style.setProperty("--from", `${gainDb < 0 ? 50 - share : 50}%`);
   bar.style.setProperty("--wide", `${share}%`);

@@ -5,6 +5,7 @@ import { button, isTyping, make } from "../lib/dom.js";
 import { gainInput } from "../lib/fields.js";
 import { newWindowedBody } from "../lib/windowed.js";
 import { clipsByTime, duckOf, staveOf } from "./model.js";
+import { kindOf } from "../lib/roles.js";
 
 // All clips as a table, in a box that can be opened; the rows in view are built, and only while it is open.
 export function newClipTable({ table, model, setGain, select }) {
@@ -41,12 +42,12 @@ export function newClipTable({ table, model, setGain, select }) {
   return { show };
 }
 
-export function showHeads(container, model, score, { setGain, toggleHeard }) {
+export function showHeads(container, model, score, { setGain, toggleHeard, openStave }) {
   const focused = document.activeElement && document.activeElement.dataset ? document.activeElement.dataset.key : null;
   container.replaceChildren(
     ...score.rows.map((row) => {
       const stave = staveOf(model, row.role);
-      const head = make("section", { className: `head ${row.role}` });
+      const head = make("section", { className: `head ${kindOf(row.role)}` });
       head.style.top = `${row.top}px`;
       head.style.height = `${row.height}px`;
       head.setAttribute("aria-label", `${stave.name} stem`);
@@ -62,7 +63,19 @@ export function showHeads(container, model, score, { setGain, toggleHeard }) {
       };
       const input = gainInput(`${stave.name} stem`, row.stemDb, (text) => setGain("stem", row.role, text));
       input.dataset.key = `${row.role}-gain`;
-      const lanes = make("small", { textContent: stave.tracks.length > 1 ? `${stave.tracks.length} tracks` : "" });
+      const isOpen = model.openRoles.has(row.role);
+      const lanes =
+        stave.tracks.length > 1
+          ? button(`${stave.tracks.length} ${isOpen ? "▾" : "▸"}`, () => openStave(row.role), {
+              className: "tracks-open",
+              title: isOpen ? "Show them on one stave" : "Show each track on a lane of its own",
+            })
+          : make("small");
+      if (stave.tracks.length > 1) {
+        lanes.setAttribute("aria-expanded", String(isOpen));
+        lanes.setAttribute("aria-label", `${stave.tracks.length} tracks of ${stave.name}`);
+      }
+      lanes.dataset.key = `${row.role}-tracks`;
       const duck = duckOf(model, row.role);
       const dips = { curve: "dips", live: "keyed" };
       const gives = duck ? ` · ${duck.rule.is_frozen ? "dips, frozen" : dips[duck.rule.kind]}` : "";
@@ -72,7 +85,10 @@ export function showHeads(container, model, score, { setGain, toggleHeard }) {
         : lines.open_lufs === lines.under_lufs
           ? `even at ${signed(lines.open_lufs, 0)}`
           : `${signed(lines.open_lufs, 0)}, under speech ${signed(lines.under_lufs, 0)}`;
+      const meter = make("i", { className: "stem-meter" });
+      meter.dataset.role = row.role;
       head.append(
+        meter,
         make("span", { className: "letter", textContent: stave.letter }),
         make("b", {}, stave.name, lanes),
         make("span", { className: "aim mono", textContent: places }),

@@ -9,6 +9,7 @@ import { newFollower } from "../lib/follow.js";
 import { newPeakMeter } from "../lib/meter.js";
 import { newNotice, showLoudness, showPlaying, showSteps } from "../lib/page.js";
 import { Player } from "../lib/player.js";
+import { kindOf } from "../lib/roles.js";
 import { showVerdict } from "../lib/verdict.js";
 import { bindHorizon, bindKeys, bindScore } from "./control.js";
 import { paintHorizon, shapeOfHorizon } from "./marks/horizon.js";
@@ -23,6 +24,7 @@ import { layoutScore, paintScore } from "./score.js";
 import { newLevelPath } from "./path.js";
 import { newClipTable, showHeads } from "./side.js";
 import { showStanding } from "./standing.js";
+import { newStemMeters } from "./stemmeters.js";
 
 const desk = document.getElementById("desk");
 const stavesBox = document.getElementById("staves");
@@ -58,7 +60,7 @@ const NUDGE_WAIT_MS = 300;
 const SOON_MS = 60; // figures of an edit are asked for once its answer is drawn
 
 const player = new Player(desk.dataset.sound, {
-  parameters: () => ({ hear, revision: model.state.revision, ...heardParameters(model) }),
+  parameters: () => ({ hear, stems: 1, revision: model.state.revision, ...heardParameters(model) }),
   length: () => model.state.length_samples,
   onFault: say,
 });
@@ -91,7 +93,7 @@ function show() {
 
 function showAll() {
   if (!isTyping(document.getElementById("heads")))
-    showHeads(document.getElementById("heads"), model, score, { setGain, toggleHeard });
+    showHeads(document.getElementById("heads"), model, score, { setGain, toggleHeard, openStave });
   levelPath.show();
   showVerdict(model.state);
   showNote(model, player.position(), actions);
@@ -129,17 +131,12 @@ const follow = newFollower({
     return isExact && !isBusy ? 1500 : 250;
   },
   isFree: () => !model.drag && queue.isIdle(),
+  movedUrl: desk.dataset.moved,
   adopt: take,
 });
 
-const loadContours = newContours({
-  api,
-  url: desk.dataset.contours,
-  model,
-  width: () => score.width,
-  onLoad: draw,
-  onFault: say,
-});
+const { contours: url } = desk.dataset;
+const loadContours = newContours({ api, url, model, width: () => score.width, onLoad: draw, onFault: say });
 
 let scrollTimer = null;
 function moveView(view) {
@@ -163,6 +160,11 @@ function select(id) {
   show();
 }
 
+function openStave(role) {
+  if (!model.openRoles.delete(role)) model.openRoles.add(role);
+  show();
+}
+
 function toggleHeard(set, role) {
   if (set.has(role)) set.delete(role);
   else set.add(role);
@@ -179,6 +181,7 @@ async function editPoint(duckId, atSample, change) {
   if (done === null) say("The dip was made anew meanwhile. Look at it and do it again.");
 }
 
+document.getElementById("close-list").addEventListener("toggle", () => showCloseList(model, actions));
 const clipTable = newClipTable({ table: document.getElementById("clip-table"), model, setGain, select });
 const levelPath = newLevelPath({
   api,
@@ -262,7 +265,7 @@ const actions = {
     edit(gainMoved("clip", clip.id), { key: `nudge ${clip.id}`, amount: stepDb, holdMs: NUDGE_WAIT_MS });
   },
   focusRole: (role) => {
-    if (model.focusRole !== role && role !== "dialogue") {
+    if (model.focusRole !== role && kindOf(role) !== "narration") {
       model.focusRole = role;
       showGiveWay(model, () => player.position(), { edit, editPoint });
     }
@@ -324,6 +327,7 @@ function movePlayhead() {
   setText(document.getElementById("timecode"), timecode(at, model.state.frame_rate));
 }
 
+const showStems = newStemMeters(document.getElementById("heads"), model);
 let lastNote = 0;
 function tick(now) {
   movePlayhead();
@@ -345,6 +349,7 @@ function tick(now) {
   const reading = player.reading();
   showLoudness(reading);
   showMeter(reading, now);
+  showStems(reading, now);
   showPlaying(playButton, player.isPlaying);
   requestAnimationFrame(tick);
 }

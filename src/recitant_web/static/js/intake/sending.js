@@ -1,5 +1,6 @@
 // Files on their way in: by drop or picker, two at a time, each with its progress, stop and try again.
 
+import { askLaying } from "./laying.js";
 import { Stopped, Upload } from "./upload.js";
 
 export function bindSending({ page, sending, refresh }) {
@@ -25,12 +26,35 @@ export function bindSending({ page, sending, refresh }) {
 
   async function sendAll(files) {
     const role = document.getElementById("as-role").value;
-    const waiting = files.map((file) => ({ file, row: sendingRow(file.name) }));
+    // Asked once for all of them; null where they are not to be brought in after all.
+    const laying = files.length > 1 ? await askLaying(files) : { how: "" };
+    if (!laying) return;
+    const pile = laying.how && laying.how !== "apart" ? await beginPile(laying) : null;
+    const waiting = files.map((file, place) => ({
+      file,
+      pile: pile && { id: pile, place },
+      row: sendingRow(file.name),
+    }));
     // Two at a time: a large film does not hold up the small files behind it.
     const next = async () => {
       while (waiting.length) await send(waiting.shift(), role);
     };
     await Promise.all([next(), next()]);
+    if (pile) await tell(`${page.dataset.piles}/${pile}`, {});
+    refresh();
+  }
+
+  const tell = (url, values) =>
+    fetch(url, {
+      method: "POST",
+      headers: { "X-CSRFToken": page.dataset.csrf, Accept: "application/json" },
+      body: new URLSearchParams(values),
+    }).catch(() => null);
+
+  // Where that does not reach the server, each file is laid by itself.
+  async function beginPile(laying) {
+    const response = await tell(page.dataset.piles, laying);
+    return response?.ok ? (await response.json()).pile : null;
   }
 
   function sendingRow(name) {
@@ -42,8 +66,8 @@ export function bindSending({ page, sending, refresh }) {
     return row;
   }
 
-  async function send({ file, row }, role) {
-    const upload = new Upload(page.dataset.uploads, page.dataset.csrf, file, role);
+  async function send({ file, pile, row }, role) {
+    const upload = new Upload(page.dataset.uploads, page.dataset.csrf, file, role, pile);
     const [bar, words, button] = [row.querySelector(".bar"), row.querySelector("small"), row.querySelector("button")];
     button.addEventListener("click", () => upload.stop());
     try {

@@ -8,8 +8,9 @@ export class Stopped extends Error {}
 class Refused extends Error {}
 
 export class Upload {
-  constructor(url, csrf, file, role) {
-    Object.assign(this, { url, csrf, file, role, isStopped: false, token: null });
+  // pile: { id, place } of files that are laid out together, or null.
+  constructor(url, csrf, file, role, pile = null) {
+    Object.assign(this, { url, csrf, file, role, pile, isStopped: false, token: null });
   }
 
   // Resolves with the id of the source; onProgress is told the share that arrived, onWait why it waits.
@@ -46,6 +47,7 @@ export class Upload {
   async sendOnce(onProgress) {
     const { name, size, lastModified } = this.file;
     const wish = { name, size_bytes: size, role: this.role, fingerprint: `${size}-${lastModified}-${name}` };
+    if (this.pile) Object.assign(wish, { pile: this.pile.id, pile_place: this.pile.place });
     const begun = await this.answer(
       await fetch(this.url, {
         method: "POST",

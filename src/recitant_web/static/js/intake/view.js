@@ -6,6 +6,7 @@ import { newNotice } from "../lib/page.js";
 import { signed } from "../lib/units.js";
 import { drawOutline, Waves } from "../lib/waves.js";
 import { bindSending } from "./sending.js";
+import { kindOf } from "../lib/roles.js";
 
 const page = document.getElementById("intake");
 const sources = document.getElementById("sources");
@@ -247,7 +248,7 @@ function drawAll() {
     if (!fact || !canvas) continue;
     const context = fitCanvas(canvas, 180, 30);
     context.clearRect(0, 0, 180, 30);
-    context.fillStyle = theme[row.dataset.role] || theme.soft;
+    context.fillStyle = theme[kindOf(row.dataset.role)] || theme.soft;
     drawOutline(context, waves, fact, {
       from: 0,
       samplesPerPixel: fact.length / 180,
@@ -277,7 +278,7 @@ function drawBig() {
     const [from, to] = [x(marks.from ?? 0), x(marks.to ?? fact.length)];
     context.fillRect(from, 0, to - from, height);
   }
-  context.fillStyle = theme[rowOf(current)?.dataset.role] || theme.soft;
+  context.fillStyle = theme[kindOf(rowOf(current)?.dataset.role || "")] || theme.soft;
   drawOutline(context, waves, fact, {
     from: 0,
     samplesPerPixel: fact.length / width,
@@ -312,7 +313,7 @@ function tick() {
   requestAnimationFrame(tick);
 }
 
-const ROLE_KEYS = { d: "dialogue", m: "music", e: "effects", a: "ambience" };
+const ROLE_KEYS = { n: "narration", d: "dialogue", m: "music", e: "effects", a: "atmosphere" };
 document.addEventListener("keydown", (event) => {
   if (event.target.matches("input, select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
   if (event.key === " " && event.target.matches("button, a")) return;

@@ -1,7 +1,8 @@
 // What the person wants on the Level page, from row, key, button or field, to edits for the server and questions to it.
 
 import { chainEdit } from "./drawn.js";
-import { chainOf, chosenIds, rowOf, rowsShown } from "./model.js";
+import { askReplace } from "./replace.js";
+import { chainOf, chosenIds, dropOthersView, rowOf, rowsShown, subjectOf } from "./model.js";
 
 const HERE_SAMPLES = 24000;
 const NUDGE_WAIT_MS = 300;
@@ -75,15 +76,16 @@ export function newActions({ model, api, urls, player, edit, say, parts, showCou
       return edit(chainEdit(target, ids, change), { key, holdMs: key ? NUDGE_WAIT_MS : 0 });
     },
     addProcessor: async (kind) => {
-      const stages = ["repair", "tone", "dynamics", "space"];
-      const stage = (one) => stages.indexOf(model.page.kinds.find((k) => k.kind === one).stage);
-      const placeIn = (now) => now.map((p) => stage(p.kind) <= stage(kind)).lastIndexOf(true) + 1;
+      const known = (one) => model.page.kinds.find((k) => k.kind === one);
+      const placeIn = (now) => now.map((p) => known(p.kind).rank <= known(kind).rank).lastIndexOf(true) + 1;
       model.index = placeIn(chainOf(model));
       const done = await actions.setChain((now) => [
         ...now.slice(0, placeIn(now)),
         { kind },
         ...now.slice(placeIn(now)),
       ]);
+      const next = chainOf(model)[model.index + 1];
+      if (done && next) say(`${known(kind).label} stands before ${known(next.kind).label}: there it works.`, true);
       if (done && kind === "noise") actions.find("noise");
     },
     bypass: () => {
@@ -91,22 +93,32 @@ export function newActions({ model, api, urls, player, edit, say, parts, showCou
       if (chainOf(model)[index])
         actions.setChain((now) => now.map((p, i) => (i === index ? { ...p, is_bypassed: !p.is_bypassed } : p)));
     },
-    moveProcessor: (by) => {
-      const { index } = model;
-      const to = index + by;
+    moveProcessor: (by) => actions.moveTo(model.index, model.index + by),
+    moveTo: (from, to) => {
       if (to < 0 || to >= chainOf(model).length) return;
       model.index = to;
       actions.setChain((now) => {
         const next = [...now];
-        next.splice(to, 0, ...next.splice(index, 1));
+        next.splice(to, 0, ...next.splice(from, 1));
         return next;
       });
     },
-    find: async (what, { name = "", isHere = false } = {}) => {
+    // An edge of the marked range at the playhead: 0 where it begins, 1 where it ends.
+    mark: (edge) => {
       const at = Math.round(player.position());
-      const span = isHere
-        ? { from_sample: Math.max(0, at - HERE_SAMPLES), to_sample: at + HERE_SAMPLES }
-        : { from_sample: 0, to_sample: 0 };
+      const marked = model.marked ? [...model.marked] : [at, at];
+      marked[edge] = at;
+      actions.markRange(marked[0] < marked[1] ? marked : edge ? [Math.max(0, at - 24000), at] : [at, at + 24000]);
+    },
+    markRange: (range) => {
+      model.marked = range;
+      parts.strip.paint();
+      parts.chain.show();
+    },
+    find: async (what, { name = "", isHere = false, isMarked = false } = {}) => {
+      const at = Math.round(player.position());
+      const here = isMarked ? model.marked : isHere ? [Math.max(0, at - HERE_SAMPLES), at + HERE_SAMPLES] : [0, 0];
+      const span = { from_sample: here[0], to_sample: here[1] };
       try {
         const found = await api.post(urls.find, {
           what,
@@ -124,8 +136,13 @@ export function newActions({ model, api, urls, player, edit, say, parts, showCou
           values: { ...(p.values || {}), ...(first.values || {}) },
           ...(first.profile_db ? { profile_db: first.profile_db } : {}),
         });
+        const how = what === "start" ? await askReplace(chainOf(model), "the starting point") : "replace";
+        if (!how) {
+          parts.chain.show();
+          return;
+        }
         const change = (now) => {
-          if (what === "start") return found.chain;
+          if (what === "start") return how === "behind" ? [...now, ...found.chain] : found.chain;
           const same = sameIn(now);
           if (same >= 0) return now.map((p, i) => (i === same ? renewed(p) : p));
           return [...now.slice(0, found.place), first, ...now.slice(found.place)];
@@ -140,8 +157,11 @@ export function newActions({ model, api, urls, player, edit, say, parts, showCou
     usePreset: async (id) => {
       try {
         const found = await api.post(urls.presets, { do: "read", id });
-        model.index = 0;
-        await actions.setChain(() => found.chain);
+        const how = await askReplace(chainOf(model), "the preset");
+        if (how) {
+          model.index = 0;
+          await actions.setChain((now) => (how === "behind" ? [...now, ...found.chain] : found.chain));
+        } else parts.chain.show();
       } catch (error) {
         say(error.message);
       }
@@ -166,6 +186,7 @@ export function newActions({ model, api, urls, player, edit, say, parts, showCou
       return Math.round(Math.min(span.to, Math.max(span.from, at)));
     },
     look: () => {
+      lookAtOnce();
       clearTimeout(lookTimer);
       lookTimer = setTimeout(look, 60);
     },
@@ -201,6 +222,34 @@ export function newActions({ model, api, urls, player, edit, say, parts, showCou
     };
   }
 
+  // What follows from the values alone, before anything is rendered: the response, or the static curve.
+  let isAsking = false;
+  let isAskedAgain = false;
+  async function lookAtOnce() {
+    if (!model.view || !model.target.id || !(model.draft || chainOf(model))[model.index]) return;
+    if (isAsking) {
+      isAskedAgain = true;
+      return;
+    }
+    isAsking = true;
+    const subject = subjectOf(model);
+    try {
+      const found = await api.post(urls.static, lookAt());
+      if (model.view && subjectOf(model) === subject) {
+        dropOthersView(model);
+        model.view = { ...model.view, ...found };
+        parts.chain.showCurves();
+      }
+    } catch {
+      /* the whole view says what is wrong */
+    }
+    isAsking = false;
+    if (isAskedAgain) {
+      isAskedAgain = false;
+      lookAtOnce();
+    }
+  }
+
   let lookTimer = null;
   let looked = 0;
   let isLooking = false;
@@ -213,9 +262,14 @@ export function newActions({ model, api, urls, player, edit, say, parts, showCou
     isLooking = true;
     const mine = looked;
     try {
+      const subject = subjectOf(model);
       const found = await api.post(urls.view, lookAt());
-      model.view = found;
-      parts.chain.showView();
+      // What is in focus now is asked about below.
+      if (subjectOf(model) !== subject) looked += 1;
+      else {
+        model.view = { ...found, subject };
+        parts.chain.showView();
+      }
       if (model.draft) player.refresh();
     } catch (error) {
       if (!model.draft) say(error.message);

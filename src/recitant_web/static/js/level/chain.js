@@ -2,10 +2,12 @@
 
 import { button, isTyping, make } from "../lib/dom.js";
 import { signed } from "../lib/units.js";
-import { chainOf, chosenIds, kindOf, nameOf, valueOf, withCurve, withValue } from "./model.js";
+import { chainOf, chosenIds, dropOthersView, nameOf, valueOf, withCurve, withValue } from "./model.js";
 import { bandsOf, bindBands } from "./bands.js";
 import { showCurve } from "./curve.js";
-import { moveNow, reductionPlot, spectrumPlot, staticPlot } from "./plots.js";
+import { askReplace } from "./replace.js";
+import { showTabs } from "./tabs.js";
+import { moveCurves, moveNow, reductionPlot, spectrumPlot, staticPlot } from "./plots.js";
 import { showFields } from "./values.js";
 
 const WIDTH = 460;
@@ -16,7 +18,6 @@ const SCOPES = [
   ["stem", "Stem"],
   ["master", "Master"],
 ];
-const STAGES = { repair: "repair", tone: "tone", dynamics: "dynamics", space: "space" };
 
 export function newChain({ box, model, actions, hear }) {
   const parts = {};
@@ -67,7 +68,7 @@ export function newChain({ box, model, actions, hear }) {
     if (isTyping(box)) return;
     if (model.index >= chain().length) model.index = Math.max(0, chain().length - 1);
     showScope();
-    showTabs();
+    showChain();
     context.showFields();
     showTools();
     showView();
@@ -82,7 +83,7 @@ export function newChain({ box, model, actions, hear }) {
       pair.append(one);
     }
     const many = model.target.kind === "clip" ? chosenIds(model).length : 1;
-    const name = make("h3", { textContent: nameOf(model) || "Nothing chosen" });
+    const name = make("h2", { textContent: nameOf(model) || "Nothing chosen" });
     const acts = {
       clip: "over the recording, before clip gain and fades",
       track: "over the whole track, before its fader",
@@ -98,48 +99,27 @@ export function newChain({ box, model, actions, hear }) {
     );
   }
 
-  function showTabs() {
-    const tabs = chain().map((processor, index) => {
-      const kind = kindOf(model, processor.kind);
-      const tab = button(
-        "",
-        () => {
-          model.index = index;
-          model.curve = null;
-          actions.look();
-          show();
-        },
-        { className: "proc" },
-      );
-      tab.append(make("small", { textContent: STAGES[kind.stage] }), make("span", { textContent: kind.label }));
-      tab.ariaPressed = String(index === model.index);
-      tab.classList.toggle("is-off", Boolean(processor.is_bypassed));
-      return tab;
+  function showChain() {
+    showTabs(parts.tabs, {
+      model,
+      chain: chain(),
+      choose: (index) => {
+        model.index = index;
+        model.curve = null;
+        actions.look();
+        show();
+      },
+      move: actions.moveTo,
+      add: actions.addProcessor,
     });
-    const add = make("select", { className: "proc-add" }, make("option", { value: "", textContent: "+ add" }));
-    add.ariaLabel = "Add a processor";
-    for (const stage of Object.keys(STAGES)) {
-      add.append(
-        make(
-          "optgroup",
-          { label: stage },
-          ...model.page.kinds
-            .filter((kind) => kind.stage === stage)
-            .map((kind) => make("option", { value: kind.kind, textContent: kind.label })),
-        ),
-      );
-    }
-    add.addEventListener("change", () => {
-      if (add.value) actions.addProcessor(add.value);
-    });
-    parts.tabs.replaceChildren(...tabs, add);
   }
 
-  const context = { model, actions, chain, current, draft, keep, toValue, toCurve, byStep, showPlot };
+  const context = { model, actions, hear, chain, current, draft, keep, toValue, toCurve, byStep, showPlot };
   context.showCurve = () => showCurve(parts.curve, context);
   context.showFields = () => showFields(parts.fields, context);
 
   function showPlot() {
+    dropOthersView(model);
     const processor = current();
     const { view } = model;
     staticSvg = null;
@@ -161,6 +141,10 @@ export function newChain({ box, model, actions, hear }) {
     }
     parts.plot.replaceChildren(...shown);
     bindBands(main, processor, context);
+  }
+
+  function showCurves() {
+    if (!moveCurves(parts.plot, model.view)) showPlot();
   }
 
   function showView() {
@@ -202,6 +186,16 @@ export function newChain({ box, model, actions, hear }) {
     );
   }
 
+  function learnMarked() {
+    if (!model.marked) return [];
+    const seconds = ((model.marked[1] - model.marked[0]) / 48000).toFixed(2);
+    return [
+      button(`learn from the marked ${seconds} s`, () => actions.find("noise", { isMarked: true }), {
+        className: "act",
+      }),
+    ];
+  }
+
   function showTools() {
     const processor = current();
     const row = make("div", { className: "acts" });
@@ -226,7 +220,14 @@ export function newChain({ box, model, actions, hear }) {
           ariaLabel: "Later in the chain",
         }),
         button("reset", () => keep(toReset()), { className: "act" }),
-        button("remove", () => keep(toRemoved()), { className: "act" }),
+        button(
+          "remove",
+          () => {
+            model.curve = null; // its curve's panel goes with it
+            keep(toRemoved());
+          },
+          { className: "act" },
+        ),
       );
       if (processor.kind === "noise")
         row.append(
@@ -235,6 +236,7 @@ export function newChain({ box, model, actions, hear }) {
             className: "act",
             title: "Half a second to either side of the playhead",
           }),
+          ...learnMarked(),
         );
       if (processor.kind === "hum")
         row.append(button("find the hum", () => actions.find("hum"), { className: "act go" }));
@@ -279,9 +281,10 @@ export function newChain({ box, model, actions, hear }) {
       ),
       button(
         "paste",
-        () => {
+        async () => {
           const pasted = model.clipboard;
-          keep(() => pasted);
+          const how = await askReplace(chain(), "the copied chain");
+          if (how) keep((now) => (how === "behind" ? [...now, ...pasted] : pasted));
         },
         { className: "quiet", disabled: !model.clipboard },
       ),
@@ -312,5 +315,5 @@ export function newChain({ box, model, actions, hear }) {
     }
   }
 
-  return { show, showView, follow, current };
+  return { show, showView, showCurves, follow, current };
 }

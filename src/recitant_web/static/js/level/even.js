@@ -87,7 +87,7 @@ export function newEven({ dialog, model, api, url, edit, say }) {
         return;
       }
       form.goal.value = signed(row.aim_lufs, 0);
-      dialog.querySelector("h3").textContent = `Even out ${ids.length === 1 ? row.name : `${ids.length} clips`}`;
+      dialog.querySelector("h2").textContent = `Even out ${ids.length === 1 ? row.name : `${ids.length} clips`}`;
       dialog.showModal();
       foretell();
     },

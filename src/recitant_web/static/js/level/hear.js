@@ -21,6 +21,7 @@ export function newHear({ box, model, draftName, refresh, position, loop }) {
     };
     if (ridden) return { how: "ridden", ...ridden };
     if (how === "taken") return { how, ...where };
+    if (how.startsWith("band:")) return { how: "band", band: how.slice(5), ...where };
     if (model.draft) return { how: "draft", ...where, draft: await draftName(model.draft) };
     if (!isOther || !how) return null;
     if (how.startsWith("version:"))
@@ -32,6 +33,9 @@ export function newHear({ box, model, draftName, refresh, position, loop }) {
     const found = await instead();
     return { ...(found ? { instead: JSON.stringify(found) } : {}), ...(isMono ? { mono: 1 } : {}) };
   }
+
+  // Whether there is another one to turn to; what is taken away and a band alone are heard at once.
+  const isCompared = () => Boolean(how) && how !== "taken" && !how.startsWith("band:");
 
   function set(next) {
     how = next;
@@ -67,13 +71,13 @@ export function newHear({ box, model, draftName, refresh, position, loop }) {
       [false, names[0]],
       [true, names[1]],
     ].map(([other, name]) => {
-      const one = button(name, () => turn(other), { disabled: !how || how === "taken" });
+      const one = button(name, () => turn(other), { disabled: !isCompared() });
       one.ariaPressed = String(isOther === other);
       return one;
     });
     if (isBlind && isTurned) both.reverse();
     pair.append(...both);
-    const blind = make("input", { type: "checkbox", checked: isBlind, disabled: !how || how === "taken" });
+    const blind = make("input", { type: "checkbox", checked: isBlind, disabled: !isCompared() });
     blind.addEventListener("change", () => {
       isBlind = blind.checked;
       isTurned = Math.random() < 0.5;
@@ -100,7 +104,8 @@ export function newHear({ box, model, draftName, refresh, position, loop }) {
       { className: "toggle", title: "Play the clip in focus over and over, to sweep by ear" },
     );
     again.ariaPressed = String(loop.isOn);
-    const note = how === "taken" ? "hearing what is taken away" : how ? "matched in loudness · key t" : "";
+    const alone = how.startsWith("band:") ? `hearing the ${how.slice(5)} band alone` : "";
+    const note = alone || (how === "taken" ? "hearing what is taken away" : how ? "matched in loudness · key t" : "");
     box.replaceChildren(
       again,
       mono,
@@ -116,9 +121,10 @@ export function newHear({ box, model, draftName, refresh, position, loop }) {
     parameters,
     how: () => how,
     toggle: () => {
-      if (how && how !== "taken") turn(!isOther);
+      if (isCompared()) turn(!isOther);
     },
     toggleTaken: () => set(how === "taken" ? "" : "taken"),
+    toggleBand: (band) => set(how === `band:${band}` ? "" : `band:${band}`),
     ride: (found) => {
       ridden = found;
     },

@@ -34,6 +34,7 @@ export function newModel(state, page) {
     view: null, // what the server says that the chain does
     clipboard: null,
     anchorId: null,
+    marked: null, // a range of the programme that something is learned from
   };
 }
 
@@ -83,6 +84,20 @@ export function chainOf(model, target = model.target) {
   if (target.kind === "track") return (state.tracks.find((t) => t.id === target.id) || { chain: [] }).chain;
   if (target.kind === "stem") return (state.stems.find((s) => s.id === target.id) || { chain: [] }).chain;
   return state.master.chain;
+}
+
+// What the processors' pictures are about: whose chain, which of them, and of which kind it is.
+export function subjectOf(model) {
+  const processor = (model.draft || chainOf(model))[model.index];
+  return `${model.target.kind} ${model.target.id} ${model.index} ${processor ? processor.kind : ""}`;
+}
+
+// What the server said of another processor of the same chain is left out; spectra and figures of the whole chain stay.
+export function dropOthersView(model) {
+  const { view } = model;
+  if (!view || view.subject === subjectOf(model)) return;
+  const others = { static: null, response: null, reduction: null, effort: "", level_in: null };
+  model.view = { ...view, ...others, subject: subjectOf(model) };
 }
 
 export function nameOf(model, target = model.target) {

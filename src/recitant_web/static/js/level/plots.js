@@ -22,6 +22,30 @@ function line(points) {
   return points.map(([x, y]) => `${x.toFixed(1)},${y.toFixed(1)}`).join(" ");
 }
 
+function responsePoints(view, width, height) {
+  return line(view.response.map((db, i) => [xOfHz(view.freq_hz[i], width), yOfGain(Math.max(-40, db), height)]));
+}
+
+function staticPoints(view, size) {
+  const at = (db) => ((db - FLOOR_DB) / -FLOOR_DB) * size;
+  const [levels, out] = view.static;
+  return line(levels.map((db, i) => [at(db), size - at(Math.max(FLOOR_DB, out[i]))]));
+}
+
+// Response and static curve moved in the plots that stand, which keep their handles and the focus; whether both were there.
+export function moveCurves(box, view) {
+  let isWhole = true;
+  const move = (selector, points) => {
+    const plot = box.querySelector(selector);
+    const curve = plot?.querySelector(".response");
+    if (curve) curve.setAttribute("points", points(plot.viewBox.baseVal));
+    else isWhole = false;
+  };
+  if (view.response) move(".plot:not(.static)", ({ width, height }) => responsePoints(view, width, height));
+  if (view.static) move(".plot.static", ({ width }) => staticPoints(view, width));
+  return isWhole;
+}
+
 // Spectra behind, the response in front, a handle for every band that can be dragged.
 export function spectrumPlot(width, height, view, bands) {
   const plot = svg("svg", {
@@ -61,13 +85,7 @@ export function spectrumPlot(width, height, view, bands) {
   plot.append(
     svg("polyline", { points: line(after.map((db, i) => [xOfHz(view.freq_hz[i], width), y(db)])), class: "after" }),
   );
-  if (view.response)
-    plot.append(
-      svg("polyline", {
-        points: line(view.response.map((db, i) => [xOfHz(view.freq_hz[i], width), yOfGain(Math.max(-40, db), height)])),
-        class: "response",
-      }),
-    );
+  if (view.response) plot.append(svg("polyline", { points: responsePoints(view, width, height), class: "response" }));
   for (const band of bands) {
     const handle = svg("g", {
       class: "handle",
@@ -101,13 +119,7 @@ export function staticPlot(size, view) {
       svg("line", { x1: 0, x2: size, y1: size - at(db), y2: size - at(db), class: "grid" }),
     );
   plot.append(svg("line", { x1: 0, y1: size, x2: size, y2: 0, class: "grid zero" }));
-  const [levels, out] = view.static;
-  plot.append(
-    svg("polyline", {
-      points: line(levels.map((db, i) => [at(db), size - at(Math.max(FLOOR_DB, out[i]))])),
-      class: "response",
-    }),
-  );
+  plot.append(svg("polyline", { points: staticPoints(view, size), class: "response" }));
   plot.append(svg("circle", { class: "now", r: 4, cx: -10, cy: -10 }));
   plot.append(svg("text", { x: 3, y: size - 4 }, "in →"), svg("text", { x: 3, y: 11 }, "out, dBFS"));
   return plot;

@@ -2,6 +2,7 @@
 
 import { button, make } from "../lib/dom.js";
 import { gainText, signed } from "../lib/units.js";
+import { kindOf } from "../lib/roles.js";
 
 const EVERY_MS = 40;
 const MODES = [
@@ -16,6 +17,7 @@ export function newRide({ box, model, player, hear, edit, say }) {
   let isFirst = false;
   let hand = null; // { points, db, isHeld, timer }
 
+  let isDragged = false; // a fader that is being dragged is not rebuilt
   const owner = () => {
     const { kind, id } = model.target;
     if (kind === "track") return { kind, one: model.state.tracks.find((t) => t.id === id) };
@@ -62,6 +64,7 @@ export function newRide({ box, model, player, hear, edit, say }) {
   }
 
   function show() {
+    if (isDragged) return;
     const { kind, one } = owner();
     if (!one) {
       box.replaceChildren();
@@ -77,6 +80,13 @@ export function newRide({ box, model, player, hear, edit, say }) {
       value: mode === "off" ? one.gain_db : 0,
     });
     fader.ariaLabel = mode === "off" ? `Fader of ${one.name}, dB` : `Ride of ${one.name}, dB about the fader`;
+    fader.addEventListener("pointerdown", () => {
+      isDragged = true;
+      const letGo = () => {
+        isDragged = false;
+      };
+      for (const ending of ["pointerup", "pointercancel"]) window.addEventListener(ending, letGo, { once: true });
+    });
     const value = make("b", { className: "mono", textContent: `${gainText(Number(fader.value))} dB` });
     fader.addEventListener("input", () => {
       const db = Number(fader.value);
@@ -127,7 +137,7 @@ export function newRide({ box, model, player, hear, edit, say }) {
     const row = make(
       "div",
       { className: "ride-row" },
-      make("span", { className: `letter small ${one.role}`, textContent: one.letter }),
+      make("span", { className: `letter small ${kindOf(one.role)}`, textContent: one.letter }),
       make("b", { textContent: one.name }),
       fader,
       value,

@@ -4,6 +4,7 @@ import { button, isTyping, make } from "../lib/dom.js";
 import { gainText, signed, timecode } from "../lib/units.js";
 import { newWindowedBody } from "../lib/windowed.js";
 import { COLUMNS, distanceOf, isOff, rowsShown } from "./model.js";
+import { kindOf } from "../lib/roles.js";
 
 const MOST_BAR_LU = 12;
 
@@ -41,7 +42,7 @@ export function newSheet({ table, model, actions }) {
 
   function bar(row) {
     const distance = distanceOf(row);
-    const span = make("span", { className: `aim-bar ${row.role}${isOff(row) ? " is-off" : ""}` });
+    const span = make("span", { className: `aim-bar ${kindOf(row.role)}${isOff(row) ? " is-off" : ""}` });
     if (distance !== null) {
       const wide = (Math.min(MOST_BAR_LU, Math.abs(distance)) / MOST_BAR_LU) * 50;
       span.style.setProperty("--from", `${distance < 0 ? 50 - wide : 50}%`);
@@ -58,9 +59,11 @@ export function newSheet({ table, model, actions }) {
     const name = make(
       "td",
       { className: "name" },
-      make("span", { className: `letter small ${row.role}`, textContent: row.letter }),
+      make("span", { className: `letter small ${kindOf(row.role)}`, textContent: row.letter }),
       make("span", { className: "words", textContent: row.name, title: row.name }),
     );
+    if (row.is_out)
+      name.append(make("small", { className: "is-out", textContent: "out", title: "Out of the mix: in no file" }));
     if (row.chain.length)
       name.append(
         make("small", {

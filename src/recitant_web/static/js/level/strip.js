@@ -3,6 +3,7 @@
 import { signed } from "../lib/units.js";
 import { fitCanvas, sizeOf } from "../lib/canvas.js";
 import { rowOf } from "./model.js";
+import { kindOf } from "../lib/roles.js";
 
 const ABOVE_LU = 12;
 const BELOW_LU = 18;
@@ -14,6 +15,7 @@ export function newStrip({ canvas, model, api, url, theme, actions, position }) 
   let asked = 0;
   let view = { from: 0, to: 48000 * 30 };
   let drag = null;
+  let marking = null; // where a range began that is being marked
 
   const size = sizeOf(canvas, () => paint());
   const width = () => size.width;
@@ -56,9 +58,9 @@ export function newStrip({ canvas, model, api, url, theme, actions, position }) 
     const y = (lufs) => (focus.aim_lufs + ABOVE_LU - lufs) * pxPerLu();
     context.font = '10px "Spline Sans Mono", monospace';
     for (let lu = 6; lu >= -12; lu -= 6) {
-      context.fillStyle = lu === 0 ? theme[focus.role] : theme.rule;
+      context.fillStyle = lu === 0 ? theme[kindOf(focus.role)] : theme.rule;
       context.fillRect(LEFT, Math.round(y(focus.aim_lufs + lu)), width() - LEFT, lu === 0 ? 1.5 : 1);
-      context.fillStyle = lu === 0 ? theme[focus.role] : theme.faint;
+      context.fillStyle = lu === 0 ? theme[kindOf(focus.role)] : theme.faint;
       context.fillText(signed(focus.aim_lufs + lu, 0), 4, y(focus.aim_lufs + lu) + 3.5);
     }
     for (const row of model.state.clips) {
@@ -79,7 +81,7 @@ export function newStrip({ canvas, model, api, url, theme, actions, position }) 
         context.lineTo(right, height());
         context.closePath();
         context.globalAlpha = isFocus ? 0.85 : 0.35;
-        context.fillStyle = theme[row.role];
+        context.fillStyle = theme[kindOf(row.role)];
         context.fill();
         context.globalAlpha = 1;
       }
@@ -96,6 +98,13 @@ export function newStrip({ canvas, model, api, url, theme, actions, position }) 
       context.restore();
       context.font = '10px "Spline Sans Mono", monospace';
     }
+    if (model.marked) {
+      context.fillStyle = theme.brass;
+      context.globalAlpha = 0.25;
+      const [left, right] = model.marked.map((sample) => Math.min(width(), Math.max(LEFT, x(sample))));
+      context.fillRect(left, 0, right - left, height());
+      context.globalAlpha = 1;
+    }
     const head = x(position());
     if (head > LEFT && head < width()) {
       context.fillStyle = theme.over;
@@ -103,8 +112,14 @@ export function newStrip({ canvas, model, api, url, theme, actions, position }) 
     }
   }
 
+  const sampleOf = (event) => view.from + ((event.offsetX - LEFT) / (width() - LEFT)) * (view.to - view.from);
   canvas.addEventListener("pointerdown", (event) => {
-    const sample = view.from + ((event.offsetX - LEFT) / (width() - LEFT)) * (view.to - view.from);
+    const sample = sampleOf(event);
+    if (event.altKey) {
+      marking = Math.max(0, Math.round(sample));
+      canvas.setPointerCapture(event.pointerId);
+      return;
+    }
     const focus = rowOf(model, model.focusId);
     const row = model.state.clips.find(
       (one) =>
@@ -125,11 +140,16 @@ export function newStrip({ canvas, model, api, url, theme, actions, position }) 
     canvas.setPointerCapture(event.pointerId);
   });
   canvas.addEventListener("pointermove", (event) => {
+    if (marking !== null) {
+      const sample = Math.max(0, Math.round(sampleOf(event)));
+      if (Math.abs(sample - marking) > 480) actions.markRange([marking, sample].sort((a, b) => a - b));
+    }
     if (!drag) return;
     drag.db = Math.round(((drag.y - event.clientY) / pxPerLu()) * (event.shiftKey ? 1 : 2)) / (event.shiftKey ? 10 : 2);
     paint();
   });
   const drop = () => {
+    marking = null;
     if (!drag) return;
     const { id, db, sample } = drag;
     drag = null;
@@ -142,6 +162,7 @@ export function newStrip({ canvas, model, api, url, theme, actions, position }) 
   canvas.addEventListener("pointerup", drop);
   canvas.addEventListener("pointercancel", () => {
     drag = null;
+    marking = null;
     paint();
   });
   return { follow, paint, load };

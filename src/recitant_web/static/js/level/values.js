@@ -1,8 +1,11 @@
 // The values of the chosen processor: typed, dragged by their names, by keys, or from a list.
 
 import { button, make } from "../lib/dom.js";
+import { numberOf } from "../lib/fields.js";
 import { signed } from "../lib/units.js";
 import { kindOf, rounded, share, valueAt, valueOf } from "./model.js";
+
+const BANDS = ["low", "middle", "high"];
 
 function field(processor, parameter, context) {
   const { model, draft, keep, toValue, byStep, showCurve } = context;
@@ -24,9 +27,19 @@ function field(processor, parameter, context) {
   const input = make("input", { type: "text", inputMode: "decimal", className: "mono", value: signed(value, digits) });
   input.ariaLabel = `${label}, ${parameter.unit}`;
   input.addEventListener("focus", () => input.select());
-  input.addEventListener("change", () =>
-    keep(toValue(parameter.name, input.value.replace("−", "-").replace(",", "."))),
-  );
+  const refused = make("small", { className: "over", hidden: true });
+  refused.setAttribute("role", "alert");
+  input.addEventListener("change", () => {
+    const wanted = numberOf(input.value);
+    if (wanted >= parameter.least && wanted <= parameter.most) {
+      keep(toValue(parameter.name, wanted));
+      return;
+    }
+    // What is refused stays to be seen for what it was not, and the value that stands is back.
+    refused.textContent = `“${input.value}”: ${signed(parameter.least, digits)} to ${signed(parameter.most, digits)}`;
+    refused.hidden = false;
+    input.value = signed(value, digits);
+  });
   input.addEventListener("keydown", (event) => {
     event.stopPropagation();
     if (event.key === "Enter") input.blur();
@@ -74,11 +87,12 @@ function field(processor, parameter, context) {
     grip,
     make("span", { className: "with-unit" }, input, make("small", { className: "soft", textContent: parameter.unit })),
     ...(parameter.may_move ? [curve] : []),
+    refused,
   );
 }
 
 export function showFields(box, context) {
-  const { model, current, keep, toValue, showCurve } = context;
+  const { model, hear, current, keep, toValue, showCurve } = context;
   const processor = current();
   if (!processor) {
     box.replaceChildren(
@@ -107,6 +121,22 @@ export function showFields(box, context) {
       ? button("+ band", () => keep(toValue(`band${free}_shape`, "bell")), { className: "quiet" })
       : null;
     box.replaceChildren(...rows, ...(more ? [more] : []));
+  } else if (kind.kind === "three-band") {
+    const isOfBand = (p) => BANDS.some((band) => p.name.startsWith(`${band}_`) && p.name !== `${band}_hz`);
+    const rows = BANDS.map((band) => {
+      const solo = button("solo", () => hear.toggleBand(band), {
+        className: "toggle",
+        title: `Hear the ${band} band alone`,
+      });
+      solo.ariaPressed = String(hear.how() === `band:${band}`);
+      const own = kind.parameters.filter((p) => isOfBand(p) && p.name.startsWith(band));
+      return make("div", { className: "band-row of-three" }, solo, ...own.map((p) => field(processor, p, context)));
+    });
+    const rest = kind.parameters.filter((p) => !isOfBand(p));
+    box.replaceChildren(
+      ...rows,
+      make("div", { className: "value-grid" }, ...rest.map((p) => field(processor, p, context))),
+    );
   } else {
     shown = kind.parameters;
     box.replaceChildren(make("div", { className: "value-grid" }, ...shown.map((p) => field(processor, p, context))));

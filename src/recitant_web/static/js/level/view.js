@@ -162,6 +162,7 @@ const follow = newFollower({
     return isPending || clips.length < MANY_CLIPS ? 600 : 2000;
   },
   isFree: () => !model.draft && queue.isIdle() && !isTyping(page),
+  movedUrl: page.dataset.moved,
   adopt: take,
 });
 
@@ -282,6 +283,9 @@ document.addEventListener("keydown", (event) => {
     b: actions.bypass,
     e: () => even.open(),
     s: () => sheet.focusOn(model.focusId),
+    i: () => actions.mark(0),
+    o: () => actions.mark(1),
+    u: () => actions.markRange(null),
     ",": () => actions.seek(player.position() - 48000),
     ".": () => actions.seek(player.position() + 48000),
   }[event.key];

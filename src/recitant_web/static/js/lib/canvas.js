@@ -37,3 +37,27 @@ export function fitCanvas(canvas, width, height) {
   context.setTransform(ratio, 0, 0, ratio, 0, 0);
   return context;
 }
+
+// Slanting lines of a colour, to fill with.
+const hatchings = new Map();
+export function hatch(context, colour) {
+  if (hatchings.has(colour)) return hatchings.get(colour);
+  const tile = document.createElement("canvas");
+  tile.width = tile.height = 7;
+  const ink = tile.getContext("2d");
+  ink.strokeStyle = colour;
+  ink.globalAlpha = 0.45;
+  ink.lineWidth = 0.9;
+  ink.beginPath();
+  ink.moveTo(-1, 8);
+  ink.lineTo(8, -1);
+  ink.stroke();
+  hatchings.set(colour, context.createPattern(tile, "repeat"));
+  return hatchings.get(colour);
+}
+
+// A colour of a role as a track shows it: its own, lighter, darker, or greyer.
+export function shaded(colour, shade, theme) {
+  const other = [null, theme.raised, theme.ink, theme.faint][shade];
+  return other ? `color-mix(in srgb, ${colour} 66%, ${other})` : colour;
+}

@@ -3,6 +3,7 @@
 import { setText } from "./dom.js";
 import { signed } from "./units.js";
 
+const STEP_LETTERS = 28;
 const NOTICE_MS = 7000;
 const PLAY_SHAPE = "M3 1l12 7-12 7z";
 const STOP_SHAPE = "M2 2h12v12H2z";
@@ -27,7 +28,9 @@ export function showSteps(state) {
   for (const which of ["undo", "redo"]) {
     const button = document.querySelector(`[data-do="${which}"]`);
     button.disabled = !state[which];
-    button.title = state[which] ? `${which === "undo" ? "Undo" : "Redo"}: ${state[which]}` : "";
+    const word = which === "undo" ? "Undo" : "Redo";
+    button.title = state[which] ? `${word}: ${state[which]}` : "";
+    setText(button, state[which] ? `${word}: ${state[which].slice(0, STEP_LETTERS)}` : word);
   }
 }
 
@@ -38,8 +41,21 @@ export function showPlaying(button, isPlaying) {
   byId("play-shape").setAttribute("d", isPlaying ? STOP_SHAPE : PLAY_SHAPE);
 }
 
+// The highest true peak heard stands in for the one of the mix while that is being measured: it is at least this.
+let heardTruePeak = -1000;
+function showRunningPeak(reading) {
+  const cell = byId("r-true_peak_dbtp");
+  if (!cell?.dataset.isPending) {
+    heardTruePeak = -1000;
+    return;
+  }
+  heardTruePeak = Math.max(heardTruePeak, reading.truePeak);
+  if (heardTruePeak > -1000) setText(cell, `≥ ${signed(heardTruePeak / 10)}`);
+}
+
 export function showLoudness(reading) {
   if (!reading) return;
+  showRunningPeak(reading);
   const text = (tenths) => (tenths <= -1000 ? "–" : signed(tenths / 10));
   setText(byId("r-momentary"), text(reading.momentary));
   setText(byId("r-short-term"), text(reading.shortTerm));

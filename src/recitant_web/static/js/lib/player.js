@@ -256,9 +256,14 @@ export class Player {
           quasi: readings.quasi[i],
           truePeak: readings.true_peaks[i],
           correlation: readings.correlation[i],
+          stems: stemsAt(readings.stems, i >> 1),
           sample: start + i * 2400,
           isExact: readings.is_exact,
         });
     });
   }
+}
+
+function stemsAt(stems, index) {
+  return stems && Object.fromEntries(Object.entries(stems).map(([role, tenths]) => [role, tenths[index] ?? -1000]));
 }

@@ -14,10 +14,11 @@ export function showVerdict(state) {
     isExact && failures.length === 1 && failed.key === "true_peak_dbtp" && state.fit.is_exact && state.fit.is_reached;
   const integrated = state.findings[0];
   badge.className = `verdict mono ${isExact ? (failed ? "over" : "within") : "waits"}`;
-  badge.title = isLimited ? state.fit.sentence : "";
+  badge.title = isLimited ? `${state.fit.sentence} ${state.fit.cure}` : "";
   if (isLimited) {
     badge.className = "verdict mono within";
-    badge.textContent = `${signed(integrated.measured)} ✓ with limiting`;
+    badge.textContent = `${signed(integrated.measured)} ${state.fit.is_squashed ? "◆ squashed" : "✓ with limiting"}`;
+    if (state.fit.is_squashed) badge.className = "verdict mono brass";
   } else if (failed && failed.measured !== null) {
     const unit = failed.unit === "LUFS" ? "LU" : "dB";
     badge.textContent = `${signed(failed.measured)} ▲ ${signed(Math.abs(failed.miss))} ${unit} ${failed.miss > 0 ? "over" : "under"}`;
@@ -30,12 +31,22 @@ export function showVerdict(state) {
   document.getElementById("verdict-words").textContent = isExact
     ? "The mix as balanced, measured."
     : "Estimated at once; the exact figures follow.";
-  document.getElementById("fit-words").textContent = state.fit.sentence + (state.fit.is_exact ? "" : " (predicted)");
+  document.getElementById("fit-words").textContent = [
+    state.fit.is_squashed ? "◆ Passes, but squashed." : "",
+    state.fit.sentence,
+    state.fit.is_exact ? "" : "(foretold)",
+    state.fit.cure,
+  ]
+    .filter(Boolean)
+    .join(" ");
   document.getElementById("findings").replaceChildren(...state.findings.map(findingRow));
   for (const key of ["integrated_lufs", "range_lu", "true_peak_dbtp"]) {
     const finding = state.findings.find((f) => f.key === key);
     const cell = document.getElementById(`r-${key}`);
-    cell.textContent = finding.state === "pending" ? "…" : signed(finding.measured);
+    const isPending = finding.state === "pending";
+    if (!isPending || !cell.textContent.startsWith("≥")) cell.textContent = isPending ? "…" : signed(finding.measured);
+    if (isPending) cell.dataset.isPending = "true";
+    else delete cell.dataset.isPending;
     cell.className = finding.state === "fail" ? "over" : "";
     cell.parentElement.classList.toggle("waits", !isExact);
   }

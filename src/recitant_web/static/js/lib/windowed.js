@@ -12,6 +12,7 @@ export function newWindowedBody({ table, scroller, line, idOf, isKept }) {
   const body = table.tBodies[0];
   let items = [];
   let rowPx = GUESSED_ROW_PX;
+  let isMeasured = false; // all rows are as high as one, until the table has another width
   let isAsked = false;
 
   function places() {
@@ -55,7 +56,9 @@ export function newWindowedBody({ table, scroller, line, idOf, isKept }) {
     lines.forEach((row, at) => {
       if (body.children[at] !== row) body.insertBefore(row, body.children[at] || null);
     });
+    if (isMeasured) return;
     const measured = body.querySelector("tr:not(.gap)")?.getBoundingClientRect().height;
+    isMeasured = Boolean(measured);
     if (measured && Math.abs(measured - rowPx) > 0.5) {
       rowPx = measured;
       paint();
@@ -69,7 +72,10 @@ export function newWindowedBody({ table, scroller, line, idOf, isKept }) {
   }
 
   scroller.addEventListener("scroll", ask, { passive: true });
-  new ResizeObserver(ask).observe(scroller);
+  new ResizeObserver(() => {
+    isMeasured = false;
+    ask();
+  }).observe(scroller);
 
   return {
     show(all) {

@@ -1,5 +1,6 @@
 // A clip on its track: waveform, name, edges, and where it lies over another one.
 
+import { hatch } from "../../lib/canvas.js";
 import { gainText } from "../../lib/units.js";
 import { drawOutline } from "../../lib/waves.js";
 import { xOf } from "../scale.js";
@@ -9,6 +10,7 @@ import { MONO, TEXT } from "./ink.js";
 
 export const EDGE_PX = 6;
 const SMALLEST_NAMED = 30;
+const IS_NUMBER = /^[0-9a-f]{12}$/; // of a group that nobody named
 
 export function shapeOfClip(model, clip, row, width) {
   const x = xOf(clip.start, model.view, width);
@@ -21,6 +23,7 @@ export function shapeOfClip(model, clip, row, width) {
     y,
     h: row.height,
     role: row.track.role,
+    isOut: Boolean(clip.is_out || row.track.is_out),
     isSelected: model.selected.has(clip.id),
     ...shapeOfFades(clip, w),
     curve: shapeOfCurve(clip, row, x, w),
@@ -67,6 +70,7 @@ export function paintClip(context, shape, { row, scene, model, theme, waves, col
       });
   }
   context.globalAlpha = alpha;
+  if (shape.isOut) paintOut(context, { left, right, y, h }, colour, theme);
   paintFades(context, shape, theme);
   if (shape.curve?.length || (model.isCurves && shape.isSelected)) paintCurve(context, shape, row, theme);
   if (w > SMALLEST_NAMED && h > 30) paintName(context, shape, theme, colour);
@@ -75,6 +79,18 @@ export function paintClip(context, shape, { row, scene, model, theme, waves, col
   context.lineWidth = shape.isSelected ? 2 : 1;
   context.strokeRect(left + 0.5, y + 1.5, Math.max(1, right - left - 1), h - 3);
   context.globalAlpha = 1;
+}
+
+// Out of the mix: hatched, and struck through once.
+function paintOut(context, { left, right, y, h }, colour, theme) {
+  context.fillStyle = hatch(context, colour);
+  context.fillRect(left, y + 1, right - left, h - 2);
+  context.strokeStyle = theme.soft;
+  context.lineWidth = 1;
+  context.beginPath();
+  context.moveTo(left, y + h / 2 + 0.5);
+  context.lineTo(right, y + h / 2 + 0.5);
+  context.stroke();
 }
 
 function paintName(context, shape, theme, colour) {
@@ -86,10 +102,13 @@ function paintName(context, shape, theme, colour) {
   context.clip();
   context.font = TEXT;
   context.fillStyle = colour;
-  const words = clip.group ? `• ${clip.name}` : clip.name;
+  const group = clip.group && !IS_NUMBER.test(clip.group) ? `• ${clip.group}: ` : clip.group ? "• " : "";
+  const words = `${group}${clip.name}`;
   context.fillText(words, textX, y + 13);
   const after = textX + context.measureText(words).width + 6;
   const notes = [];
+  if (clip.takes) notes.push(`take ${clip.take + 1} of ${clip.takes.length}`);
+  if (shape.isOut) notes.push("out of the mix");
   if (clip.gain_db) notes.push(gainText(clip.gain_db));
   if (clip.routing)
     notes.push({ first: "left only", second: "right only", sum: "mono", swapped: "sides swapped" }[clip.routing]);
@@ -114,7 +133,7 @@ export function paintOverlaps(context, row, theme) {
     if (right - next.x > 34) {
       context.font = MONO;
       context.fillStyle = theme.soft;
-      const words = { "equal-power": "power", "equal-gain": "gain", smooth: "smooth" }[next.clip.fade_in[1]];
+      const words = { "equal-power": "power", "equal-gain": "gain" }[next.clip.fade_in[1]] || next.clip.fade_in[1];
       context.fillText(`× ${words}`, next.x + 4, row.y + row.height - 6);
     }
   });

@@ -28,7 +28,7 @@ export function paintFades(context, shape, theme) {
     const edge = isIn ? x : x + w;
     const inner = isIn ? x + length : x + w - length;
     const kind = isIn ? shape.clip.fade_in[1] : shape.clip.fade_out[1];
-    const bend = { "equal-power": 0.3, "equal-gain": 0, smooth: 0 }[kind];
+    const bend = { "equal-power": 0.3, early: 0.5, late: -0.5 }[kind] || 0;
     context.globalAlpha *= 0.7;
     context.beginPath();
     context.moveTo(edge, y + 1);

@@ -3,6 +3,7 @@
 import { gainText, signed } from "../../lib/units.js";
 import { gainAt, movedDb } from "../model.js";
 import { GUTTER_WIDTH, xOf } from "../scale.js";
+import { hatch } from "../../lib/canvas.js";
 import { label, MONO, TEXT, trace } from "./ink.js";
 
 const FLOOR_TENTHS = -1000;
@@ -38,7 +39,7 @@ export function shapeOfClip(model, clip, at) {
         ];
       })
     : [];
-  const missLu = clip.in_mix_lufs === null || !at.isAimed ? null : clip.in_mix_lufs + shiftDb - at.aim;
+  const missLu = clip.in_mix_lufs === null || clip.is_out || !at.isAimed ? null : clip.in_mix_lufs + shiftDb - at.aim;
   return {
     id: clip.id,
     name: clip.name,
@@ -50,6 +51,7 @@ export function shapeOfClip(model, clip, at) {
     undipped,
     missLu,
     gainDb: clip.gain_db + (isDragged ? model.drag.deltaDb : 0),
+    isOut: Boolean(clip.is_out),
     isSelected: clip.id === model.selectedId,
     isDragged: Boolean(isDragged),
   };
@@ -96,11 +98,24 @@ export function paintClip(context, clip, colour, theme, alpha) {
     context.stroke();
   }
   context.globalAlpha = alpha;
+  if (clip.isOut) {
+    context.fillStyle = hatch(context, colour);
+    context.fillRect(clip.x, clip.y, clip.width, clip.height);
+  }
   context.font = TEXT;
   context.fillStyle = colour;
   const textX = Math.max(clip.x, GUTTER_WIDTH) + 6;
-  if (clip.width > 26) context.fillText(clip.name, textX, clip.y + 14);
-  if (clip.width > 60 && clip.missLu !== null && Math.abs(clip.missLu) >= 3) {
+  if (clip.width > 26 && clip.isNamed) {
+    const words = clip.isOut ? `${clip.name}, out of the mix` : clip.name;
+    // On paper of its own, so that no curve runs through it.
+    context.fillStyle = theme.raised;
+    context.globalAlpha = alpha * 0.8;
+    context.fillRect(textX - 2, clip.y + 4, context.measureText(words).width + 4, 13);
+    context.globalAlpha = alpha;
+    context.fillStyle = colour;
+    context.fillText(words, textX, clip.y + 14);
+  }
+  if (clip.width > 60 && clip.isNamed && clip.missLu !== null && Math.abs(clip.missLu) >= 3) {
     context.font = MONO;
     context.fillText(`${signed(Math.abs(clip.missLu))} ${clip.missLu > 0 ? "over" : "under"}`, textX, clip.y + 27);
   }
@@ -138,21 +153,4 @@ function paintTaken(context, clip, colour, alpha) {
   context.stroke();
   context.setLineDash([]);
   context.globalAlpha = alpha;
-}
-
-const hatchings = new Map();
-function hatch(context, colour) {
-  if (hatchings.has(colour)) return hatchings.get(colour);
-  const tile = document.createElement("canvas");
-  tile.width = tile.height = 7;
-  const ink = tile.getContext("2d");
-  ink.strokeStyle = colour;
-  ink.globalAlpha = 0.45;
-  ink.lineWidth = 0.9;
-  ink.beginPath();
-  ink.moveTo(-1, 8);
-  ink.lineTo(8, -1);
-  ink.stroke();
-  hatchings.set(colour, context.createPattern(tile, "repeat"));
-  return hatchings.get(colour);
 }

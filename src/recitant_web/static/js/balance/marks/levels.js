@@ -20,7 +20,7 @@ export function shapesOfLevels(model, stave, at) {
     const lufs = stave.lines[`${which}_lufs`] + shift(which);
     return { which, role: stave.role, lufs, y: Math.round(at.yOf(lufs)) + 0.5, isDragged: shift(which) !== 0 };
   });
-  // One level for both, as ambience has it, is one line.
+  // One level for both, as atmosphere has it, is one line.
   return found[0].lufs === found[1].lufs && !drag ? found.slice(0, 1) : found;
 }
 

@@ -1,4 +1,4 @@
-// The curve over the phrases of a clip of dialogue: dotted, with a ring where a phrase begins or ends.
+// The curve over the phrases of a clip of speech: dotted, with a ring where a phrase begins or ends.
 
 import { GUTTER_WIDTH, xOf } from "../scale.js";
 import { trace } from "./ink.js";
@@ -7,7 +7,7 @@ const BASE_SHARE = 0.74; // of the stave's height: where a curve of 0 dB runs
 const LEAST_RING_PX = 7;
 
 export function shapesOfPhrases(model, stave, at) {
-  if (stave.role !== "dialogue") return [];
+  if (!stave.is_speech) return [];
   const base = at.top + at.height * BASE_SHARE;
   const pxPerDb = (at.height / 30) * 0.8;
   const low = at.top + at.height - 14;

@@ -1,14 +1,16 @@
-// A stretch of speech, at the foot of the dialogue stave.
+// A stretch of speech, at the foot of a stave that people speak on.
 
 import { GUTTER_WIDTH, xOf } from "../scale.js";
 
 export const SPEECH_HEIGHT = 9;
 const EDGE_PX = 5;
 
-export function shapesOfSpeech(model, width) {
+export function shapesOfSpeech(model, stave, width) {
+  const mine = new Set(stave.clips.map((clip) => clip.id));
   const drag = model.drag && model.drag.target === "speech" ? model.drag : null;
   const { view } = model;
-  const spans = model.state.speech.flatMap((row) =>
+  const heard = model.state.speech.filter((row) => mine.has(row.id));
+  const spans = heard.flatMap((row) =>
     row.spans
       .filter(([start, length]) => start < view.end && start + length > view.start)
       .map(([start, length, confidence]) => ({ from: start, to: start + length, confidence, clipId: row.id })),
@@ -20,7 +22,8 @@ export function shapesOfSpeech(model, width) {
         s.to = drag.to;
       }
     });
-  if (drag && !drag.was) spans.push({ from: drag.from, to: drag.to, confidence: 1, clipId: drag.clipId });
+  if (drag && !drag.was && mine.has(drag.clipId))
+    spans.push({ from: drag.from, to: drag.to, confidence: 1, clipId: drag.clipId });
   const chosen = model.selectedSpeech;
   return spans
     .map((s) => {
@@ -35,9 +38,9 @@ export function shapesOfSpeech(model, width) {
     .filter((s) => s.x + s.width > GUTTER_WIDTH && s.x < width);
 }
 
-// An edge, a stretch, or the clip in which there is none; null where the pointer is not at the foot of dialogue.
+// An edge, a stretch, or the clip in which there is none; null where the pointer is not at the foot of such a stave.
 export function speechUnder(row, x, y) {
-  if (row.role !== "dialogue" || y < row.speechTop - 3) return null;
+  if (!row.isSpeech || y < row.speechTop - 3) return null;
   const edge = row.speech
     .flatMap((s) => [
       { s, side: "from", x: s.x },

@@ -1,0 +1,45 @@
+"""A stretch of a programme as a programme of its own.
+
+Held to: tests/core/test_excerpt.py
+"""
+
+from collections.abc import Sequence
+
+from recitant_core.errors import PlanError
+from recitant_core.timeline.arranging import without_time
+from recitant_core.timeline.model import Plan
+from recitant_core.timeline.speaking import Spans, Talk
+from recitant_core.units.clock import SampleSpan
+
+
+def excerpt(plan: Plan, span: SampleSpan) -> Plan:
+    """The plan of a stretch: what lies outside goes, the rest begins at 0 with its gains, rides, trims and dips.
+
+    Where it cuts a clip, less than a millisecond of that clip is left out.
+
+    Args:
+        span: its end may lie behind that of the programme.
+
+    Raises:
+        PlanError: nothing sounds in it; ``field`` is "range".
+    """
+    ids = [track.track_id for track in plan.tracks]
+    end = plan.span.end_sample
+    found = plan
+    if span.end_sample < end:
+        found = without_time(found, SampleSpan(span.end_sample, end - span.end_sample), ids)
+    if span.start_sample > 0:
+        found = without_time(found, SampleSpan(0, span.start_sample), ids)
+    if found.span.length_samples == 0:
+        raise PlanError("nothing_in_range", field="range")
+    return found
+
+
+def talk_in(talk: Talk, span: SampleSpan) -> Talk:
+    """Where somebody speaks in a stretch, from its start."""
+    return Talk(_inside(talk.spans, span), _inside(talk.over, span))
+
+
+def _inside(spans: Sequence[SampleSpan], span: SampleSpan) -> Spans:
+    parts = (one.intersect(span) for one in spans)
+    return Spans(SampleSpan(p.start_sample - span.start_sample, p.length_samples) for p in parts if p is not None)

@@ -1,0 +1,318 @@
+"""The film with its new sound: the picture copied bit for bit, sound tracks beside it, in step to the sample.
+
+Held to: tests/io/test_film.py
+"""
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import ExitStack
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+from typing import Any, Final
+
+import av
+import numpy as np
+import soundfile
+
+from recitant_core.delivery.chapters import Chapter
+from recitant_core.errors import PlanError, UnreadableMedia
+from recitant_core.ports import Progress, no_progress
+from recitant_core.units.arrays import Audio
+from recitant_core.units.clock import RATE_HZ
+from recitant_io.codecs import sound_frame, sound_stream
+from recitant_io.conform import storage_errors
+from recitant_io.containers import chapter_data, open_container, picture_stream
+from recitant_io.sound_file import SoundFileForm, sound_writer
+
+_BIT_DEPTH: Final = 24
+_BLOCK_SAMPLES: Final = RATE_HZ // 2
+_FRAMES_AT_ONCE: Final = 32
+_AHEAD_S: Final = Fraction(1, 2)  # sound is written this far before the picture, as players read it
+
+
+@dataclass(frozen=True)
+class FilmForm:
+    """A container that a picture can be copied into, and the sound that goes with it."""
+
+    muxer: str
+    encoder: str
+    sound: str
+    """Its codec, as files of a delivery name it."""
+    sample_format: str
+    bit_rate_kbps: int | None
+    """None for lossless sound."""
+    pictures: tuple[str, ...] | None = None
+    """Codecs of pictures that it takes; None where the muxer itself refuses."""
+    options: Mapping[str, str] | None = None
+    """For the muxer."""
+
+
+# At 48,000 parts a second the edit list says to the sample where the sound begins.
+_MOV_OPTIONS: Final = {"movflags": "+faststart", "movie_timescale": str(RATE_HZ)}
+FILM_FORMS: Final = {
+    ".mp4": FilmForm("mp4", "aac", "aac", "fltp", 320, ("h264", "hevc", "av1", "mpeg4", "vp9"), _MOV_OPTIONS),
+    ".mov": FilmForm("mov", "pcm_s24le", "pcm", "s32", None, None, _MOV_OPTIONS),
+    ".mkv": FilmForm("matroska", "flac", "flac", "s32", None),
+    ".webm": FilmForm("webm", "libopus", "opus", "flt", 256, ("vp8", "vp9", "av1")),
+}
+
+
+@dataclass(frozen=True)
+class FilmSound:
+    """A sound track of the film."""
+
+    path: Path
+    """A WAV file at 48 kHz that begins where the programme begins."""
+    name: str = ""
+    language: str = "und"
+    """Three letters after ISO 639-2; "und" where it is not said."""
+
+
+@dataclass(frozen=True)
+class PictureTimes:
+    """When a picture begins and ends, in its own clock."""
+
+    first_pts: int
+    time_base: Fraction
+    length_samples: int
+    """At 48 kHz, rounded."""
+
+
+def picture_times(path: Path) -> PictureTimes:
+    """When the picture of a container begins and ends.
+
+    Raises:
+        UnreadableMedia: no picture, damaged, or an edit list that begins inside a group of pictures: those frames
+            could not be left out of a copy.
+    """
+    try:
+        with path.open("rb") as file, open_container(file, path) as container:
+            stream = _picture(container, path)
+            first, end = None, 0
+            for packet in container.demux(stream):
+                if not packet.size or packet.pts is None:
+                    continue
+                if packet.is_discard:
+                    raise UnreadableMedia("picture_cut_inside", file=path.name)
+                first = packet.pts if first is None else min(first, packet.pts)
+                end = max(end, packet.pts + (packet.duration or 0))
+            if first is None:
+                raise UnreadableMedia("no_picture", file=path.name)
+            length_samples = round((end - first) * stream.time_base * RATE_HZ)
+            return PictureTimes(first, Fraction(stream.time_base), length_samples)
+    except av.FFmpegError as error:
+        raise UnreadableMedia("damaged", file=path.name, at_s=None) from error
+
+
+def film_form(path: Path, picture: Path) -> FilmForm:
+    """The form that a film's name asks for.
+
+    Raises:
+        PlanError: no container of this name, or one that does not take such a picture. UnreadableMedia: no picture.
+    """
+    form = FILM_FORMS.get(path.suffix.lower())
+    if form is None:
+        raise PlanError("no_film_form", field="film", found=path.suffix, known=", ".join(FILM_FORMS))
+    with picture.open("rb") as file, open_container(file, picture) as container:
+        coding = _picture(container, picture).codec_context.name
+    if form.pictures is not None and coding not in form.pictures:
+        raise PlanError("picture_not_for_form", field="film", coding=coding, form=path.suffix)
+    return form
+
+
+def write_film(
+    picture: Path,
+    sounds: Sequence[FilmSound],
+    path: Path,
+    offset_samples: int = 0,
+    chapters: Sequence[Chapter] = (),
+    progress: Progress = no_progress,
+) -> None:
+    """A film that appears under its name when it is whole; removed if the work fails.
+
+    Sound is as long as the picture: what reaches beyond is cut off, what is missing is silence.
+
+    Args:
+        picture: whose first picture stream is copied.
+        sounds: in order; the first is the one that players choose.
+        path: its suffix says which container: .mp4, .mov, .mkv, .webm.
+        offset_samples: where the picture's first frame lies in the programme.
+        chapters: of the programme, in order.
+        progress: told the share done; may raise Cancelled.
+
+    Raises:
+        PlanError: a container that does not take this picture. UnreadableMedia: a picture that cannot be copied.
+        StorageFull: no room left.
+    """
+    form, times = film_form(path, picture), picture_times(picture)
+    part = path.with_name(f".{path.name}.part")
+    try:
+        with (
+            storage_errors(),
+            ExitStack() as stack,
+            picture.open("rb") as file,
+            open_container(file, picture) as original,
+            av.open(str(part), "w", format=form.muxer, options=dict(form.options or {})) as film,
+        ):
+            source = _picture(original, picture)
+            copy = film.add_stream_from_template(source)
+            copy.time_base = source.time_base
+            tracks = [_Track(film, form, one, offset_samples, times.length_samples, stack) for one in sounds]
+            film.set_chapters(chapter_data(chapters, offset_samples, times.length_samples))
+            for packet in original.demux(source):
+                if not packet.size:
+                    continue
+                at = packet.dts if packet.dts is not None else packet.pts
+                at_s = (at - times.first_pts) * times.time_base
+                for track in tracks:
+                    track.write_until(at_s + _AHEAD_S)
+                packet.pts = None if packet.pts is None else packet.pts - times.first_pts
+                packet.dts = None if packet.dts is None else packet.dts - times.first_pts
+                packet.stream = copy
+                film.mux(packet)
+                progress(min(1.0, float(at_s) * RATE_HZ / max(1, times.length_samples)))
+            for track in tracks:
+                track.finish()
+        part.replace(path)
+    except av.FFmpegError as error:
+        raise UnreadableMedia("picture_not_copied", file=picture.name, form=path.suffix) from error
+    finally:
+        part.unlink(missing_ok=True)
+
+
+def _picture(container: Any, path: Path) -> Any:
+    found = picture_stream(container)
+    if found is None:
+        raise UnreadableMedia("no_picture", file=path.name)
+    return found
+
+
+class _Track:
+    """A sound track that is being written beside the picture."""
+
+    def __init__(
+        self, film: Any, form: FilmForm, sound: FilmSound, offset_samples: int, length_samples: int, stack: ExitStack
+    ) -> None:
+        self._film = film
+        self._form = form
+        self._file = stack.enter_context(soundfile.SoundFile(sound.path))
+        n_channels = self._file.channels
+        stream = sound_stream(film, form.encoder, form.sample_format, form.bit_rate_kbps, n_channels)
+        stream.metadata["language"] = sound.language
+        if sound.name:
+            stream.metadata["title"] = stream.metadata["handler_name"] = sound.name
+        self._stream = stream
+        self._length = length_samples
+        self._written = 0
+        self._silent = max(0, -offset_samples)
+        self._file.seek(min(max(0, offset_samples), self._file.frames))
+
+    def write_until(self, at_s: Fraction) -> None:
+        """Write sound up to a time of the picture."""
+        while self._written < min(self._length, int(at_s * RATE_HZ)):
+            audio = self._next(min(_BLOCK_SAMPLES, self._length - self._written))
+            frame = sound_frame(audio, self._written, self._form.sample_format)
+            self._written += len(audio)
+            self._film.mux(self._stream.encode(frame))
+
+    def finish(self) -> None:
+        """Write what is left, up to the picture's end."""
+        self.write_until(Fraction(self._length, RATE_HZ))
+        self._film.mux(self._stream.encode(None))
+
+    def _next(self, n: int) -> Any:
+        dtype = "int32" if self._form.sample_format == "s32" else "float32"
+        out = np.zeros((n, self._file.channels), dtype)
+        n_silent = min(n, self._silent)
+        self._silent -= n_silent
+        read = self._file.read(n - n_silent, dtype=dtype, always_2d=True)
+        out[n_silent : n_silent + len(read)] = read
+        return out
+
+
+def film_sound(path: Path, track: int = 0) -> Iterator[tuple[int, Audio]]:
+    """The sound of a film as a player plays it: first sample after the picture's first frame, and float32 blocks."""
+    times = picture_times(path)
+    origin = times.first_pts * times.time_base
+    with path.open("rb") as file, open_container(file, path) as container:
+        stream = container.streams.audio[track]
+        to_float = av.AudioResampler(format="flt", layout=stream.layout, rate=RATE_HZ)
+        for frame in container.decode(stream):
+            at = round((frame.pts * frame.time_base - origin) * RATE_HZ)
+            for piece in to_float.resample(frame):
+                yield at, piece.to_ndarray().reshape(-1, stream.channels).astype(np.float32, copy=False)
+
+
+@dataclass(frozen=True)
+class FilmWanted:
+    """Which picture the film of a delivery shows, and where it lies."""
+
+    picture: Path
+    suffix: str
+    """Of the film's name: which container."""
+    offset_samples: int = 0
+    """Where the picture's first frame lies in the programme."""
+    chapters: tuple[Chapter, ...] = ()
+    """Of the programme, in order."""
+    language: str = "und"
+    """Of the sound, three letters after ISO 639-2."""
+
+
+def film_suffix(name: str) -> str:
+    """The container for a film whose picture came in a file of this name: the same where it can be, else Matroska."""
+    suffix = Path(name).suffix.lower()
+    return suffix if suffix in FILM_FORMS else ".mkv"
+
+
+@dataclass(frozen=True)
+class FilmCopy:
+    """A film whose sound is a mix. Implements copies.Copy."""
+
+    path: Path
+    wanted: FilmWanted
+    n_channels: int
+    length_samples: int
+    """Of the mix."""
+    delay_samples: int = 0
+
+    @property
+    def offset_samples(self) -> int:
+        """Sample of the mix at the picture's first frame."""
+        return self.wanted.offset_samples
+
+    def write(self, blocks: Iterable[Audio]) -> None:
+        """Make the film.
+
+        Raises:
+            PlanError, UnreadableMedia: a picture that cannot be copied. StorageFull: no room left.
+        """
+        sound = self.path.with_name(f".{self.path.name}.wav")
+        try:
+            with sound_writer(sound, SoundFileForm(self.n_channels, _BIT_DEPTH, self.length_samples)) as file:
+                for block in blocks:
+                    file.write_audio(block)
+            wanted = self.wanted
+            sounds = [FilmSound(sound, language=wanted.language)]
+            write_film(wanted.picture, sounds, self.path, wanted.offset_samples, wanted.chapters)
+        finally:
+            sound.unlink(missing_ok=True)
+
+    def expected_samples(self, length_samples: int) -> int:  # noqa: ARG002  a film is as long as its picture
+        """As long as the picture."""
+        return picture_times(self.wanted.picture).length_samples
+
+    def played(self) -> Iterator[Audio]:
+        """What plays from the picture's first frame to its last."""
+        left, at_sample, waiting = picture_times(self.path).length_samples, 0, list[Audio]()
+        for start, block in film_sound(self.path):
+            part = block[max(0, at_sample - start) :][:left]
+            at_sample += len(part)
+            left -= len(part)
+            if len(part):
+                waiting.append(part)
+            # Frames of a codec are short: what measures them is quicker with half a second at a time.
+            if len(waiting) >= _FRAMES_AT_ONCE:
+                yield np.concatenate(waiting)
+                waiting.clear()
+        if waiting:
+            yield np.concatenate(waiting)

@@ -1,0 +1,147 @@
+"""The delivery sheet of a programme: what leaves, in which form, and what of it is made for the state it is in now."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any, Final
+
+from recitant_core.delivery.chapters import Chapter
+from recitant_core.delivery.delivered import KINDS, Order, Wanted
+from recitant_core.delivery.spec import Spec
+from recitant_core.delivery.spec_json import spec_from_data, spec_key
+from recitant_io.codecs import CODECS, wanted_files
+from recitant_io.film import film_suffix
+from recitant_io.spec_file import files_of
+from recitant_web.delivery.models import Delivery, SheetLine
+from recitant_web.desk.bridge.plans import key_of_programme
+from recitant_web.programme.models import Picture, Programme
+from recitant_web.specifications.queries import specs_named
+from recitant_words.report import KIND_WORDS, SHORT_KIND_WORDS
+
+MADE, OUT_OF_DATE, UNDER_WAY, WANTED, LEFT_OUT = "made", "out", "under-way", "wanted", "left-out"
+_NEWEST: Final = 40
+
+
+@dataclass(frozen=True)
+class Column:
+    """A kind of file that can be on a sheet."""
+
+    name: str
+    """As delivered.wanted_from_text reads it, without a bit rate."""
+    label: str
+    words: str
+
+
+@dataclass(frozen=True)
+class Line:
+    """A specification on the sheet, and the state of each of its files."""
+
+    spec: Spec
+    wanted: Wanted
+    states: dict[str, str]
+    """Of each word of its list that is wanted: MADE, OUT_OF_DATE, UNDER_WAY or WANTED."""
+
+    @property
+    def to_make(self) -> Wanted:
+        """What is wanted and not made for the state that the programme is in."""
+        words = [word for word in self.wanted.words if self.states[word] in (OUT_OF_DATE, WANTED)]
+        return wanted_files(",".join(words)) if words else Wanted((), ())
+
+
+def columns(programme: Programme) -> list[Column]:
+    """Every kind of file that can be handed over."""
+    has_picture = Picture.objects.filter(programme=programme).exists()
+    kinds = [Column(kind, SHORT_KIND_WORDS[kind], KIND_WORDS[kind]) for kind in KINDS if kind != "film" or has_picture]
+    return kinds + [Column(codec.name, codec.label, f"the mix as {codec.label}") for codec in CODECS.values()]
+
+
+def lines_of(programme: Programme) -> list[Line]:
+    """The sheet of a programme; what it is balanced for, where nobody wrote one."""
+    rows = list(programme.sheet.values_list("spec_id", "files"))
+    named = specs_named((programme.workspace_id, spec_id) for spec_id in [*dict(rows), programme.spec_id])
+    specs = {spec_id: spec for (_, spec_id), spec in named.items()}
+    if not rows:
+        rows = [(programme.spec_id, files_of(specs[programme.spec_id]).text)]
+    made = _Made(programme)
+    found = []
+    for spec_id, files in rows:
+        wanted = wanted_files(files) if files else Wanted((), ())
+        states = {word: made.state(specs[spec_id], word) for word in wanted.words}
+        found.append(Line(specs[spec_id], wanted, states))
+    return found
+
+
+def spec_ids_on_sheet(programme: Programme) -> list[str]:
+    """The specifications of the lines that somebody wrote."""
+    return list(SheetLine.objects.filter(programme=programme).values_list("spec_id", flat=True))
+
+
+def film_of(programme: Programme) -> dict[str, Any] | None:
+    """What a film of the programme shows, as a delivery keeps it; None without a picture."""
+    picture = Picture.objects.filter(programme=programme).first()
+    if picture is None:
+        return None
+    return {
+        "picture": picture.original_file,
+        "suffix": film_suffix(picture.name),
+        "offset_samples": programme.picture_offset_samples,
+    }
+
+
+def chapters_of(programme: Programme) -> list[Chapter]:
+    """The chapters of the programme, in order."""
+    rows = programme.markers.filter(kind="chapter").order_by("at_sample", "pk").values_list("at_sample", "text")
+    return [Chapter(at_sample, text) for at_sample, text in rows]
+
+
+def chapter_rows(chapters: Sequence[Chapter]) -> list[list[Any]]:
+    """Chapters as a delivery keeps them."""
+    return [[one.at_sample, one.title] for one in chapters]
+
+
+def orders_of(delivery: Delivery) -> list[Order]:
+    """What a delivery was asked for."""
+    return [Order(spec_from_data(order["spec"]), wanted_files(order["files"])) for order in delivery.orders]
+
+
+def _holds_chapters(word: str) -> bool:
+    codec = CODECS.get(word.partition(":")[0])
+    return word == "film" or (codec is not None and codec.holds_chapters)
+
+
+class _Made:
+    """What the newest deliveries hold, against what the programme is now."""
+
+    def __init__(self, programme: Programme) -> None:
+        self._key = key_of_programme(programme)
+        self._film = film_of(programme)
+        self._chapters = chapter_rows(chapters_of(programme))
+        self._deliveries = list(
+            Delivery.objects.filter(programme=programme, span__isnull=True)
+            .select_related("job")
+            .defer("plan", "report")
+            .order_by("-pk")[:_NEWEST]
+        )
+
+    def state(self, spec: Spec, word: str) -> str:
+        """Of one file of a line."""
+        was_made = False
+        for delivery, order in self._orders(spec, word):
+            is_open = delivery.job is not None and delivery.job.is_open
+            is_done = delivery.job is not None and delivery.job.state == "done"
+            is_now = (
+                delivery.plan_key == self._key
+                and spec_key(spec_from_data(order["spec"])) == spec_key(spec)
+                and (word != "film" or delivery.film == self._film)
+                and (not _holds_chapters(word) or delivery.chapters == self._chapters)
+            )
+            if is_now and (is_open or is_done):
+                return UNDER_WAY if is_open else MADE
+            was_made = was_made or is_done
+        return OUT_OF_DATE if was_made else WANTED
+
+    def _orders(self, spec: Spec, word: str) -> Iterator[tuple[Delivery, dict[str, Any]]]:
+        for delivery in self._deliveries:
+            for order in delivery.orders:
+                made = set(order["files"].split(",")) - set(order.get("missed", ()))
+                if order["spec"]["id"] == spec.spec_id and word in made:
+                    yield delivery, order

@@ -1,0 +1,263 @@
+"""Edits that bring tracks and time in order: in or out of the mix, sent, merged, laid out, gaps closed and opened."""
+
+from collections import Counter
+from dataclasses import replace
+
+from recitant_core.errors import EditRefused
+from recitant_core.timeline import edits
+from recitant_core.timeline.arranging import gap_at, merged_into, sent_to_track, with_time, without_time
+from recitant_core.timeline.changes import Change
+from recitant_core.timeline.laying import Laying, LayingOrder, Piece, laid_out
+from recitant_core.timeline.model import Clip, Plan, Ride, Role, Track
+from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_web.accounts.queries import is_role_of
+from recitant_web.desk import models
+from recitant_web.desk.edits.labels import clip_count, clip_names
+from recitant_web.desk.edits.registry import PlanEdit
+from recitant_web.desk.placing import LAYING_WORDS, MOST_TRACKS, picture_origin
+from recitant_web.programme.models import Picture, Programme
+from recitant_web.shared.shapes import Id, Ids, Place, RoleName, Samples, Text
+
+
+class InMix(PlanEdit, frozen=True, kw_only=True, tag="in-mix"):
+    """Clips and tracks in or out of the mix: what is out stays in the programme, in no file and in no figure."""
+
+    is_out: bool
+    ids: Ids | None = None
+    track_ids: Ids | None = None
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        chosen = set(self.track_ids or ())
+        if not chosen <= {track.track_id for track in plan.tracks} or not (self.ids or chosen):
+            raise EditRefused("gone")
+        after = plan
+        if self.ids:
+            after = edits.set_clips(after, self.ids, lambda clip: replace(clip, is_out=self.is_out))
+        if chosen:
+            tracks = (replace(t, is_out=self.is_out) if t.track_id in chosen else t for t in after.tracks)
+            after = replace(after, tracks=tuple(tracks))
+        names = [track.name[:80] for track in plan.tracks if track.track_id in chosen]
+        what = clip_names(plan, self.ids) if self.ids else names[0] if len(names) == 1 else f"{len(names)} tracks"
+        return after, f"{what} {'out of' if self.is_out else 'in'} the mix"
+
+
+class SendToTrack(PlanEdit, frozen=True, kw_only=True, tag="to-track"):
+    """Clips on another track, or on a new one."""
+
+    ids: Ids
+    track_id: Id | None = None
+    """None for a new track."""
+    role: RoleName | None = None
+    """Of the new track; that of most of the clips where it is not given."""
+    name: Text = Text()
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        plan, track_id = self._target(programme, plan)
+        after = sent_to_track(plan, self.ids, track_id)
+        name = next(track.name for track in after.tracks if track.track_id == track_id)
+        return after, f"{clip_names(plan, self.ids)} to track {name[:80]}"
+
+    def _target(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        if self.track_id is not None:
+            return plan, self.track_id
+        known = edits.clips_by_id(plan)
+        roles = Counter(known[clip_id][0].role for clip_id in self.ids if clip_id in known)
+        if not roles:
+            raise EditRefused("gone")
+        if self.role is not None and not is_role_of(programme.workspace, self.role):
+            raise EditRefused("no_such_stem")
+        role = Role(self.role) if self.role else roles.most_common(1)[0][0]
+        plan, track = with_new_track(programme, plan, self.name or role.label, role)
+        return plan, track.track_id
+
+
+class MergeTracks(PlanEdit, frozen=True, kw_only=True, tag="track-merge"):
+    """The clips of some tracks on one; the others go."""
+
+    ids: Ids
+    into_id: Id
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        after = merged_into(plan, self.ids, self.into_id)
+        gone = set(self.ids) - {self.into_id}
+        name = next(track.name for track in plan.tracks if track.track_id == self.into_id)
+        n = "1 track" if len(gone) == 1 else f"{len(gone)} tracks"
+        return _without(after, gone), f"{n} merged into {name[:80]}"
+
+
+class RemoveEmptyTracks(PlanEdit, frozen=True, kw_only=True, tag="tracks-remove-empty"):
+    """Every track without a clip taken away."""
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        gone = {track.track_id for track in plan.tracks if not track.clips}
+        return _without(plan, gone), "1 empty track removed" if len(gone) == 1 else f"{len(gone)} empty tracks removed"
+
+
+class Lay(PlanEdit, frozen=True, kw_only=True, tag="lay"):
+    """Clips laid out anew, on tracks that are made for them; tracks that this leaves empty and plain go."""
+
+    ids: Ids
+    how: Laying
+    order: LayingOrder = LayingOrder.NAME
+    gap_samples: Samples = Samples(0)
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        known = edits.clips_by_id(plan)
+        if not set(self.ids) <= known.keys():
+            raise EditRefused("gone")
+        references = dict(programme.sources.values_list("sha256", "reference_samples"))
+        laid = laid_out(
+            [_piece(*known[clip_id], references) for clip_id in self.ids],
+            self.how,
+            self.order,
+            gap_samples=max(0, self.gap_samples),
+            origin=picture_origin(programme),
+        )
+        emptied = {t.track_id for t in plan.tracks if t.clips and all(c.clip_id in self.ids for c in t.clips)}
+        for one in laid:
+            plan, track = with_new_track(programme, plan, one.name, one.role)
+            ids = [piece.key for piece, _ in one.pieces]
+            plan = sent_to_track(plan, ids, track.track_id)
+            starts = {piece.key: at for piece, at in one.pieces}
+            plan = edits.set_clips(plan, ids, lambda clip, s=starts: replace(clip, start_sample=s[clip.clip_id]))  # type: ignore[misc]
+        plain = {t.track_id for t in plan.tracks if t.track_id in emptied and _is_plain(t)}
+        return _without(plan, plain), f"{clip_count(len(self.ids))} laid {LAYING_WORDS[self.how]}"
+
+
+class _TimeEdit(PlanEdit, frozen=True, kw_only=True):
+    """An edit that moves all that lies behind a place, on some tracks or on all; then markers and picture go along."""
+
+    track_ids: Ids | None = None
+    """None for all tracks."""
+    leaves_picture: bool = False
+
+    def stretch(self, plan: Plan) -> tuple[int, int]:
+        """Where it happens, and how much time is put in there; negative for time taken out."""
+        raise NotImplementedError
+
+    def chosen(self, plan: Plan) -> list[str]:
+        """Ids of the tracks it is about."""
+        return list(self.track_ids or (track.track_id for track in plan.tracks))
+
+    def beside(self, programme: Programme, before: Plan) -> list[Change]:
+        """See PlanEdit."""
+        if self.track_ids is not None:
+            return []
+        at, by = self.stretch(before)
+        changes: list[Change] = []
+        for marker in programme.markers.filter(at_sample__gte=at):
+            to = marker.at_sample + by if by > 0 else max(at, marker.at_sample + by)
+            if to != marker.at_sample:
+                changes.append({"table": "marker", "id": marker.pk, "set": {"at_sample": [marker.at_sample, to]}})
+        return changes + self._picture(programme, at, by)
+
+    def _picture(self, programme: Programme, at: int, by: int) -> list[Change]:
+        picture = Picture.objects.filter(programme=programme).first()
+        if picture is None or self.leaves_picture:
+            return []
+        first = programme.picture_offset_samples
+        end_of_gone = at - min(by, 0)
+        if first >= end_of_gone and (first, by) != (0, 0):
+            moved = {"picture_offset_samples": [first, first + by]}
+            return [{"table": "programme", "id": programme.pk, "set": moved}]
+        if first + picture.length_samples > at:
+            way = "late" if by > 0 else "early"
+            raise EditRefused("picture_runs_through", by_s=abs(by) / RATE_HZ, way=way)
+        return []
+
+
+class CloseGap(_TimeEdit, frozen=True, kw_only=True, tag="close-gap"):
+    """The gap around a place closed."""
+
+    at_sample: Place
+
+    def stretch(self, plan: Plan) -> tuple[int, int]:
+        """See _TimeEdit."""
+        gap = gap_at(plan, self.at_sample, self.chosen(plan))
+        return gap.start_sample, -gap.length_samples
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        at, by = self.stretch(plan)
+        after = without_time(plan, SampleSpan(at, -by), self.chosen(plan))
+        return after, f"gap of {-by / RATE_HZ:.2f} s closed{_where(self.track_ids)}"
+
+
+class TakeOut(_TimeEdit, frozen=True, kw_only=True, tag="take-out"):
+    """A stretch of time taken out, with what lies in it."""
+
+    from_sample: Place
+    to_sample: Place
+
+    def stretch(self, plan: Plan) -> tuple[int, int]:
+        """See _TimeEdit."""
+        return self.from_sample, self.from_sample - self.to_sample
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        length = self.to_sample - self.from_sample
+        if length <= 0:
+            raise EditRefused("empty_stretch")
+        after = without_time(plan, SampleSpan(self.from_sample, length), self.chosen(plan))
+        return after, f"{length / RATE_HZ:.2f} s taken out{_where(self.track_ids)}"
+
+
+class OpenGap(_TimeEdit, frozen=True, kw_only=True, tag="open-gap"):
+    """A gap opened."""
+
+    at_sample: Place
+    length_samples: Samples
+
+    def stretch(self, plan: Plan) -> tuple[int, int]:
+        """See _TimeEdit."""
+        return self.at_sample, self.length_samples
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        after = with_time(plan, self.at_sample, self.length_samples, self.chosen(plan))
+        return after, f"gap of {self.length_samples / RATE_HZ:.2f} s opened{_where(self.track_ids)}"
+
+
+def with_new_track(programme: Programme, plan: Plan, name: str, role: Role) -> tuple[Plan, Track]:
+    """The plan with one more track, under all others, and that track.
+
+    Raises:
+        EditRefused: too many.
+    """
+    if programme.tracks.count() >= MOST_TRACKS:
+        raise EditRefused("too_many_tracks")
+    last = programme.tracks.order_by("-position").first()
+    position = last.position + 1 if last else 0
+    row = models.Track.objects.create(programme=programme, name=name[:255], role=role.value, position=position)
+    track = Track(str(row.pk), row.name, role)
+    return replace(plan, tracks=(*plan.tracks, track)), track
+
+
+def _piece(track: Track, clip: Clip, references: dict[str, int | None]) -> Piece:
+    reference = references.get(clip.source_key)
+    begins = None if reference is None else reference + clip.in_sample
+    return Piece(clip.clip_id, clip.name, track.role, clip.length_samples, clip.start_sample, begins)
+
+
+def _without(plan: Plan, track_ids: set[str]) -> Plan:
+    return replace(
+        plan,
+        tracks=tuple(track for track in plan.tracks if track.track_id not in track_ids),
+        ducks=tuple(duck for duck in plan.ducks if duck.stem is not None or duck.track_id not in track_ids),
+    )
+
+
+def _is_plain(track: Track) -> bool:
+    has_own = track.chain or track.ride != Ride() or track.gain_db or track.pan or track.is_mono or track.is_out
+    return not has_own
+
+
+def _where(track_ids: Ids | None) -> str:
+    if track_ids is None:
+        return " on all tracks"
+    return " on one track" if len(track_ids) == 1 else f" on {len(track_ids)} tracks"

@@ -1,0 +1,112 @@
+"""Edits of takes: clips held as one, another take chosen, matched, dropped, laid side by side."""
+
+from dataclasses import replace
+
+from recitant_core.errors import EditRefused
+from recitant_core.timeline.edits import clips_by_id, set_clips
+from recitant_core.timeline.model import Clip, Plan, Track
+from recitant_core.timeline.takes import gathered, in_order, matched, side_by_side, with_take, without_take
+from recitant_web.desk.bridge.plans import lengths_of_plan
+from recitant_web.desk.bridge.speech import speech_of
+from recitant_web.desk.edits.arranging import with_new_track
+from recitant_web.desk.edits.labels import clip_count, clip_name
+from recitant_web.desk.edits.registry import PlanEdit
+from recitant_web.desk.energies import known_energies
+from recitant_web.desk.levels import levels_in_mix
+from recitant_web.programme.models import Programme
+from recitant_web.shared.shapes import Id, Ids, Samples
+
+
+class GatherTakes(PlanEdit, frozen=True, kw_only=True, tag="takes-gather"):
+    """Clips over each other held as takes of one clip; the first one sounds."""
+
+    ids: Ids
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        return gathered(plan, self.ids), f"{clip_count(len(self.ids))} held as takes of {clip_name(plan, self.ids[0])}"
+
+
+class ChooseTake(PlanEdit, frozen=True, kw_only=True, tag="take"):
+    """Another take of a clip sounds."""
+
+    id: Id
+    index: Samples
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        _, clip = _clip(plan, self.id)
+        made = with_take(clip, self.index, lengths_of_plan(programme))
+        n = len(clip.takes) + 1
+        return set_clips(plan, [self.id], lambda _: made), f"take {self.index + 1} of {n}: {made.name[:80]}"
+
+
+class DropTake(PlanEdit, frozen=True, kw_only=True, tag="take-drop"):
+    """A take that does not sound no longer held; its recording stays in the programme."""
+
+    id: Id
+    index: Samples
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        _, clip = _clip(plan, self.id)
+        after = set_clips(plan, [self.id], lambda one: without_take(one, self.index))
+        return after, f"take {in_order(clip)[self.index].name[:80]} dropped"
+
+
+class TakesApart(PlanEdit, frozen=True, kw_only=True, tag="takes-apart"):
+    """The takes of a clip as clips of their own, out of the mix, each on a new track."""
+
+    id: Id
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        track, clip = _clip(plan, self.id)
+        others = side_by_side(clip, lengths_of_plan(programme))
+        alone = replace(clip, takes=(), take_index=0, unfilled=(0, 0))
+        after = set_clips(plan, [self.id], lambda _: alone)
+        for one in others:
+            after, made = with_new_track(programme, after, f"{track.name}, {one.name}", track.role)
+            laid = (replace(t, clips=(one,)) if t.track_id == made.track_id else t for t in after.tracks)
+            after = replace(after, tracks=tuple(laid))
+        return after, f"takes of {clip_name(plan, self.id)} laid side by side"
+
+
+class MatchTakes(PlanEdit, frozen=True, kw_only=True, tag="takes-match"):
+    """The takes of a clip as loud as the one that sounds."""
+
+    id: Id
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        levels = levels_of_takes(programme, plan, self.id)
+        after = set_clips(plan, [self.id], lambda clip: matched(clip, levels))
+        return after, f"takes of {clip_name(plan, self.id)} matched in loudness"
+
+
+def levels_of_takes(programme: Programme, plan: Plan, clip_id: str) -> dict[int, float]:
+    """Loudness of the takes of a clip by index, in LUFS; those that are silent or have nothing here are left out.
+
+    Raises:
+        EditRefused: no such clip.
+    """
+    _, clip = _clip(plan, clip_id)
+    lengths, speech = lengths_of_plan(programme), speech_of(programme)
+    found: dict[int, float] = {}
+    for index in range(len(clip.takes) + 1):
+        try:
+            made = with_take(clip, index, lengths)
+        except EditRefused:
+            continue
+        turned = set_clips(plan, [clip_id], lambda _, one=made: one)  # type: ignore[misc]
+        _, _, level = levels_in_mix(turned, known_energies(turned), speech)[clip_id]
+        if level is not None and level.level_lufs is not None:
+            found[index] = level.level_lufs
+    return found
+
+
+def _clip(plan: Plan, clip_id: str) -> tuple[Track, Clip]:
+    known = clips_by_id(plan)
+    if clip_id not in known:
+        raise EditRefused("gone")
+    return known[clip_id]

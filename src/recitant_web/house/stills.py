@@ -1,0 +1,23 @@
+"""A still of a programme's picture, made when it is first asked for and kept."""
+
+from pathlib import Path
+
+from django.conf import settings
+
+from recitant_core.errors import UnreadableMedia
+from recitant_io.picture import make_still
+from recitant_web.programme.ingesting import shown_as
+from recitant_web.programme.models import Picture
+
+
+def still_path(picture: Picture) -> Path | None:
+    """The still as JPEG; None where the picture cannot be decoded."""
+    target = Path(settings.MEDIA_ROOT) / "stills" / f"{picture.pk}.jpg"
+    if not target.exists():
+        original = Path(settings.MEDIA_ROOT) / (picture.shown_file or picture.original_file)
+        try:
+            with shown_as(original, picture.name) as path:
+                make_still(path, target)
+        except (UnreadableMedia, OSError):
+            return None
+    return target

@@ -1,0 +1,156 @@
+"""The delivery sheet: what leaves, what is made, what is out of date; deliveries named, zipped, removed."""
+
+import hashlib
+import io
+import zipfile
+from pathlib import Path
+
+import pytest
+
+from recitant_core.errors import UnreadableMedia
+from recitant_io.planned import OWN_NAMES
+from recitant_web.delivery.queries import sheet_view
+
+
+def states(film, line=0):
+    return {dot.word: dot.state for dot in sheet_view(film)["lines"][line]["dots"] if dot.state != "left-out"}
+
+
+@pytest.fixture
+def press(signed_in, film):
+    """What the page sends when a dot, a menu or a choice is used; the piece of page that comes back."""
+
+    def pressed(**data):
+        answer = signed_in.post(f"/programmes/{film.pk}/sheet", data, headers={"HX-Request": "true"})
+        assert answer.status_code == 200
+        return answer.content.decode()
+
+    return pressed
+
+
+def test_a_sheet_that_nobody_wrote_holds_what_the_programme_is_balanced_for(film):
+    assert [line["spec"].spec_id for line in sheet_view(film)["lines"]] == [film.spec_id]
+    assert states(film) == {"mix": "wanted", "stems": "wanted"} and not film.sheet.exists()
+
+
+def test_a_dot_adds_a_file_and_leaves_it_out(film, press):
+    assert "MP3 for EBU R 128: to be made" in press(spec="ebu-r128", switch="mp3")
+    assert states(film) == {"mix": "wanted", "stems": "wanted", "mp3": "wanted"}
+    press(spec="ebu-r128", switch="stems")
+    assert states(film) == {"mix": "wanted", "mp3": "wanted"}
+    press(spec="ebu-r128", files="mix,mp3:128")
+    assert states(film) == {"mix": "wanted", "mp3:128": "wanted"}
+    press(spec="ebu-r128", switch="mp3:128")
+    assert states(film) == {"mix": "wanted"}
+
+
+def test_specifications_come_and_go(film, press):
+    press(add="online-14")
+    assert [line["spec"].spec_id for line in sheet_view(film)["lines"]] == ["ebu-r128", "online-14"]
+    press(remove="ebu-r128")
+    assert [line["spec"].spec_id for line in sheet_view(film)["lines"]] == ["online-14"]
+    assert "balanced for a specification that is not on this sheet" in press(spec="online-14", files="mix")
+    assert 'role="alert"' in press(add="no-such") and 'role="alert"' in press(spec="online-14", switch="wma")
+
+
+def test_what_is_made_is_marked_and_only_what_is_not_is_made(film, press, hand_over):
+    press(spec="ebu-r128", files="mix")
+    hand_over(film)
+    assert states(film) == {"mix": "made"}
+    answer = hand_over(film)
+    assert answer.status_code == 422 and "All again" in answer.content.decode()
+    press(spec="ebu-r128", switch="flac")
+    assert states(film) == {"mix": "made", "flac": "wanted"}
+    hand_over(film)
+    assert [delivery.orders[0]["files"] for delivery in film.deliveries.all()] == ["flac", "mix"]
+
+
+def test_an_edit_puts_it_out_of_date_and_undo_back(film, hand_over, edit):
+    hand_over(film)
+    edit("gain", target="stem", id="music", gain_db=-3.0)
+    film.refresh_from_db()
+    assert states(film) == {"mix": "out", "stems": "out"}
+    edit("undo")
+    film.refresh_from_db()
+    assert states(film) == {"mix": "made", "stems": "made"}
+
+
+def test_all_again_makes_it_once_more(film, signed_in, hand_over, after_commit):
+    hand_over(film)
+    with after_commit():
+        signed_in.post(f"/programmes/{film.pk}/hand-over", {"everything": "1"})
+    assert film.deliveries.count() == 2
+
+
+def test_everything_comes_as_one_zip(film, signed_in, hand_over):
+    hand_over(film, {"ebu-r128": "mix,stems", "online-14": "mp3"})
+    delivery = film.deliveries.get()
+    answer = signed_in.get(f"/programmes/{film.pk}/deliveries/{delivery.pk}/everything.zip")
+    assert answer["Content-Disposition"] == f'attachment; filename="Test_film-{film.revision}.zip"'
+    pieces = list(answer.streaming_content)
+    assert len(pieces) > 3
+    with zipfile.ZipFile(io.BytesIO(b"".join(pieces))) as archive:
+        assert archive.testzip() is None
+        lines = archive.read("checksums.sha256").decode().splitlines()
+        listed = dict(line.split("  ")[::-1] for line in lines)
+        assert set(archive.namelist()) == {*listed, *OWN_NAMES}
+        for name, sha256 in listed.items():
+            assert hashlib.sha256(archive.read(name)).hexdigest() == sha256
+
+
+def test_a_delivery_gets_a_name_and_is_removed(film, signed_in, hand_over, media):
+    hand_over(film)
+    delivery = film.deliveries.get()
+    url = f"/programmes/{film.pk}/deliveries/{delivery.pk}"
+    signed_in.post(url, {"name": "  To the   station "})
+    page = signed_in.get(f"/programmes/{film.pk}/hand-over").content.decode()
+    assert "To the station" in page and f"state {film.revision}" in page
+    folder = Path(media) / delivery.folder
+    assert folder.exists()
+    signed_in.post(url, {"remove": "1"})
+    assert not folder.exists() and not film.deliveries.exists()
+    assert states(film) == {"mix": "wanted", "stems": "wanted"}
+
+
+def test_only_a_range_is_handed_over_and_the_sheet_stays_out_of_date(film, signed_in, hand_over, press, after_commit):
+    press(spec="ebu-r128", files="mix,film")
+    film.markers.create(kind="chapter", at_sample=0, text="Casting")
+    url = f"/programmes/{film.pk}/hand-over"
+    with after_commit(), after_commit():
+        signed_in.post(url, {"range": "1", "from": "0:01", "to": "0:03"})
+    delivery = film.deliveries.get()
+    assert (delivery.orders[0]["files"], delivery.span) == ("mix", [48_000, 96_000])
+    assert delivery.report["duration_s"] == 2.0 and delivery.chapters == [[0, "Casting"]]
+    assert states(film)["mix"] == "wanted"
+    assert "only 0:01 to 0:03" in signed_in.get(url).content.decode()
+    for start, end, words in (
+        ("0:03", "0:01", "must end after"),
+        ("x", "0:01", "is no time"),
+        ("9:00", "9:01", "Nothing"),
+    ):
+        answer = signed_in.post(url, {"range": "1", "from": start, "to": end})
+        assert answer.status_code == 422 and words in answer.content.decode()
+    assert film.deliveries.count() == 1
+
+
+def test_a_delivery_is_compared_with_the_one_before(film, signed_in, hand_over, edit):
+    hand_over(film, {"online-14": "mix"})
+    edit("gain", target="stem", id="music", gain_db=-9.0)
+    film.refresh_from_db()
+    hand_over(film)
+    page = signed_in.get(f"/programmes/{film.pk}/hand-over").content.decode()
+    assert page.count("Compared with state") == 1
+    (words,) = [line for line in page.splitlines() if "Compared with state" in line]
+    assert "Edits in between: Music stem to −9.0 dB." in words and "range" in words
+
+
+def test_a_file_that_could_not_be_made_is_said_and_stays_to_be_made(film, signed_in, hand_over, monkeypatch):
+    def refuse(*_args, **_more):
+        raise UnreadableMedia("damaged", file="mix.mp3", at_s=None)
+
+    monkeypatch.setattr("recitant_io.copies.encode", refuse)
+    hand_over(film, {"ebu-r128": "mix,mp3:128"})
+    assert states(film) == {"mix": "made", "mp3:128": "wanted"}
+    assert film.deliveries.get().job.sentence == "1 of 1 pass. 1 file could not be made."
+    page = signed_in.get(f"/programmes/{film.pk}/hand-over").content.decode()
+    assert "▲ mix-ebu-r128-128k.mp3 could not be made: " in page and "1 of 2 to be made" in page
