@@ -186,6 +186,34 @@ def _at_top_of_32(audio: Audio) -> Any:
     return whole.astype(np.int32) << 8
 
 
+def round_trip(audio: Audio, codec: Codec, bit_rate_kbps: int) -> Audio:
+    """Audio after a codec, in place with what went in, float32 of the same shape; nothing is written to disk.
+
+    Args:
+        audio: float32 (frames, channels) at 48 kHz; its first and last 4,096 frames are not those of a longer file.
+
+    Raises:
+        PlanError: a bit rate that the codec does not offer.
+    """
+    encoder: Any = av.CodecContext.create(codec.encoder, "w")
+    encoder.sample_rate, encoder.format = RATE_HZ, codec.sample_format
+    encoder.layout = "mono" if audio.shape[1] == 1 else "stereo"
+    encoder.bit_rate = (checked_bit_rate(codec, bit_rate_kbps) or 0) * 1_000
+    encoder.time_base = Fraction(1, RATE_HZ)
+    encoder.open()
+    packets = list(_packets(encoder, [audio], codec))
+    decoder: Any = av.CodecContext.create(encoder.codec.name, "r")
+    decoder.extradata = encoder.extradata
+    frames = [frame for packet in [*packets, None] for frame in decoder.decode(packet)]
+    heard = np.concatenate([frame.to_ndarray() for frame in frames], axis=1).T
+    # The encoder's first packets hold what it needs to begin: its times say how much.
+    first = -round(packets[0].pts * packets[0].time_base * RATE_HZ)
+    out = np.zeros_like(audio)
+    part = heard[first : first + len(audio)]
+    out[: len(part)] = part
+    return out
+
+
 def decoded_blocks(path: Path) -> Iterator[Audio]:
     """A compressed file as it plays, float32 (frames, channels), without the priming and padding that it declares."""
     left = _declared_samples(path)

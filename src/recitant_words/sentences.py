@@ -166,6 +166,7 @@ _SENTENCES = {
     "no_hum": "No hum stands out in this recording: nothing near 50 or 60 Hz and its multiples.",
     "no_resonance": "No narrow peak stands out for long in this voice.",
     "not_measurable": "There is too little sound in it to measure. Nothing was changed.",
+    "no_such_playback": "There is no such way of listening.",
     "no_such_processor": "That processor is not in this chain any more.",
     "preset_gone": "That preset is not in this workspace.",
     "preset_name_taken": "A preset of that name is there already. Choose another name.",

@@ -8,7 +8,7 @@ import soundfile
 from recitant_core.errors import PlanError, StorageFull
 from recitant_core.measure.meter import measure
 from recitant_core.units.channels import MONO, STEREO
-from recitant_io.codecs import CODECS, checked_bit_rate, codec_by_name, decoded_blocks, encode
+from recitant_io.codecs import CODECS, checked_bit_rate, codec_by_name, decoded_blocks, encode, round_trip
 from recitant_io.copies import CodecCopy, Places, decoded
 from signals import RATE_HZ, programme, sine
 
@@ -126,3 +126,19 @@ def test_a_bit_rate_is_the_one_asked_for_or_the_usual_one(given, kbps):
     assert checked_bit_rate(codec_by_name("flac"), None) is None
     with pytest.raises(PlanError, match="no_such_bit_rate"):
         checked_bit_rate(codec_by_name("mp3"), 0)
+
+
+@pytest.mark.parametrize("n_channels", [1, 2])
+def test_a_round_trip_in_memory_is_what_a_file_plays_back_as(tmp_path, n_channels):
+    audio = programme(8, 4.0)[:, :n_channels]
+    path = tmp_path / "a.m4a"
+    encode([audio], path, codec_by_name("m4a"), n_channels, bit_rate_kbps=96)
+    played = np.concatenate(list(decoded_blocks(path)))
+    heard = round_trip(audio, codec_by_name("m4a"), 96)
+    assert heard.shape == audio.shape
+    assert np.abs(heard[:-2048] - played[: len(heard) - 2048]).max() < 1e-5
+
+
+def test_a_round_trip_refuses_what_the_codec_has_not():
+    with pytest.raises(PlanError):
+        round_trip(programme(8, 1.0), codec_by_name("m4a"), 97)

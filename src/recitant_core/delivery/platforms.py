@@ -44,8 +44,9 @@ class PlatformResult:
     """What viewers hear of a mix."""
 
     platform: str
+    came_lufs: float | None
+    """Of the mix as it reaches the platform; None for silence, and for what is shorter than a gating block."""
     heard_lufs: float | None
-    """None for silence, and for what is shorter than a gating block."""
     turned_db: float
     most_reduction_db: float
     """Of the platform's limiter."""
@@ -73,7 +74,7 @@ def platform_results(outline: MixOutline, readings: Readings, master: Master) ->
 def _result(platform: Platform, peaks_db: FloatArray, energy: FloatArray) -> PlatformResult:
     now = _loudness(energy)
     if now is None:
-        return PlatformResult(platform.name, None, 0.0, 0.0, 0.0)
+        return PlatformResult(platform.name, None, None, 0.0, 0.0, 0.0)
     turned_db = 0.0 if platform.reference_lufs is None else platform.reference_lufs - now
     if not platform.turns_up:
         turned_db = min(0.0, turned_db)
@@ -84,6 +85,7 @@ def _result(platform: Platform, peaks_db: FloatArray, energy: FloatArray) -> Pla
     works = reduction_db > 0.05
     return PlatformResult(
         platform.name,
+        now,
         heard,
         turned_db,
         float(reduction_db.max(initial=0.0)),

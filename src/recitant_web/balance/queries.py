@@ -163,7 +163,7 @@ def path_of_clip(programme: Programme, clip_id: str, at_sample: int, hear: str) 
     plan = snapshot.plan
     if not any(clip.clip_id == clip_id for track in plan.tracks for clip in track.clips):
         raise EditRefused("gone")
-    master = likely_master(snapshot)[0] if hear == "handed-over" else Master()
+    master = likely_master(snapshot, snapshot.spec)[0] if hear == "handed-over" else Master()
     found = level_path(replace(plan, master=master), sources_of_plan(programme), clip_id, at_sample)
     return {
         "at_sample": at_sample,

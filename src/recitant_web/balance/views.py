@@ -18,10 +18,12 @@ from recitant_web.listening.blocks import Listening, block, heard_from
 from recitant_web.listening.comparison import heard_instead, plan_instead
 from recitant_web.listening.contours import contours
 from recitant_web.listening.examination import measure_again
+from recitant_web.listening.playback import through_from
 from recitant_web.programme.queries import note_page, programmes_of
 from recitant_web.shared.shapes import body_of, whole_number
 from recitant_web.shared.states import held_state, json_answer, state_answer, tag_of
-from recitant_web.specifications.queries import specs_of
+from recitant_web.specifications.queries import spec_named, specs_of
+from recitant_words.playback import PLAYBACK_WORDS
 
 PAGE = "balance"
 
@@ -41,6 +43,7 @@ def balance(request: HttpRequest, programme_id: int) -> HttpResponse:
         "state": now,
         "tag": tag,
         "specs": specs_of(programme.workspace),
+        "playbacks": PLAYBACK_WORDS,
         "step": "balance",
     }
     return render(request, "balance/page.html", context)
@@ -110,7 +113,7 @@ def sound(request: HttpRequest, programme_id: int) -> HttpResponse:
     hear = "handed-over" if request.GET.get("hear") == "handed-over" else "mix"
     heard = heard_from(request.GET.get("only", ""), request.GET.get("mute", ""))
     instead = instead_from(request)
-    plan = None
+    plan, spec_id = None, request.GET.get("spec", "")
     if instead is not None:
         plan, heard = plan_instead(programme, instead), heard_instead(programme, instead, heard)
     listening = Listening(
@@ -118,6 +121,8 @@ def sound(request: HttpRequest, programme_id: int) -> HttpResponse:
         hear,
         is_mono=request.GET.get("mono") == "1",
         has_stems=request.GET.get("stems") == "1",
+        through=through_from(request.GET),
+        spec=spec_named(programme.workspace_id, spec_id) if spec_id else None,
         listener=request.user.pk,
     )
     found = block(programme, start, length, listening, plan)

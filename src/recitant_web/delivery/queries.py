@@ -10,6 +10,7 @@ from django.conf import settings
 from recitant_core.delivery.chapters import time_text
 from recitant_core.delivery.form import Channels
 from recitant_core.delivery.names import file_name
+from recitant_core.units.clock import RATE_HZ
 from recitant_io.archive import zipped
 from recitant_io.planned import OWN_NAMES
 from recitant_web.delivery.models import Delivery
@@ -22,6 +23,7 @@ from recitant_web.specifications.queries import specs_of
 from recitant_words.compared import compared_sentence
 from recitant_words.looks import fine_sentence, look_sentence, place_text
 from recitant_words.platforms import platform_rows
+from recitant_words.playback import PLAYBACK_WORDS
 from recitant_words.report import decoded_sentence
 from recitant_words.specs import form_words, limit_words
 
@@ -65,6 +67,12 @@ def sheet_view(programme: Programme) -> dict[str, Any]:
         "others": [spec for spec in specs_of(programme.workspace) if spec.spec_id not in on_sheet],
         "is_balanced_for": programme.spec_id in on_sheet,
     }
+
+
+def listening_view(programme: Programme) -> dict[str, Any]:
+    """What the page needs to be listened to."""
+    length_samples = Snapshot(programme).plan.span.length_samples
+    return {"length_samples": length_samples, "length_s": length_samples / RATE_HZ, "playbacks": PLAYBACK_WORDS}
 
 
 def _dots(line: Line, heads: list[Column]) -> list[Dot]:

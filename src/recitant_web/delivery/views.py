@@ -9,7 +9,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from recitant_web.delivery import actions
 from recitant_web.delivery.chapters import chapters_view, keep_chapters, read_chapters
-from recitant_web.delivery.queries import delivered_file, deliveries_of, sheet_view, zip_of
+from recitant_web.delivery.queries import delivered_file, deliveries_of, listening_view, sheet_view, zip_of
 from recitant_web.jobs.actions import pick_up_lost_jobs
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import note_page, programmes_of
@@ -39,6 +39,7 @@ def page(request: HttpRequest, programme_id: int) -> HttpResponse:
         "programme": programme,
         "sheet": sheet_view(programme),
         "chapters": chapters_view(programme),
+        **listening_view(programme),
         "deliveries": deliveries_of(programme),
         "words": words,
         "step": "hand-over",

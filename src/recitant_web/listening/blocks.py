@@ -9,17 +9,20 @@ from typing import Any
 import numpy as np
 import soundfile
 
+from recitant_core.delivery.form import Channels
+from recitant_core.delivery.spec import Spec
 from recitant_core.dsp.quantise import quantise
 from recitant_core.errors import RangeError
 from recitant_core.measure.lately import Lately
 from recitant_core.measure.running import LEAD_SAMPLES, running_readings, stem_levels_lufs
 from recitant_core.render.mix import render_heard
 from recitant_core.render.tracks import Heard
-from recitant_core.timeline.model import Plan
+from recitant_core.timeline.model import Plan, Role
 from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_web.desk.energies import known_source
 from recitant_web.listening.figures import likely_master, tenths_of
+from recitant_web.listening.playback import PlayedBack, Through
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
 from recitant_web.shared.caches import Cache
@@ -49,8 +52,48 @@ class Listening:
     """Whether both sides are added up, to check what a single loudspeaker gives."""
     has_stems: bool = False
     """Whether the meters of the stems are wanted."""
+    through: Through | None = None
+    """What it is played back through; None for the mix as it is."""
+    spec: Spec | None = None
+    """To which it is handed over; the programme's own if None."""
     listener: Hashable = None
     """Who it is: meters go on from what the same one heard before."""
+
+
+class _Rendering:
+    """A mix as somebody listens to it, stretch by stretch."""
+
+    def __init__(self, snapshot: Snapshot, listening: Listening) -> None:
+        plan = snapshot.plan
+        self._listening = listening
+        # Until the fit of what is handed over is known it is foretold.
+        is_finished = listening.hear == "handed-over"
+        self.spec = listening.spec or snapshot.spec
+        master, self.is_exact = likely_master(snapshot, self.spec) if is_finished else (plan.master, True)
+        self._is_mono = listening.is_mono
+        if is_finished and self.spec.form.channels is Channels.MONO:
+            # The fold-down is fitted by itself when it is written.
+            self._is_mono, self.is_exact = True, False
+        self._plan = replace(plan, master=master)
+        self._sources = {key: known_source(key) for key in {c.source_key for t in plan.tracks for c in t.clips}}
+        key = (snapshot.key, master, listening.heard, self._is_mono)
+        self.played: PlayedBack | None = None
+        if listening.through is not None:
+            self.played = PlayedBack(listening.through, lambda span: self._mix(span)[0], key, snapshot, master)
+        self.key: Hashable = (key, listening.through)
+        """Equal where the same is heard."""
+
+    def heard(self, span: SampleSpan) -> tuple[Audio, dict[Role, Audio]]:
+        """What is heard, float32 (frames, 2), and the stems where they are wanted."""
+        if self.played is None:
+            return self._mix(span)
+        return self.played.audio(span), self._mix(span)[1] if self._listening.has_stems else {}
+
+    def _mix(self, span: SampleSpan) -> tuple[Audio, dict[Role, Audio]]:
+        audio, stems = render_heard(self._plan, self._sources, span, self._listening.heard)
+        if self._is_mono:
+            audio = np.repeat(audio.mean(axis=1, keepdims=True), 2, axis=1)
+        return audio, stems
 
 
 def block(
@@ -64,43 +107,37 @@ def block(
     Raises:
         RangeError: a stretch out of bounds.
     """
-    hear, heard, is_mono = listening.hear, listening.heard, listening.is_mono
+    hear = listening.hear
     if start_sample < 0 or not 1 <= length_samples <= MOST_BLOCK_SAMPLES or hear not in ("mix", "handed-over"):
         raise RangeError("block", start_sample=start_sample, length_samples=length_samples, hear=hear)
     snapshot = Snapshot(programme, plan)
-    plan = snapshot.plan
-    is_exact = True
-    if hear == "handed-over":
-        master, is_exact = likely_master(snapshot)
-        plan = replace(plan, master=master)
-    sources = {key: known_source(key) for key in {c.source_key for track in plan.tracks for c in track.clips}}
-    mix = (snapshot.key, plan.master, heard, is_mono)
-    lately = _lately.get_or_make((listening.listener, programme.pk, hear, heard, is_mono), Lately)
-    lead = lately.lead(start_sample, mix, time.monotonic())
+    rendering = _Rendering(snapshot, listening)
+    lately = _lately.get_or_make((programme.pk, listening), Lately)
+    lead = lately.lead(start_sample, rendering.key, time.monotonic())
     span = SampleSpan(start_sample, length_samples).widen(LEAD_SAMPLES if lead is None else 0, 0)
-    audio, stems = render_heard(plan, sources, span, heard)
-    if is_mono:
-        audio = np.repeat(audio.mean(axis=1, keepdims=True), 2, axis=1)
+    audio, stems = rendering.heard(span)
     wanted = audio[-length_samples:]
-    if lead is None:
-        lately.put(start_sample - LEAD_SAMPLES, audio, mix, time.monotonic())
-    else:
-        lately.put(start_sample, wanted, mix, time.monotonic())
+    lately.put(span.start_sample, audio, rendering.key, time.monotonic())
+    if lead is not None:
         audio = np.concatenate([lead, wanted])
-    if hear == "handed-over":
-        file = io.BytesIO()
-        bit_depth = snapshot.spec.bit_depth
-        values = quantise(wanted, bit_depth, start_sample)
-        soundfile.write(file, values << np.int32(32 - bit_depth), RATE_HZ, "PCM_24", format="WAV")
-        wav = file.getvalue()
-    else:
-        wav = wav_float(wanted)
-    readings = {"revision": programme.revision, "is_exact": is_exact, **block_readings(audio)}
+    is_file = hear == "handed-over" and rendering.played is None
+    wav = wav_of_file(wanted, rendering.spec.bit_depth, start_sample) if is_file else wav_float(wanted)
+    readings = {"revision": programme.revision, "is_exact": rendering.is_exact, **block_readings(audio)}
+    if rendering.played is not None:
+        readings["through"] = rendering.played.sentence()
     if listening.has_stems:
         readings["stems"] = {
             role.value: tenths_of(stem_levels_lufs(stem[-length_samples:])) for role, stem in stems.items()
         }
     return Block(wav, readings)
+
+
+def wav_of_file(audio: Audio, bit_depth: int, start_sample: int) -> bytes:
+    """Audio at 48 kHz as the file that is handed over holds it, in a WAV file of 24 bit."""
+    file = io.BytesIO()
+    values = quantise(audio, bit_depth, start_sample)
+    soundfile.write(file, values << np.int32(32 - bit_depth), RATE_HZ, "PCM_24", format="WAV")
+    return file.getvalue()
 
 
 def wav_float(audio: Audio) -> bytes:

@@ -74,14 +74,14 @@ def _cure_words(snapshot: Snapshot, found: Forecast) -> str:
     return cure_sentence(cure, track.name)
 
 
-def likely_master(snapshot: Snapshot) -> tuple[Master, bool]:
-    """The master setting that hands a mix over, and whether it is exact."""
-    exact = snapshot.fits.get(snapshot.fit_key(snapshot.spec))
+def likely_master(snapshot: Snapshot, spec: Spec) -> tuple[Master, bool]:
+    """The master setting that hands a mix over to a specification, and whether it is exact."""
+    exact = snapshot.fits.get(snapshot.fit_key(spec))
     if exact is not None:
         return Master(exact.gain_db, exact.ceiling_dbtp), True
-    prediction = predict(snapshot.readings[0], snapshot.spec, snapshot.readings[1])
+    prediction = predict(snapshot.readings[0], spec, snapshot.readings[1])
     # Until the fit is known, always limit at the ceiling.
-    ceiling = snapshot.spec.max_true_peak_dbtp
+    ceiling = spec.max_true_peak_dbtp
     return (Master(prediction.gain_db, ceiling) if prediction else Master(0.0, ceiling)), False
 
 

@@ -10,6 +10,7 @@ import { newPeakMeter } from "../lib/meter.js";
 import { newNotice, showLoudness, showPlaying, showSteps } from "../lib/page.js";
 import { Player } from "../lib/player.js";
 import { kindOf } from "../lib/roles.js";
+import { newHeard, newThrough } from "../lib/through.js";
 import { showVerdict } from "../lib/verdict.js";
 import { bindHorizon, bindKeys, bindScore } from "./control.js";
 import { paintHorizon, shapeOfHorizon } from "./marks/horizon.js";
@@ -55,15 +56,23 @@ const edit = queue.add;
 let score = layoutScore(model, 800, 600);
 let drawnGround = ""; // of the score that stands on the canvas
 let horizon = shapeOfHorizon(model, 1280, 72);
-let hear = "mix";
 const NUDGE_WAIT_MS = 300;
 const SOON_MS = 60; // figures of an edit are asked for once its answer is drawn
 
 const player = new Player(desk.dataset.sound, {
-  parameters: () => ({ hear, stems: 1, revision: model.state.revision, ...heardParameters(model) }),
+  parameters: () => ({
+    hear: heard(),
+    stems: 1,
+    revision: model.state.revision,
+    ...heardParameters(model),
+    ...through.parameters(),
+  }),
   length: () => model.state.length_samples,
   onFault: say,
+  onBlock: (readings) => through.show(readings),
 });
+const heard = newHeard(() => player.refresh());
+const through = newThrough(() => player);
 
 function draw() {
   const width = stavesBox.clientWidth - 158;
@@ -115,7 +124,7 @@ function take(state) {
   model.state = queue.over(state);
   if (isOtherMix) loadContours();
   show();
-  if (isOtherMix || (isNewSound && hear === "handed-over")) player.refresh();
+  if (isOtherMix || (isNewSound && heard() === "handed-over")) player.refresh();
   follow();
 }
 
@@ -188,7 +197,7 @@ const levelPath = newLevelPath({
   url: desk.dataset.path,
   model,
   setGain,
-  hear: () => hear,
+  hear: heard,
   position: () => player.position(),
   goTo: (sample) => {
     actions.seek(sample);
@@ -367,14 +376,6 @@ for (const [name, action] of Object.entries(buttons))
 document
   .getElementById("spec")
   .addEventListener("change", (event) => edit({ kind: "spec", spec_id: event.target.value }));
-for (const button of document.querySelectorAll("[data-hear]")) {
-  button.addEventListener("click", () => {
-    hear = button.dataset.hear;
-    for (const other of document.querySelectorAll("[data-hear]"))
-      other.setAttribute("aria-pressed", String(other === button));
-    player.refresh();
-  });
-}
 bindScore(scoreCanvas, { model: () => model, score: () => score, actions });
 bindHorizon(horizonCanvas, { horizon: () => horizon, actions });
 bindKeys(actions);

@@ -13,11 +13,12 @@ const START_DELAY_S = 0.05;
 const SCRUB_S = 0.12;
 
 export class Player {
-  constructor(url, { parameters, length, onFault, loop = () => null }) {
+  constructor(url, { parameters, length, onFault, loop = () => null, onBlock = () => {} }) {
     this.url = url;
     this.parameters = parameters; // may be a promise
     this.length = length;
     this.onFault = onFault;
+    this.onBlock = onBlock; // told the readings of each block that came
     this.loop = loop; // null, or the samples [from, to] that repeat
     this.context = null;
     this.isPlaying = false;
@@ -210,6 +211,7 @@ export class Player {
         return null;
       }
       const readings = JSON.parse(response.headers.get("Recitant-Readings"));
+      this.onBlock(readings);
       const buffer = await this.context.decodeAudioData(await response.arrayBuffer());
       return { start, buffer, readings };
     } catch (error) {
