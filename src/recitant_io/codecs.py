@@ -202,7 +202,7 @@ def round_trip(audio: Audio, codec: Codec, bit_rate_kbps: int) -> Audio:
     encoder.time_base = Fraction(1, RATE_HZ)
     encoder.open()
     packets = list(_packets(encoder, [audio], codec))
-    decoder: Any = av.CodecContext.create(encoder.codec.name, "r")
+    decoder: Any = av.CodecContext.create(encoder.codec.canonical_name, "r")
     decoder.extradata = encoder.extradata
     frames = [frame for packet in [*packets, None] for frame in decoder.decode(packet)]
     heard = np.concatenate([frame.to_ndarray() for frame in frames], axis=1).T
