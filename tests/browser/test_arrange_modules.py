@@ -1,7 +1,6 @@
 """The Arrange page's own modules, without its canvas: what a gesture shows is what the core then does."""
 
 import random
-from pathlib import Path
 
 import pytest
 
@@ -9,21 +8,14 @@ from recitant_core.gain.envelope import CurvePoint
 from recitant_core.timeline import edits
 from recitant_core.timeline.model import Clip, Plan, Role, Track
 
-pytestmark = pytest.mark.django_db(transaction=True)
 SECOND = 48_000
 LENGTHS = {"s": 60 * SECOND}
-CASES = Path(__file__).with_name("arrange_cases.js").read_text(encoding="utf-8")
 
 
 @pytest.fixture
-def run(arrange):
-    """Runs a case of arrange_cases.js in the page, as a module of the page's own address."""
-    arrange.context.route(
-        "**/cases.js", lambda route: route.fulfill(body=CASES, headers={"content-type": "text/javascript"})
-    )
-    return lambda name, argument=None: arrange.evaluate(
-        "async ([name, argument]) => (await import('/cases.js')).cases[name](argument)", [name, argument]
-    )
+def run(scripts):
+    """Runs a case of arrange_cases.js."""
+    return scripts("/cases/arrange_cases.js")
 
 
 def _data(clip):

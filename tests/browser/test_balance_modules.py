@@ -1,15 +1,11 @@
 """The Balance page's own modules, without its canvas: where things stand, and what pointer and drag mean."""
 
-from pathlib import Path
-
 import numpy as np
 import pytest
 
 from recitant_core.gain.ducking import DuckPoint, points_db
 
-pytestmark = pytest.mark.django_db(transaction=True)
 SECOND = 48_000
-CASES = Path(__file__).with_name("balance_cases.js").read_text(encoding="utf-8")
 POINTS = (
     DuckPoint(10 * SECOND, 0.0),
     DuckPoint(12 * SECOND, -9.0),
@@ -19,14 +15,9 @@ POINTS = (
 
 
 @pytest.fixture
-def run(balance):
-    """Runs a case of balance_cases.js in the page, as a module of the page's own address."""
-    balance.context.route(
-        "**/cases.js", lambda route: route.fulfill(body=CASES, headers={"content-type": "text/javascript"})
-    )
-    return lambda name, argument=None: balance.evaluate(
-        "async ([name, argument]) => (await import('/cases.js')).cases[name](argument)", [name, argument]
-    )
+def run(scripts):
+    """Runs a case of balance_cases.js."""
+    return scripts("/cases/balance_cases.js")
 
 
 def test_the_line_that_is_drawn_is_the_line_that_sounds(run):

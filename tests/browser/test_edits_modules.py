@@ -1,29 +1,18 @@
 """The edit queue by itself, and what pages draw before an answer against what the server then answers."""
 
-from pathlib import Path
+import json
 
 import pytest
 
 from recitant_web.shared.patches import patch_between
 
-pytestmark = pytest.mark.django_db(transaction=True)
 SECOND = 48_000
-CASES = Path(__file__).with_name("edits_cases.js").read_text(encoding="utf-8")
-
-
-def runner(page):
-    page.context.route(
-        "**/cases.js", lambda route: route.fulfill(body=CASES, headers={"content-type": "text/javascript"})
-    )
-    return lambda name, argument=None: page.evaluate(
-        "async ([name, argument]) => (await import('/cases.js')).cases[name](argument)", [name, argument]
-    )
 
 
 @pytest.fixture
-def run(arrange):
-    """Runs a case of edits_cases.js in the page."""
-    return runner(arrange)
+def run(scripts):
+    """Runs a case of edits_cases.js."""
+    return scripts("/cases/edits_cases.js")
 
 
 def test_presses_are_carried_out_in_order_each_from_what_stands_there(run):
@@ -104,36 +93,30 @@ ON_ARRANGE = [
 ]
 
 
-def state_of(page, address):
-    return page.evaluate(
-        "(address) => fetch(location.pathname.replace(/[a-z]+$/, address)).then((answer) => answer.json())", address
-    )
+@pytest.fixture
+def server(signed_in, film, after_commit):
+    """What the server answers: a state by its address, and the state of before with one edit."""
 
+    def answer(address, kind=None, **data):
+        if kind is not None:
+            film.refresh_from_db()
+            body = json.dumps({"kind": kind, "revision": film.revision, **data})
+            with after_commit(), after_commit():
+                posted = signed_in.post(f"/programmes/{film.pk}/arrange/edits", body, "application/json")
+            assert posted.status_code == 200, posted.content
+        return signed_in.get(f"/programmes/{film.pk}/{address}").json()
 
-def post(page, kind, data, revision):
-    return page.evaluate(
-        """async ([kind, data, revision]) => {
-          const token = JSON.parse(document.body.getAttribute("hx-headers"));
-          const answer = await fetch(location.pathname.replace(/[a-z]+$/, "arrange/edits"), {
-            method: "POST",
-            headers: { "content-type": "application/json", accept: "application/json", ...token },
-            body: JSON.stringify({ kind, revision, ...data }),
-          });
-          return answer.status;
-        }""",
-        [kind, data, revision],
-    )
+    return answer
 
 
 @pytest.mark.parametrize(("kind", "data"), ON_ARRANGE)
-def test_arrange_draws_what_the_server_will_answer(arrange, run, kind, data):
-    before = state_of(arrange, "arrange/state")
+def test_arrange_draws_what_the_server_will_answer(server, run, kind, data):
+    before = server("arrange/state")
     ids = {clip["name"]: clip["id"] for clip in before["clips"]}
     data = data | ({"ids": [ids[one] for one in data["ids"]]} if "ids" in data else {})
     data = data | ({"id": ids[data["id"]]} if "id" in data else {})
     drawn = run("arrangeDraws", [before, [{"kind": kind, **data}]])
-    assert post(arrange, kind, data, before["revision"]) == 200
-    after = state_of(arrange, "arrange/state")
+    after = server("arrange/state", kind, **data)
     shown = {clip["id"]: clip for clip in drawn["clips"]}
     kept = {clip["id"]: clip for clip in after["clips"]}
     assert shown.keys() == kept.keys()
@@ -152,13 +135,12 @@ def test_arrange_draws_what_the_server_will_answer(arrange, run, kind, data):
         ("programme-gain", {"gain_db": "−1,5"}),
     ],
 )
-def test_balance_draws_what_the_server_will_answer(balance, kind, data):
-    before = state_of(balance, "state")
+def test_balance_draws_what_the_server_will_answer(server, run, kind, data):
+    before = server("state")
     ids = {clip["name"]: clip["id"] for stave in before["staves"] for clip in stave["clips"]}
     data = data | ({"id": ids[data["id"]]} if data.get("target") == "clip" else {})
-    drawn = runner(balance)("balanceDraws", [before, [{"kind": kind, **data}]])
-    assert post(balance, kind, data, before["revision"]) == 200
-    after = state_of(balance, "state")
+    drawn = run("balanceDraws", [before, [{"kind": kind, **data}]])
+    after = server("state", kind, **data)
     assert drawn["clearance"]["asked_lu"] == after["clearance"]["asked_lu"]
     assert drawn["clearance"]["least_s"] == after["clearance"]["least_s"]
     for shown, kept in zip(drawn["staves"], after["staves"], strict=True):

@@ -8,17 +8,12 @@ from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.timecode import FRAME_RATES, samples_from_timecode, timecode_from_samples
 from recitant_words.sentences import gain_text, signed
 
-pytestmark = pytest.mark.django_db(transaction=True)
-
 
 @pytest.fixture
-def units(balance):
+def units(scripts):
     """Calls a function of units.js with many argument lists."""
-    path = "/static/js/lib/units.js"
-    return lambda name, calls: balance.evaluate(
-        f"async ([name, calls]) => {{ const u = await import('{path}'); return calls.map((c) => u[name](...c)); }}",
-        [name, calls],
-    )
+    call = scripts("/static/js/lib/units.js")
+    return lambda name, calls: [call(name, *given) for given in calls]
 
 
 def test_timecodes_and_figures_agree(units):

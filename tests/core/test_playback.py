@@ -32,7 +32,7 @@ def given_db(speaker, frequency_hz):
 
 @pytest.mark.parametrize("name", SPEAKERS)
 def test_a_loudspeaker_gives_half_the_power_at_its_edges_and_falls_as_it_says(name):
-    # Butterworth: -3.01 dB at the edge; n poles take 10 log10(1 + 2^2n) dB an octave away, 18.1 for three, 12.3 for two.
+    # Butterworth: -3.01 dB at the edge; n poles take 10 log10(1 + 2^2n) dB an octave away: 18.1 for 3, 12.3 for 2.
     speaker = SPEAKERS[name]
     taken_db = {18: 18.1, 12: 12.3}[speaker.low_db_per_octave]
     assert given_db(name, speaker.low_hz) == pytest.approx(-3.0, abs=0.1)
