@@ -18,7 +18,8 @@ from recitant_core.timeline.model import Clip, Plan, Role, Track
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.threads import use_threads
 from recitant_io.delivery import deliver
-from recitant_io.film import FilmSound, FilmWanted, write_film
+from recitant_io.film import FilmWanted, write_film
+from recitant_io.film_tracks import FilmSound
 from recitant_io.machine import keep_freed_memory, n_cores
 from recitant_io.planned import Origin
 

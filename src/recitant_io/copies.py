@@ -234,25 +234,33 @@ def _shift(window: Audio, found: Audio) -> int:
     return int(min(peaks - _REACH_SAMPLES, key=abs, default=0))
 
 
-def write_proved(plan: Plan, known: Rendered, spec: Spec, copy: Copy, progress: Progress = no_progress) -> ProvedCopy:
+def write_proved(
+    plan: Plan,
+    known: Rendered,
+    spec: Spec,
+    copy: Copy,
+    progress: Progress = no_progress,
+    most_tries: int = MOST_TRIES,
+) -> ProvedCopy:
     """A copy of a mix that keeps its specification when it is played back.
 
     Where a codec lifts a peak over the ceiling, or takes the loudness out of the tolerance, the limiter's ceiling or
-    the gain of this file is set again and the file is made anew, six times at most; the last one stands, and its
-    verdict says what is missing.
+    the gain of this file is set again and the file is made anew; the last one stands, and its verdict says what is
+    missing.
 
     Args:
         plan: with the master that the fit found.
         known: the plan rendered.
         copy: what is made.
         progress: told the share done; may raise Cancelled.
+        most_tries: after which what was made stands.
 
     Raises:
         StorageFull, PlanError: as the copy does.
     """
     master, written, most_gain_db = plan.master, None, 0.0
     length = plan.span.length_samples
-    for n_tries in range(1, MOST_TRIES + 1):
+    for n_tries in range(1, most_tries + 1):
         passed = _Passing(replace(plan, master=master), known, partial(_of_try, progress, n_tries))
         copy.write(passed)
         found = decoded(copy, passed.places.windows())

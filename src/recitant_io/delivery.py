@@ -23,11 +23,13 @@ from recitant_core.timeline.speaking import Talk
 from recitant_core.units.channels import MONO
 from recitant_core.units.threads import at_once, results_at_once
 from recitant_io.conform import file_hash, storage_errors
-from recitant_io.copies import CodecCopy, Copy, decoded_data, write_proved
+from recitant_io.copies import CodecCopy, ProvedCopy, decoded_data, write_proved
+from recitant_io.film import FilmCopy
 from recitant_io.kept_mix import kept_mix
 from recitant_io.pdf import write_pdf
 from recitant_io.planned import CHECKSUMS, Origin, Planned, has_copies, is_mono, require_possible
 from recitant_io.quality import looks_of
+from recitant_io.shared_sound import PlannedCopy, film_of_encoded, rows_of
 from recitant_io.writing import Writing
 
 _RENDERED, _FITTED, _WRITTEN, _LOOKED_AT = 0.28, 0.6, 0.8, 0.87  # shares of the work done then
@@ -172,35 +174,60 @@ def _write(
 
 
 def _with_copies(jobs: Sequence[_Job], done: Sequence[Delivered], folder: Path, progress: Progress) -> list[Delivered]:
-    wanted = [(index, files, copy) for index, job in enumerate(jobs) for files, copy in job.planned.copies(folder)]
-    works = [partial(_proved, jobs[index], done[index], files, copy) for index, files, copy in wanted]
     found = list(done)
-    for (index, files, copy), made in zip(wanted, results_at_once(works, progress) if works else [], strict=True):
-        one = found[index]
-        if isinstance(made, RecitantError):
-            word = copy.codec.name if isinstance(copy, CodecCopy) else files[0].kind
-            missed = [MissedFile(word, file.file, made) for file in files]
-            found[index] = replace(one, missed=(*one.missed, *missed))
-        else:
-            found[index] = replace(one, files=(*one.files, *made[0]), looks=(*one.looks, *made[1]))
+    rows = [
+        (index, row)
+        for index, job in enumerate(jobs)
+        for row in rows_of(job.planned.copies(folder))  # each is made one after another, rows side by side
+    ]
+    works = [partial(_proved_row, jobs[index], done[index], row) for index, row in rows]
+    for (index, row), results in zip(rows, results_at_once(works, progress) if works else [], strict=True):
+        for (files, copy), made in zip(row, results, strict=True):
+            one = found[index]
+            if isinstance(made, RecitantError):
+                word = copy.codec.name if isinstance(copy, CodecCopy) else files[0].kind
+                missed = [MissedFile(word, file.file, made) for file in files]
+                found[index] = replace(one, missed=(*one.missed, *missed))
+            else:
+                found[index] = replace(one, files=(*one.files, *made[0]), looks=(*one.looks, *made[1]))
     return found
 
 
-def _proved(
-    job: _Job, one: Delivered, files: Sequence[WrittenFile], copy: Copy, progress: Progress
-) -> tuple[list[WrittenFile], list[Look]] | RecitantError:
-    """The files of a copy and what was looked at in them; or why they could not be made, which stops no other."""
-    master, name = one.fit.trial.master, files[0].file
-    try:
-        found = write_proved(replace(job.planned.plan, master=master), job.known, one.fit.spec, copy, progress)
-        length = copy.expected_samples(job.planned.plan.span.length_samples)
-    except (PlanError, MediaError) as error:
-        return error
-    looks = [
-        length_look(name, found.decoded.length_samples, length),
-        dropout_look(name, found.went_in, found.decoded.energies),
-    ]
-    return [replace(file, decoded=decoded_data(found, master)) for file in files], looks
+_Made = tuple[list[WrittenFile], list[Look]]
+
+
+def _proved_row(
+    job: _Job, one: Delivered, row: Sequence[PlannedCopy], progress: Progress
+) -> list[_Made | RecitantError]:
+    """The files of each copy and what was looked at in them; or why they could not be made, which stops no other."""
+    plan, spec, found = (
+        replace(job.planned.plan, master=one.fit.trial.master),
+        one.fit.spec,
+        list[_Made | RecitantError](),
+    )
+    encoded: tuple[CodecCopy, ProvedCopy] | None = None
+    for index, (files, copy) in enumerate(row):
+        tell = partial(_part, progress, index / len(row), (index + 1) / len(row))
+        try:
+            proved = None
+            if encoded is not None and isinstance(copy, FilmCopy):
+                proved = film_of_encoded(plan, job.known, spec, copy, *encoded)
+            if proved is None:
+                proved = write_proved(plan, job.known, spec, copy, tell)
+            length = copy.expected_samples(plan.span.length_samples)
+        except (PlanError, MediaError) as error:
+            found.append(error)
+            continue
+        if isinstance(copy, CodecCopy):
+            encoded = copy, proved
+        name = files[0].file
+        looks = [
+            length_look(name, proved.decoded.length_samples, length),
+            dropout_look(name, proved.went_in, proved.decoded.energies),
+        ]
+        data = decoded_data(proved, plan.master)
+        found.append(([replace(file, decoded=data) for file in files], looks))
+    return found
 
 
 def _sealed(done: Sequence[Delivered], folder: Path) -> list[Delivered]:

@@ -5,27 +5,27 @@ Held to: tests/io/test_film.py
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import ExitStack
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from pathlib import Path
 from typing import Any, Final
 
 import av
 import numpy as np
-import soundfile
 
 from recitant_core.delivery.chapters import Chapter
 from recitant_core.errors import PlanError, UnreadableMedia
 from recitant_core.ports import Progress, no_progress
 from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ
-from recitant_io.codecs import sound_frame, sound_stream
 from recitant_io.conform import storage_errors
 from recitant_io.containers import chapter_data, open_container, picture_stream
+from recitant_io.film_tracks import CopiedSound, FilmSound, TrackForm, film_track
 from recitant_io.sound_file import SoundFileForm, sound_writer
 
+ORIGINAL: Final = "Original sound"
+"""Name of a track that came with the picture, where it has none of its own."""
 _BIT_DEPTH: Final = 24
-_BLOCK_SAMPLES: Final = RATE_HZ // 2
 _FRAMES_AT_ONCE: Final = 32
 _AHEAD_S: Final = Fraction(1, 2)  # sound is written this far before the picture, as players read it
 
@@ -35,12 +35,9 @@ class FilmForm:
     """A container that a picture can be copied into, and the sound that goes with it."""
 
     muxer: str
-    encoder: str
     sound: str
     """Its codec, as files of a delivery name it."""
-    sample_format: str
-    bit_rate_kbps: int | None
-    """None for lossless sound."""
+    track: TrackForm
     pictures: tuple[str, ...] | None = None
     """Codecs of pictures that it takes; None where the muxer itself refuses."""
     options: Mapping[str, str] | None = None
@@ -49,23 +46,15 @@ class FilmForm:
 
 # At 48,000 parts a second the edit list says to the sample where the sound begins.
 _MOV_OPTIONS: Final = {"movflags": "+faststart", "movie_timescale": str(RATE_HZ)}
+_MP4_PICTURES: Final = ("h264", "hevc", "av1", "mpeg4", "vp9")
 FILM_FORMS: Final = {
-    ".mp4": FilmForm("mp4", "aac", "aac", "fltp", 320, ("h264", "hevc", "av1", "mpeg4", "vp9"), _MOV_OPTIONS),
-    ".mov": FilmForm("mov", "pcm_s24le", "pcm", "s32", None, None, _MOV_OPTIONS),
-    ".mkv": FilmForm("matroska", "flac", "flac", "s32", None),
-    ".webm": FilmForm("webm", "libopus", "opus", "flt", 256, ("vp8", "vp9", "av1")),
+    ".mp4": FilmForm(
+        "mp4", "aac", TrackForm("aac", "fltp", 320), ("h264", "hevc", "av1", "mpeg4", "vp9"), _MOV_OPTIONS
+    ),
+    ".mov": FilmForm("mov", "pcm", TrackForm("pcm_s24le", "s32", None), None, _MOV_OPTIONS),
+    ".mkv": FilmForm("matroska", "flac", TrackForm("flac", "s32", None)),
+    ".webm": FilmForm("webm", "opus", TrackForm("libopus", "flt", 256), ("vp8", "vp9", "av1")),
 }
-
-
-@dataclass(frozen=True)
-class FilmSound:
-    """A sound track of the film."""
-
-    path: Path
-    """A WAV file at 48 kHz that begins where the programme begins."""
-    name: str = ""
-    language: str = "und"
-    """Three letters after ISO 639-2; "und" where it is not said."""
 
 
 @dataclass(frozen=True)
@@ -122,10 +111,11 @@ def film_form(path: Path, picture: Path) -> FilmForm:
 
 def write_film(
     picture: Path,
-    sounds: Sequence[FilmSound],
+    sounds: Sequence[FilmSound | CopiedSound],
     path: Path,
     offset_samples: int = 0,
     chapters: Sequence[Chapter] = (),
+    bit_rate_kbps: int | None = None,
     progress: Progress = no_progress,
 ) -> None:
     """A film that appears under its name when it is whole; removed if the work fails.
@@ -138,6 +128,7 @@ def write_film(
         path: its suffix says which container: .mp4, .mov, .mkv, .webm.
         offset_samples: where the picture's first frame lies in the programme.
         chapters: of the programme, in order.
+        bit_rate_kbps: of the sound that is encoded; as the container has it if None.
         progress: told the share done; may raise Cancelled.
 
     Raises:
@@ -145,6 +136,7 @@ def write_film(
         StorageFull: no room left.
     """
     form, times = film_form(path, picture), picture_times(picture)
+    coding = form.track if bit_rate_kbps is None else replace(form.track, bit_rate_kbps=bit_rate_kbps)
     part = path.with_name(f".{path.name}.part")
     try:
         with (
@@ -157,7 +149,7 @@ def write_film(
             source = _picture(original, picture)
             copy = film.add_stream_from_template(source)
             copy.time_base = source.time_base
-            tracks = [_Track(film, form, one, offset_samples, times.length_samples, stack) for one in sounds]
+            tracks = [film_track(film, coding, one, offset_samples, times.length_samples, stack) for one in sounds]
             film.set_chapters(chapter_data(chapters, offset_samples, times.length_samples))
             for packet in original.demux(source):
                 if not packet.size:
@@ -187,49 +179,6 @@ def _picture(container: Any, path: Path) -> Any:
     return found
 
 
-class _Track:
-    """A sound track that is being written beside the picture."""
-
-    def __init__(
-        self, film: Any, form: FilmForm, sound: FilmSound, offset_samples: int, length_samples: int, stack: ExitStack
-    ) -> None:
-        self._film = film
-        self._form = form
-        self._file = stack.enter_context(soundfile.SoundFile(sound.path))
-        n_channels = self._file.channels
-        stream = sound_stream(film, form.encoder, form.sample_format, form.bit_rate_kbps, n_channels)
-        stream.metadata["language"] = sound.language
-        if sound.name:
-            stream.metadata["title"] = stream.metadata["handler_name"] = sound.name
-        self._stream = stream
-        self._length = length_samples
-        self._written = 0
-        self._silent = max(0, -offset_samples)
-        self._file.seek(min(max(0, offset_samples), self._file.frames))
-
-    def write_until(self, at_s: Fraction) -> None:
-        """Write sound up to a time of the picture."""
-        while self._written < min(self._length, int(at_s * RATE_HZ)):
-            audio = self._next(min(_BLOCK_SAMPLES, self._length - self._written))
-            frame = sound_frame(audio, self._written, self._form.sample_format)
-            self._written += len(audio)
-            self._film.mux(self._stream.encode(frame))
-
-    def finish(self) -> None:
-        """Write what is left, up to the picture's end."""
-        self.write_until(Fraction(self._length, RATE_HZ))
-        self._film.mux(self._stream.encode(None))
-
-    def _next(self, n: int) -> Any:
-        dtype = "int32" if self._form.sample_format == "s32" else "float32"
-        out = np.zeros((n, self._file.channels), dtype)
-        n_silent = min(n, self._silent)
-        self._silent -= n_silent
-        read = self._file.read(n - n_silent, dtype=dtype, always_2d=True)
-        out[n_silent : n_silent + len(read)] = read
-        return out
-
-
 def film_sound(path: Path, track: int = 0) -> Iterator[tuple[int, Audio]]:
     """The sound of a film as a player plays it: first sample after the picture's first frame, and float32 blocks."""
     times = picture_times(path)
@@ -241,6 +190,15 @@ def film_sound(path: Path, track: int = 0) -> Iterator[tuple[int, Audio]]:
             at = round((frame.pts * frame.time_base - origin) * RATE_HZ)
             for piece in to_float.resample(frame):
                 yield at, piece.to_ndarray().reshape(-1, stream.channels).astype(np.float32, copy=False)
+
+
+def original_sounds(picture: Path) -> list[CopiedSound]:
+    """Every sound track that came with a picture, to be copied beside it with its name and language."""
+    times = picture_times(picture)
+    with picture.open("rb") as file, open_container(file, picture) as container:
+        n_tracks = len(container.streams.audio)
+    origin_s = times.first_pts * times.time_base
+    return [CopiedSound(picture, index, origin_s, name=ORIGINAL) for index in range(n_tracks)]
 
 
 @dataclass(frozen=True)
@@ -273,6 +231,14 @@ class FilmCopy:
     n_channels: int
     length_samples: int
     """Of the mix."""
+    bit_rate_kbps: int | None = None
+    """Of its sound; as its container has it if None."""
+    encoded: Path | None = None
+    """An M4A file of the very mix that is written: its packets are copied, since AAC is slow to encode."""
+    stems: tuple[FilmSound, ...] = ()
+    """As further tracks."""
+    has_original: bool = False
+    """Whether the sound that came with the picture follows as further tracks."""
     delay_samples: int = 0
 
     @property
@@ -286,16 +252,25 @@ class FilmCopy:
         Raises:
             PlanError, UnreadableMedia: a picture that cannot be copied. StorageFull: no room left.
         """
+        if self.encoded is not None:
+            for _block in blocks:
+                pass  # whoever measures what goes in hears it all the same
+            self._write(CopiedSound(self.encoded, is_filled=True, language=self.wanted.language))
+            return
         sound = self.path.with_name(f".{self.path.name}.wav")
         try:
             with sound_writer(sound, SoundFileForm(self.n_channels, _BIT_DEPTH, self.length_samples)) as file:
                 for block in blocks:
                     file.write_audio(block)
-            wanted = self.wanted
-            sounds = [FilmSound(sound, language=wanted.language)]
-            write_film(wanted.picture, sounds, self.path, wanted.offset_samples, wanted.chapters)
+            self._write(FilmSound(sound, language=self.wanted.language))
         finally:
             sound.unlink(missing_ok=True)
+
+    def _write(self, mix: FilmSound | CopiedSound) -> None:
+        wanted = self.wanted
+        original = original_sounds(wanted.picture) if self.has_original else []
+        sounds = [mix, *self.stems, *original]
+        write_film(wanted.picture, sounds, self.path, wanted.offset_samples, wanted.chapters, self.bit_rate_kbps)
 
     def expected_samples(self, length_samples: int) -> int:  # noqa: ARG002  a film is as long as its picture
         """As long as the picture."""

@@ -16,10 +16,11 @@ from recitant_core.timeline.model import Plan
 from recitant_core.timeline.speaking import Talk
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.timecode import samples_from_timecode
-from recitant_io.codecs import checked_bit_rate, codec_by_name
+from recitant_io.codecs import CODECS, checked_bit_rate, codec_by_name
 from recitant_io.containers import chapter_data
 from recitant_io.copies import CodecCopy, Copy, SoundFileCopy
 from recitant_io.film import FILM_FORMS, FilmCopy, FilmWanted, film_form
+from recitant_io.film_tracks import FilmSound
 from recitant_io.riff import FLOAT_BITS, Description
 from recitant_io.sound_file import SUFFIXES, SoundFileForm, require_container
 
@@ -97,7 +98,7 @@ class Planned:
         return [WrittenFile(kind, path.name, bit_depth, stem, shape.container, rate_hz=rate_hz) for path in paths]
 
     def copies(self, folder: Path) -> list[tuple[list[WrittenFile], Copy]]:
-        """What is made of the finished mix: files as the report names them, and what makes them."""
+        """What is made of the finished mix: files as the report names them, and what makes them; the film last."""
         wanted, spec, n_channels = self.order.wanted, self.order.spec, self.plan.layout.n_channels
         found: list[tuple[list[WrittenFile], Copy]] = []
         if "mix" in wanted.kinds and not self.writes_mix:
@@ -112,15 +113,43 @@ class Planned:
             name = self._name("mix", codec.suffix, rate, f"-{asked_kbps}k" if asked_kbps else "")
             file = WrittenFile("mix", name, STEM_BIT_DEPTH if codec.is_lossless else None, codec=codec.name)
             found.append(([file], CodecCopy(folder / name, codec, n_channels, asked_kbps, tags, chapters)))
-        film = self.origin.film
-        if film is not None and "film" in wanted.kinds:
-            form = FILM_FORMS[film.suffix]
-            rate = _RATE_WORDS[RATE_HZ] if form.bit_rate_kbps is None else f"{form.bit_rate_kbps}k"
-            name = self._name("film", film.suffix, rate)
-            film = replace(film, language=spec.form.language, chapters=self.origin.chapters)
-            copy = FilmCopy(folder / name, film, n_channels, self.plan.span.length_samples)
-            found.append(([WrittenFile("film", name, None, codec=form.sound)], copy))
+        if self.origin.film is not None and "film" in wanted.kinds:
+            found.append(self._film(folder, self.origin.film))
         return found
+
+    def _film(self, folder: Path, film: FilmWanted) -> tuple[list[WrittenFile], Copy]:
+        wanted, form = self.order.wanted, FILM_FORMS[film.suffix]
+        rate_kbps = form.track.bit_rate_kbps
+        if form.sound == "aac":
+            # At the rate of an M4A file beside it: then the same packets serve both.
+            rate_kbps = next(
+                (checked_bit_rate(CODECS["m4a"], one) for name, one in wanted.codecs if name == "m4a"), rate_kbps
+            )
+        name = self._name("film", film.suffix, _RATE_WORDS[RATE_HZ] if rate_kbps is None else f"{rate_kbps}k")
+        film = replace(film, language=self.order.spec.form.language, chapters=self.origin.chapters)
+        copy = FilmCopy(
+            folder / name,
+            film,
+            self.plan.layout.n_channels,
+            self.plan.span.length_samples,
+            rate_kbps,
+            stems=self._stems_in_film(folder) if "stems" in wanted.film_tracks else (),
+            has_original="original" in wanted.film_tracks,
+        )
+        return [WrittenFile("film", name, None, codec=form.sound)], copy
+
+    def _stems_in_film(self, folder: Path) -> tuple[FilmSound, ...]:
+        form = self.order.spec.form
+        begins_at = round(form.leader_s * RATE_HZ)
+        return tuple(
+            FilmSound(
+                self.sound_path(folder, f"stem-{role.file_part}", STEM_BIT_DEPTH),
+                role.label,
+                form.language,
+                begins_at,
+            )
+            for role in self.plan.roles
+        )
 
     def names(self) -> list[str]:
         """Of every file; stems as they are named where none passes full scale."""
@@ -184,7 +213,16 @@ def require_possible(planned: Sequence[Planned]) -> None:
             if film is None:
                 raise PlanError("no_picture_for_film", field="files")
             film_form(Path(f"film{film.suffix}"), film.picture)
+            if "stems" in one.order.wanted.film_tracks and not _can_be_tracks(one.order):
+                raise PlanError("no_stems_for_film", field="files")
     require_apart([name for one in planned for name in one.names()], OWN_NAMES)
+
+
+def _can_be_tracks(order: Order) -> bool:
+    """Whether the stems of an order can be read as tracks of its film."""
+    form = order.spec.form
+    is_one_file = form.channels is not Channels.TWO_MONO
+    return "stems" in order.wanted.kinds and form.rate_hz == RATE_HZ and is_one_file
 
 
 def has_copies(planned: Planned) -> bool:

@@ -1,5 +1,6 @@
 """Films with new sound: the picture is the same bits, the sound in step to the sample at the first and last flash."""
 
+from dataclasses import replace
 from fractions import Fraction
 
 import av
@@ -12,10 +13,12 @@ from recitant_core.delivery.chapters import Chapter
 from recitant_core.delivery.delivered import Order, Wanted
 from recitant_core.errors import Cancelled, PlanError, UnreadableMedia
 from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_io.codecs import wanted_files
 from recitant_io.delivery import deliver
-from recitant_io.film import FILM_FORMS, FilmSound, FilmWanted, film_sound, picture_times, write_film
+from recitant_io.film import FILM_FORMS, FilmWanted, film_sound, picture_times, write_film
+from recitant_io.film_tracks import FilmSound
 from recitant_io.planned import Origin
-from signals import RATE_HZ, MemorySource
+from signals import RATE_HZ, MemorySource, programme
 from signals.films import film
 
 N_FRAMES = 100
@@ -168,6 +171,80 @@ def test_a_film_of_a_delivery_is_proved_in_step(tmp_path, picture, offset_sample
         "film-ebu-r128.mp4",
         "mix-ebu-r128.wav",
     ]
+
+
+def sound_packets(path, track=0):
+    with av.open(str(path)) as file:
+        return [bytes(packet) for packet in file.demux(file.streams.audio[track]) if packet.size]
+
+
+def delivered_with(tmp_path, picture, audio, files, offset_samples=0):
+    """A delivery of a recording in three roles with a film, its folder and what was handed over."""
+    clips = [Clip(role, "s", 0, 0, len(audio)) for role in (Role.DIALOGUE, Role.MUSIC)]
+    tracks = tuple(Track(clip.clip_id, clip.clip_id, clip.clip_id, -6.0, clips=(clip,)) for clip in clips)
+    origin = Origin(film=FilmWanted(picture, ".mp4", offset_samples))
+    order = Order(spec_by_id("ebu-r128"), wanted_files(files))
+    sources = {"s": MemorySource("s", audio)}
+    (done,) = deliver(Plan("Harbour", "25", tracks), sources, [order], tmp_path / "out", origin=origin)
+    return tmp_path / "out", {file.file: file for file in done.files}
+
+
+@pytest.mark.parametrize("n_frames", [70, 100, 130], ids=["shorter", "as long", "longer"])
+@pytest.mark.parametrize("offset_samples", [0, 9_600, 5_001])
+def test_a_film_beside_an_m4a_holds_its_very_packets_in_step(tmp_path, picture, n_frames, offset_samples):
+    """AAC is encoded once for both; what the picture shows longer than the programme is silence."""
+    audio = programme(4, n_frames / 25)
+    out, files = delivered_with(tmp_path, picture, audio, "mix,m4a,film", offset_samples)
+    film_file = files["film-ebu-r128.mp4"]
+    assert film_file.decoded["shift_samples"] == 0 and film_file.decoded["true_peak_dbtp"] <= -1.0
+    assert film_file.decoded["length_samples"] == N_FRAMES * 1_920
+    both = set(sound_packets(out / "film-ebu-r128.mp4")) & set(sound_packets(out / "mix-ebu-r128.m4a"))
+    shown = min(len(audio) - offset_samples, N_FRAMES * 1_920)
+    assert len(both) >= shown // 1_024
+    played, _ = heard(out / "film-ebu-r128.mp4", N_FRAMES * 1_920)
+    mix, _ = soundfile.read(out / "mix-ebu-r128.wav")
+    wanted = mix[offset_samples : offset_samples + shown]
+    assert np.square(played[:shown] - wanted).mean() < 0.1 * np.square(wanted).mean()
+    assert np.abs(played[shown + 2_048 :]).max(initial=0.0) < 1e-3
+
+
+@pytest.mark.parametrize("suffix", [".mp4", ".mov", ".mkv"])
+def test_a_film_holds_stems_and_the_sound_that_came_with_the_picture(tmp_path, suffix):
+    picture = film(tmp_path / f"picture{suffix}", n_frames=N_FRAMES, sound_hz=(440.0, 660.0))
+    audio = programme(4, N_FRAMES / 25)
+    clip = Clip("a", "s", 0, 0, len(audio))
+    tracks = (Track("1", "m", Role.MUSIC, clips=(clip,)), Track("2", "v", Role.DIALOGUE, -6.0, clips=(clip,)))
+    spec = spec_by_id("ebu-r128")
+    spec = replace(spec, form=replace(spec.form, language="deu", leader_s=1.0))
+    (done,) = deliver(
+        Plan("Harbour", "25", tracks),
+        {"s": MemorySource("s", audio)},
+        [Order(spec, wanted_files("mix,stems,film:original+stems"))],
+        tmp_path / "out",
+        origin=Origin(film=FilmWanted(picture, suffix)),
+    )
+    made = tmp_path / "out" / f"film-ebu-r128{suffix}"
+    with av.open(str(made)) as file:
+        names = [stream.metadata.get("title") or stream.metadata.get("handler_name") for stream in file.streams.audio]
+        assert names[1:3] == ["Dialogue", "Music"] and len(names) == 5
+        languages = [stream.metadata.get("language") for stream in file.streams.audio]
+        assert languages[:3] == 3 * ["ger" if suffix == ".mov" else "deu"]
+    for index in (0, 1):
+        assert sound_packets(made, 3 + index) == sound_packets(picture, index)
+    assert done.files[-1].decoded["shift_samples"] == 0
+    stem, _ = soundfile.read(tmp_path / "out" / "stem-music-ebu-r128.wav")
+    played, _ = heard(made, N_FRAMES * 1_920, 2)
+    differs = played - stem[RATE_HZ:]
+    assert np.square(differs).mean() < 0.1 * np.square(stem).mean()
+
+
+def test_stems_that_are_not_among_the_files_are_no_tracks(tmp_path, picture):
+    audio = np.full((48_000, 2), 0.1, np.float32)
+    with pytest.raises(PlanError, match="no_stems_for_film"):
+        delivered_with(tmp_path, picture, audio, "mix,film:stems")
+    assert wanted_files("film:stems+original,stems").words == ["film:stems+original", "stems"]
+    with pytest.raises(PlanError, match="unknown_file_kind"):
+        wanted_files("film:subtitles")
 
 
 def test_a_film_without_a_picture_is_refused(tmp_path):

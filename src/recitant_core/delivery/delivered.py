@@ -23,6 +23,8 @@ PARTS: Final[dict[str, frozenset[Role]]] = {
 _MOST_DIGITS: Final = 4  # of a bit rate in kbit/s
 KINDS: Final = ("mix", "stems", *PARTS, "film")
 """Kinds of files beside compressed copies of the mix."""
+FILM_TRACKS: Final = ("stems", "original")
+"""What a film can hold beside its mix, as further sound tracks."""
 
 
 @dataclass(frozen=True)
@@ -33,11 +35,15 @@ class Wanted:
     """Of KINDS."""
     codecs: tuple[tuple[str, int | None], ...] = ()
     """Compressed copies of the mix: name of the codec, and kbit/s or None for its usual rate."""
+    film_tracks: tuple[str, ...] = ()
+    """Of FILM_TRACKS, where a film is among the kinds."""
 
     @property
     def words(self) -> list[str]:
         """Each of them as a word that wanted_from_text reads."""
-        return [*self.kinds, *(f"{name}:{rate}" if rate else name for name, rate in self.codecs)]
+        film = f"film:{'+'.join(self.film_tracks)}" if self.film_tracks else "film"
+        kinds = [film if kind == "film" else kind for kind in self.kinds]
+        return [*kinds, *(f"{name}:{rate}" if rate else name for name, rate in self.codecs)]
 
     @property
     def text(self) -> str:
@@ -46,7 +52,7 @@ class Wanted:
 
 
 def wanted_from_text(text: str, codecs: frozenset[str]) -> Wanted:
-    """What a list such as "mix,stems,mp3:128" asks for.
+    """What a list such as "mix,stems,film:original,mp3:128" asks for.
 
     Args:
         codecs: names of those that can be written.
@@ -56,10 +62,14 @@ def wanted_from_text(text: str, codecs: frozenset[str]) -> Wanted:
     """
     kinds: list[str] = []
     compressed: list[tuple[str, int | None]] = []
+    tracks: list[str] = []
     for word in filter(None, (part.strip() for part in text.split(","))):
         name, _, rate = word.partition(":")
         if name in codecs and (not rate or (rate.isdecimal() and len(rate) <= _MOST_DIGITS)):
             compressed.append((name, int(rate) if rate else None))
+        elif name == "film" and rate and set(rate.split("+")) <= set(FILM_TRACKS):
+            kinds.append("film")
+            tracks += rate.split("+")
         elif word in KINDS:
             kinds.append(word)
         else:
@@ -67,7 +77,8 @@ def wanted_from_text(text: str, codecs: frozenset[str]) -> Wanted:
             raise PlanError("unknown_file_kind", field="files", found=word, known=known)
     if not kinds and not compressed:
         raise PlanError("no_files_asked", field="files")
-    return Wanted(tuple(dict.fromkeys(kinds)), tuple(dict.fromkeys(compressed)))
+    film_tracks = tuple(one for one in FILM_TRACKS if one in tracks)
+    return Wanted(tuple(dict.fromkeys(kinds)), tuple(dict.fromkeys(compressed)), film_tracks)
 
 
 @dataclass(frozen=True)

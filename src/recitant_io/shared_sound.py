@@ -1,0 +1,57 @@
+"""Films that take their sound from an M4A file of the same delivery: AAC is slow to encode, so it is encoded once.
+
+Held to: tests/io/test_film.py
+"""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from recitant_core.delivery.delivered import WrittenFile
+from recitant_core.delivery.spec import Spec
+from recitant_core.delivery.trial import Rendered
+from recitant_core.timeline.model import Plan
+from recitant_io.copies import CodecCopy, Copy, ProvedCopy, write_proved
+from recitant_io.film import FILM_FORMS, FilmCopy
+
+PlannedCopy = tuple[list[WrittenFile], Copy]
+_CODEC = "m4a"
+
+
+def rows_of(copies: Sequence[PlannedCopy]) -> list[list[PlannedCopy]]:
+    """Copies in rows: those of a row are made one after another, since the later ones take from the first."""
+    rows: list[list[PlannedCopy]] = []
+    encoded: list[PlannedCopy] | None = None
+    for files, copy in copies:
+        if encoded is not None and isinstance(copy, FilmCopy) and _can_share(copy):
+            encoded.append((files, copy))
+            continue
+        rows.append([(files, copy)])
+        if isinstance(copy, CodecCopy) and copy.codec.name == _CODEC and encoded is None:
+            encoded = rows[-1]
+    return rows
+
+
+def _can_share(film: FilmCopy) -> bool:
+    # A picture that begins before the programme would need sound that the file does not have.
+    return FILM_FORMS[film.wanted.suffix].sound == "aac" and film.offset_samples >= 0
+
+
+def film_of_encoded(
+    plan: Plan, known: Rendered, spec: Spec, film: FilmCopy, encoded: CodecCopy, proved: ProvedCopy
+) -> ProvedCopy | None:
+    """A film with the packets of an M4A file; None where its peaks or its times are not those of that file.
+
+    Args:
+        plan: with the master that the fit found.
+        encoded: the file, at the bit rate of the film.
+        proved: what it plays back as.
+
+    Raises:
+        PlanError, UnreadableMedia, StorageFull: as the film does.
+    """
+    mastered = replace(plan, master=proved.master)
+    found = write_proved(mastered, known, spec, replace(film, encoded=encoded.path), most_tries=1)
+    # Its loudness may be another where the picture shows less than the whole programme, or more.
+    highest_dbtp = max(spec.max_true_peak_dbtp, proved.decoded.readings.true_peak_dbtp)
+    is_as_good = found.decoded.readings.true_peak_dbtp <= highest_dbtp
+    return found if is_as_good and found.decoded.shift_samples == proved.decoded.shift_samples else None
