@@ -300,6 +300,17 @@ def _codec_words(files: list[dict[str, Any]]) -> str:
     return f"<p>Files made from the mix, played back and measured:</p><ul>{words}</ul>" if words else ""
 
 
+FILM_TRACK_WORDS = {"stems": "stems as tracks of the film", "original": "the sound that came with the picture"}
+
+
+def word_more(word: str) -> str:
+    """What stands behind the colon of a word such as "mp3:128" or "film:original", for people."""
+    name, _, more = word.partition(":")
+    if name == "film":
+        return ", ".join(FILM_TRACK_WORDS[track] for track in more.split("+") if track)
+    return f"{more} kbit/s" if more else ""
+
+
 def decoded_sentence(played: Mapping[str, Any]) -> str:
     """What a compressed file plays back as, and what it took to keep its ceiling."""
     found = [f"{signed(played['integrated_lufs'])} LUFS, true peak {signed(played['true_peak_dbtp'])} dBTP"]

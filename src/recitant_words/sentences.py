@@ -1,5 +1,7 @@
 """The one place that turns codes and states into sentences: what is wrong, and what to do."""
 
+from collections.abc import Sequence
+
 from recitant_core.errors import RecitantError
 from recitant_core.units.clock import RATE_HZ
 from recitant_words.processors import KIND_LABELS, parameter_label
@@ -64,6 +66,8 @@ _SENTENCES = {
     "aiff_too_long": "AIFF holds 4 GB at most, and this is more. Choose WAV.",
     "nothing_in_range": "Nothing sounds in that range.",
     "range_backwards": "The range must end after it begins.",
+    "no_clips_in_mix": "None of these clips is in the mix, so there is nothing to hand over of them.",
+    "no_such_clip": "No clip is called “{found}”.",
     "no_film_of_range": "A film shows the whole picture, so it cannot be written of a range. Leave the film out.",
     "no_jobs": "The number of jobs is at least 1.",
     "two_plans_of_one_name": "Two plans would go into one folder, {found}. Give one of them another name.",
@@ -191,6 +195,12 @@ def sentence(error: RecitantError) -> str:
         facts["label"] = parameter_label(kind, str(name)) if name else KIND_LABELS[kind]
     template = _SENTENCES.get(error.code, "This could not be done ({code}).")
     return template.format(code=error.code, **facts)
+
+
+def names_words(names: Sequence[str], most: int = 3) -> str:
+    """The first names of a list, and how many more there are."""
+    shown = ", ".join(names[:most])
+    return f"{shown} and {len(names) - most} more" if len(names) > most else shown
 
 
 def signed(value: float | None, digits: int = 1) -> str:

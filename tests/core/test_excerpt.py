@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from recitant_core.errors import PlanError
 from recitant_core.render.mix import render_output
-from recitant_core.timeline.excerpt import excerpt, talk_in
+from recitant_core.timeline.excerpt import clips_alone, clips_named, excerpt, span_of_clips, talk_in
 from recitant_core.timeline.model import Clip, Plan, Role, Track
 from recitant_core.timeline.speaking import Spans, Talk
 from recitant_core.units.clock import SampleSpan
@@ -53,3 +53,20 @@ def test_speech_goes_with_its_stretch():
     found = talk_in(talk, SampleSpan(SECOND // 2, 2 * SECOND))
     assert list(found.spans) == [SampleSpan(0, SECOND // 2), SampleSpan(3 * SECOND // 2, SECOND // 2)]
     assert list(found.over) == []
+
+
+def test_clips_alone_sound_as_they_do_among_the_others():
+    ids = clips_named(PLAN, ["b"])
+    alone, span = clips_alone(PLAN, ids), span_of_clips(PLAN, ids)
+    assert span == SampleSpan(SECOND, 4 * SECOND)
+    found = heard(excerpt(alone, span), SampleSpan(0, span.length_samples))
+    both = heard(PLAN, span)
+    rest = heard(clips_alone(PLAN, ["a"]), span)
+    assert np.allclose(found + rest, both, atol=1e-6) and np.abs(found).max() > 0.01
+
+
+def test_clips_that_are_not_there_or_not_in_the_mix_are_refused():
+    with pytest.raises(PlanError, match="no_such_clip"):
+        clips_named(PLAN, ["a", "missing"])
+    with pytest.raises(PlanError, match="no_clips_in_mix"):
+        span_of_clips(clips_alone(PLAN, ["a"]), ["b"])

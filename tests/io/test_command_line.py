@@ -257,6 +257,17 @@ def test_a_range_of_a_mix_with_its_chapters_in_one_zip(stems, tmp_path, capsys):
     assert "everything.zip" in capsys.readouterr().out
 
 
+def test_chosen_clips_are_mixed_alone(stems, tmp_path):
+    plan, out = stems / "plan.json", tmp_path / "out"
+    track = next(track for track in json.loads(plan.read_text())["tracks"] if track["role"] == "effects")
+    clip = track["clips"][0]
+    main(["mix", str(plan), "--out", str(out), "--spec", "online-14", "--clips", Path(clip["file"]).stem])
+    assert sorted(path.name for path in out.glob("stem-*")) == ["stem-effects-online-14.wav"]
+    with soundfile.SoundFile(out / "mix-online-14.wav") as file:
+        length_s = clip.get("length_s", soundfile.info(stems / clip["file"]).duration - clip.get("in_s", 0.0))
+        assert file.frames == pytest.approx(length_s * RATE_HZ, abs=1)
+
+
 @pytest.mark.parametrize(
     ("arguments", "words"),
     [
@@ -264,6 +275,7 @@ def test_a_range_of_a_mix_with_its_chapters_in_one_zip(stems, tmp_path, capsys):
         (["--range", "soon", "0:01"], "is no time"),
         (["--range", "9:00", "9:01"], "Nothing sounds in that range"),
         (["--range", "0:00", "0:01", "--files", "film", "--picture", "x.mp4"], "cannot be written of a range"),
+        (["--clips", "nobody"], "No clip is called “nobody”"),
         (["--chapters", "none.txt"], "There is no list of chapters none.txt"),
     ],
 )

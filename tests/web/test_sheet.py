@@ -5,11 +5,16 @@ import io
 import zipfile
 from pathlib import Path
 
+import numpy as np
 import pytest
+import soundfile
 
 from recitant_core.errors import UnreadableMedia
 from recitant_io.planned import OWN_NAMES
 from recitant_web.delivery.queries import sheet_view
+from recitant_web.delivery.sheet import lines_of
+from recitant_web.desk.models import Clip
+from recitant_web.programme.models import Picture
 
 
 def states(film, line=0):
@@ -131,6 +136,51 @@ def test_only_a_range_is_handed_over_and_the_sheet_stays_out_of_date(film, signe
         answer = signed_in.post(url, {"range": "1", "from": start, "to": end})
         assert answer.status_code == 422 and words in answer.content.decode()
     assert film.deliveries.count() == 1
+
+
+def give_picture(film):
+    facts = {"rate_hz": 25.0, "length_samples": 384_000, "width": 640, "height": 360}
+    Picture.objects.create(programme=film, name="cut.mp4", original_file="cut.mp4", **facts)
+
+
+def test_a_film_holds_stems_and_original_sound_where_that_is_ticked(film, press, hand_over):
+    give_picture(film)
+    assert "film_track" not in press(spec="ebu-r128", files="mix")
+    page = press(spec="ebu-r128", files="mix,film")
+    assert page.count('name="film_track"') == 2 and "checked" not in page
+    page = press(spec="ebu-r128", tracks="1", film_track=["stems", "original"])
+    assert states(film) == {"mix": "wanted", "film:stems+original": "wanted", "stems": "wanted"}
+    assert page.count("checked") == 2 and "the sound that came with the picture: to be made" in page
+    press(spec="ebu-r128", tracks="1")
+    assert states(film) == {"mix": "wanted", "film": "wanted", "stems": "wanted"}
+
+
+def test_stems_of_a_film_are_made_with_it_although_they_are_made_already(film, press, hand_over):
+    give_picture(film)
+    press(spec="ebu-r128", files="mix,stems")
+    hand_over(film)
+    press(spec="ebu-r128", files="mix,stems,film:stems")
+    (line,) = lines_of(film)
+    assert line.to_make.words == ["film:stems", "stems"]
+
+
+def test_chosen_clips_are_handed_over_alone(film, signed_in, hand_over, press, after_commit, media):
+    press(spec="ebu-r128", files="mix,film")
+    url = f"/programmes/{film.pk}/hand-over"
+    bang = Clip.objects.get(name="bang")
+    with after_commit(), after_commit():
+        assert signed_in.post(url, {"clips": str(bang.pk)}).status_code == 302
+    delivery = film.deliveries.get()
+    assert (delivery.orders[0]["files"], delivery.clips) == ("mix", ["bang"])
+    assert delivery.span == [bang.start_sample, bang.length_samples]
+    clips = [clip for track in delivery.plan["tracks"] for clip in track["clips"]]
+    assert [clip["file"] for clip in clips if not clip.get("out_of_mix")] == [bang.source.sha256]
+    audio, _ = soundfile.read(media / delivery.folder / "mix-ebu-r128.wav")
+    spectrum = np.abs(np.fft.rfft(audio[:, 0]))
+    assert abs(np.argmax(spectrum) * 48_000 / len(audio) - 300.0) < 2.0  # the tone of that clip
+    assert "bang" in signed_in.get(url).content.decode() and states(film)["mix"] == "wanted"
+    answer = signed_in.post(url, {"clips": "999999"})
+    assert answer.status_code == 422 and "None of these clips" in answer.content.decode()
 
 
 def test_a_delivery_is_compared_with_the_one_before(film, signed_in, hand_over, edit):

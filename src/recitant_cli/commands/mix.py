@@ -19,7 +19,8 @@ from recitant_core.delivery.delivered import KINDS, Delivered, Order
 from recitant_core.errors import PlanError
 from recitant_core.gain.duck_rule import MOST_DEPTH_DB
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU
-from recitant_core.timeline.excerpt import excerpt, talk_in
+from recitant_core.timeline.excerpt import clips_alone, clips_named, excerpt, span_of_clips, talk_in
+from recitant_core.timeline.model import Plan
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.archive import write_zip
 from recitant_io.codecs import CODECS, wanted_files
@@ -47,8 +48,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--files",
         metavar="LIST",
-        help=f"of {', '.join([*KINDS, *CODECS])}; kbit/s after a colon: mp3:128; what the specification asks for, "
-        "or mix and stems, unless told",
+        help=f"of {', '.join([*KINDS, *CODECS])}; kbit/s after a colon: mp3:128; film:original+stems adds tracks to a "
+        "film; what the specification asks for, or mix and stems, unless told",
     )
     parser.add_argument("--version", default="", metavar="TEXT", help="of the mix; file names may hold it")
     parser.add_argument("--picture", type=Path, metavar="FILE", help="whose picture the film shows, from the start on")
@@ -57,6 +58,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument(
         "--range", nargs=2, metavar=("FROM", "TO"), help="only this stretch, as minutes and seconds: 1:05 2:40.5"
+    )
+    parser.add_argument(
+        "--clips", nargs="+", metavar="NAME", help="only clips of these files, without .wav, from the first to the last"
     )
     parser.add_argument("--zip", action="store_true", help="all files in one ZIP beside them too")
     parser.add_argument("--json", action="store_true", help="the report as JSON on standard output")
@@ -105,8 +109,11 @@ def mixed(chosen: argparse.Namespace, path: Path, out: Path) -> int:
         talk = talk_of(loaded) if any(spec.is_about_speech for spec in specs) else None
         origin = Origin(chosen.version, _now(), film, _chapters(chosen.chapters), talk)
         more |= {"version": origin.version, "made_at": f"{origin.made_at:%Y-%m-%d %H:%M} UTC"}
-        if chosen.range is not None:
-            span = _range(chosen.range, orders)
+        if chosen.range is not None or chosen.clips:
+            span = _range(chosen, loaded.plan)
+            _require_no_film(orders)
+            if chosen.clips:
+                loaded = replace(loaded, plan=clips_alone(loaded.plan, clips_named(loaded.plan, chosen.clips)))
             loaded = replace(loaded, plan=excerpt(loaded.plan, span))
             chapters = tuple(chapters_in(origin.chapters, span))
             origin = replace(origin, chapters=chapters, talk=None if talk is None else talk_in(talk, span))
@@ -139,13 +146,18 @@ def mixed(chosen: argparse.Namespace, path: Path, out: Path) -> int:
     return 0 if all(delivered.verdict.is_passed and not delivered.missed for delivered in done) else 1
 
 
-def _range(texts: Sequence[str], orders: Sequence[Order]) -> SampleSpan:
-    start_sample, end_sample = map(time_from_text, texts)
+def _range(chosen: argparse.Namespace, plan: Plan) -> SampleSpan:
+    if chosen.range is None:
+        return span_of_clips(plan, clips_named(plan, chosen.clips))
+    start_sample, end_sample = map(time_from_text, chosen.range)
     if end_sample <= start_sample:
         raise PlanError("range_backwards", field="range")
+    return SampleSpan(start_sample, end_sample - start_sample)
+
+
+def _require_no_film(orders: Sequence[Order]) -> None:
     if any("film" in order.wanted.kinds for order in orders):
         raise PlanError("no_film_of_range", field="files")
-    return SampleSpan(start_sample, end_sample - start_sample)
 
 
 def _now() -> datetime:

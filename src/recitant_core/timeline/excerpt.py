@@ -3,7 +3,8 @@
 Held to: tests/core/test_excerpt.py
 """
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
+from dataclasses import replace
 
 from recitant_core.errors import PlanError
 from recitant_core.timeline.arranging import without_time
@@ -33,6 +34,41 @@ def excerpt(plan: Plan, span: SampleSpan) -> Plan:
     if found.span.length_samples == 0:
         raise PlanError("nothing_in_range", field="range")
     return found
+
+
+def clips_alone(plan: Plan, clip_ids: Collection[str]) -> Plan:
+    """The plan with no other clips in the mix than these."""
+    tracks = tuple(
+        replace(track, clips=tuple(replace(c, is_out=c.is_out or c.clip_id not in clip_ids) for c in track.clips))
+        for track in plan.tracks
+    )
+    return replace(plan, tracks=tracks)
+
+
+def span_of_clips(plan: Plan, clip_ids: Collection[str]) -> SampleSpan:
+    """The stretch from the first to the last of some clips.
+
+    Raises:
+        PlanError: none of them is in the mix; ``field`` is "clips".
+    """
+    spans = [clip.span for track in plan.tracks for clip in track.in_mix if clip.clip_id in clip_ids]
+    if not spans:
+        raise PlanError("no_clips_in_mix", field="clips")
+    start = min(span.start_sample for span in spans)
+    return SampleSpan(start, max(span.end_sample for span in spans) - start)
+
+
+def clips_named(plan: Plan, names: Sequence[str]) -> frozenset[str]:
+    """Ids of the clips that have one of these names or ids.
+
+    Raises:
+        PlanError: a name that no clip has; ``field`` is "clips".
+    """
+    called = [(clip.clip_id, {clip.clip_id, clip.name}) for track in plan.tracks for clip in track.clips]
+    for name in names:
+        if not any(name in words for _, words in called):
+            raise PlanError("no_such_clip", field="clips", found=name)
+    return frozenset(clip_id for clip_id, words in called if words.intersection(names))
 
 
 def talk_in(talk: Talk, span: SampleSpan) -> Talk:

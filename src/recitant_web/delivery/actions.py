@@ -16,7 +16,7 @@ from recitant_core.delivery.spec_json import spec_to_data
 from recitant_core.errors import EditRefused, PlanError
 from recitant_core.interchange.plan_json import plan_from_data, plan_to_data
 from recitant_core.ports import Progress
-from recitant_core.timeline.excerpt import excerpt, talk_in
+from recitant_core.timeline.excerpt import clips_alone, excerpt, span_of_clips, talk_in
 from recitant_core.timeline.model import Master
 from recitant_core.timeline.speaking import Spans, Talk
 from recitant_core.units.clock import RATE_HZ, SampleSpan
@@ -81,6 +81,21 @@ def switch_file(programme: Programme, spec_id: str, word: str) -> None:
 
 
 @transaction.atomic
+def set_film_tracks(programme: Programme, spec_id: str, tracks: Sequence[str]) -> None:
+    """What the film of a line holds beside its mix; stems are then among the files of the line.
+
+    Raises:
+        UnknownSpec: no such specification. PlanError: a word that names no track.
+    """
+    wanted = wanted_files(f"film:{'+'.join(tracks)}" if tracks else "film")
+    line = next((line for line in lines_of(programme) if line.spec.spec_id == spec_id), None)
+    if line is None or "film" not in line.wanted.kinds:
+        return
+    kinds = tuple(dict.fromkeys([*line.wanted.kinds, *(["stems"] if "stems" in tracks else [])]))
+    set_files(programme, spec_id, replace(line.wanted, kinds=kinds, film_tracks=wanted.film_tracks).text)
+
+
+@transaction.atomic
 def remove_line(programme: Programme, spec_id: str) -> None:
     """Take a specification off the sheet; what was handed over for it stays."""
     _write_first_line(programme)
@@ -107,14 +122,29 @@ def hand_over_range(programme: Programme, made_by: str, start: str, end: str) ->
     start_sample, end_sample = time_from_text(start), time_from_text(end)
     if end_sample <= start_sample:
         raise PlanError("range_backwards", field="range")
+    span = SampleSpan(start_sample, end_sample - start_sample)
+    return hand_over(programme, _orders_without_film(programme), made_by, span)
+
+
+def hand_over_clips(programme: Programme, made_by: str, clip_ids: Sequence[str]) -> Delivery:
+    """A delivery of some clips alone, from the first to the last of them, as hand_over_range.
+
+    Raises:
+        PlanError: none of them is in the mix, or nothing is asked for; else as hand_over.
+    """
+    span = span_of_clips(plan_of(programme), clip_ids)
+    return hand_over(programme, _orders_without_film(programme), made_by, span, clip_ids)
+
+
+def _orders_without_film(programme: Programme) -> list[Order]:
     orders = []
     for line in lines_of(programme):
         kinds = tuple(kind for kind in line.wanted.kinds if kind != "film")
-        orders.append(Order(line.spec, replace(line.wanted, kinds=kinds)))
+        orders.append(Order(line.spec, replace(line.wanted, kinds=kinds, film_tracks=())))
     orders = [order for order in orders if order.wanted.words]
     if not orders:
         raise PlanError("no_files_asked", field="files")
-    return hand_over(programme, orders, made_by, SampleSpan(start_sample, end_sample - start_sample))
+    return orders
 
 
 def hand_over_sheet(programme: Programme, made_by: str = "", *, everything: bool = False) -> Delivery:
@@ -133,13 +163,18 @@ def hand_over_sheet(programme: Programme, made_by: str = "", *, everything: bool
 
 
 def hand_over(
-    programme: Programme, orders: Sequence[Order], made_by: str = "", span: SampleSpan | None = None
+    programme: Programme,
+    orders: Sequence[Order],
+    made_by: str = "",
+    span: SampleSpan | None = None,
+    clip_ids: Sequence[str] = (),
 ) -> Delivery:
     """A delivery of the programme as it is now, in the background.
 
     Args:
         made_by: name of the user.
         span: only this stretch.
+        clip_ids: no other clips than these; all if none.
 
     Raises:
         PlanError: nothing to mix, two files of one name, or a film without a picture. StorageFull: no room.
@@ -148,6 +183,9 @@ def hand_over(
     if plan.span.length_samples == 0:
         raise PlanError("nothing_to_mix", field="tracks")
     talk, chapters = Snapshot(programme).talk, chapters_of(programme)
+    names = [clip.name for track in plan.tracks for clip in track.in_mix if clip.clip_id in clip_ids]
+    if clip_ids:
+        plan = clips_alone(plan, clip_ids)
     if span is not None:
         plan, talk, chapters = excerpt(plan, span), talk_in(talk, span), chapters_in(chapters, span)
     root = Path(settings.MEDIA_ROOT)
@@ -169,6 +207,7 @@ def hand_over(
             film=film,
             chapters=chapter_rows(chapters),
             span=None if span is None else [span.start_sample, span.length_samples],
+            clips=names,
             made_by=made_by,
             plan=plan_to_data(plan, keys),
             plan_key=key_of_programme(programme) if span is None else plan_key(plan),

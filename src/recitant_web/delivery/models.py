@@ -38,6 +38,8 @@ class Delivery(models.Model):
     """Where somebody speaks in it: spans and over, each as first sample and length."""
     span = models.JSONField(null=True)
     """First sample and length of the stretch that was handed over; null for the whole programme."""
+    clips = models.JSONField(default=list)
+    """Names of the clips that were handed over alone; empty for all."""
     plan_key = models.CharField(max_length=64, default="", blank=True)
     """A hash of all that makes its sound; empty for deliveries from before it was kept."""
     made_by = models.CharField(max_length=150, default="", blank=True)

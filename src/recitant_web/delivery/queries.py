@@ -24,7 +24,8 @@ from recitant_words.compared import compared_sentence
 from recitant_words.looks import fine_sentence, look_sentence, place_text
 from recitant_words.platforms import platform_rows
 from recitant_words.playback import PLAYBACK_WORDS
-from recitant_words.report import decoded_sentence
+from recitant_words.report import FILM_TRACK_WORDS, decoded_sentence, word_more
+from recitant_words.sentences import names_words
 from recitant_words.specs import form_words, limit_words
 
 SHOWN: Final = 12
@@ -39,7 +40,8 @@ class Dot:
     word: str
     """As the list of the line has it, with its bit rate."""
     state: str
-    rate: str
+    more: str
+    """Its bit rate, or what a film holds besides."""
 
 
 def sheet_view(programme: Programme) -> dict[str, Any]:
@@ -54,6 +56,7 @@ def sheet_view(programme: Programme) -> dict[str, Any]:
             "is_mono": line.spec.form.channels is Channels.MONO,
             "dots": _dots(line, heads),
             "files": line.wanted.text,
+            "film_tracks": _film_tracks(line),
         }
         for line in lines_of(programme)
     ]
@@ -69,6 +72,13 @@ def sheet_view(programme: Programme) -> dict[str, Any]:
     }
 
 
+def _film_tracks(line: Line) -> list[tuple[str, str, bool]]:
+    """What its film can hold besides, in words, and whether it does; none where it has no film."""
+    if "film" not in line.wanted.kinds:
+        return []
+    return [(name, words, name in line.wanted.film_tracks) for name, words in FILM_TRACK_WORDS.items()]
+
+
 def listening_view(programme: Programme) -> dict[str, Any]:
     """What the page needs to be listened to."""
     length_samples = Snapshot(programme).plan.span.length_samples
@@ -79,7 +89,7 @@ def _dots(line: Line, heads: list[Column]) -> list[Dot]:
     found = []
     for head in heads:
         words = [word for word in line.wanted.words if word.partition(":")[0] == head.name]
-        found += [Dot(head, word, line.states[word], word.partition(":")[2]) for word in words[:1]]
+        found += [Dot(head, word, line.states[word], word_more(word)) for word in words[:1]]
         if not words:
             found.append(Dot(head, head.name, LEFT_OUT, ""))
     return found
@@ -94,6 +104,8 @@ def deliveries_of(programme: Programme) -> list[Delivery]:
         if delivery.span is not None:
             start, length = delivery.span
             delivery.stretch = f"{time_text(start)} to {time_text(start + length)}"  # type: ignore[attr-defined]
+            if delivery.clips:
+                delivery.stretch += f": {names_words(delivery.clips)}"  # type: ignore[attr-defined]
         delivery.has_pdf = (Path(settings.MEDIA_ROOT) / delivery.folder / "report.pdf").is_file()  # type: ignore[attr-defined]
         for one in delivery.report["deliveries"] if delivery.report else ():
             for file in one["files"]:

@@ -44,6 +44,8 @@ class Line:
     def to_make(self) -> Wanted:
         """What is wanted and not made for the state that the programme is in."""
         words = [word for word in self.wanted.words if self.states[word] in (OUT_OF_DATE, WANTED)]
+        if "stems" in self.wanted.film_tracks and any(_is_film(word) for word in words):
+            words.append("stems")  # they are its tracks
         return wanted_files(",".join(words)) if words else Wanted((), ())
 
 
@@ -103,9 +105,13 @@ def orders_of(delivery: Delivery) -> list[Order]:
     return [Order(spec_from_data(order["spec"]), wanted_files(order["files"])) for order in delivery.orders]
 
 
+def _is_film(word: str) -> bool:
+    return word.partition(":")[0] == "film"
+
+
 def _holds_chapters(word: str) -> bool:
     codec = CODECS.get(word.partition(":")[0])
-    return word == "film" or (codec is not None and codec.holds_chapters)
+    return _is_film(word) or (codec is not None and codec.holds_chapters)
 
 
 class _Made:
@@ -131,7 +137,7 @@ class _Made:
             is_now = (
                 delivery.plan_key == self._key
                 and spec_key(spec_from_data(order["spec"])) == spec_key(spec)
-                and (word != "film" or delivery.film == self._film)
+                and (not _is_film(word) or delivery.film == self._film)
                 and (not _holds_chapters(word) or delivery.chapters == self._chapters)
             )
             if is_now and (is_open or is_done):

@@ -29,6 +29,8 @@ def page(request: HttpRequest, programme_id: int) -> HttpResponse:
         if "range" in given:
             start, end = given.get("from", ""), given.get("to", "")
             words = words_of_refusal(lambda: actions.hand_over_range(programme, name, start, end))
+        elif "clips" in given:
+            words = words_of_refusal(lambda: actions.hand_over_clips(programme, name, given["clips"].split(",")))
         else:
             everything = "everything" in given
             words = words_of_refusal(lambda: actions.hand_over_sheet(programme, name, everything=everything))
@@ -57,6 +59,10 @@ def sheet(request: HttpRequest, programme_id: int) -> HttpResponse:
         words = words_of_refusal(lambda: actions.add_line(programme, given["add"]))
     elif "remove" in given:
         words = words_of_refusal(lambda: actions.remove_line(programme, given["remove"]))
+    elif "tracks" in given:
+        words = words_of_refusal(
+            lambda: actions.set_film_tracks(programme, given.get("spec", ""), given.getlist("film_track"))
+        )
     elif "switch" in given:
         words = words_of_refusal(lambda: actions.switch_file(programme, given.get("spec", ""), given["switch"]))
     else:

@@ -1,10 +1,11 @@
 // What the person wants, from gesture, key, button or field, to edits for the server and changes of the view.
 
+import { make } from "../lib/dom.js";
 import { samplesOfFrames, timecode } from "../lib/units.js";
 import { newClipActions } from "./clipactions.js";
 import { inOrder, longest, scrolled, shownTracks, zoomed } from "./model.js";
 
-export function newActions({ model, api, urls, player, edit, show, say, moveView, reload, scene, tab }) {
+export function newActions({ model, api, urls, player, edit, settled, show, say, moveView, reload, scene, tab }) {
   const chosen = () => [...model.selected];
   const rate = () => model.state.frame_rate;
   const sampleOf = async (text) => (await api.get(`${urls.timecode}?text=${encodeURIComponent(text)}`)).at_sample;
@@ -25,6 +26,15 @@ export function newActions({ model, api, urls, player, edit, show, say, moveView
       else player.play();
     },
     stop: () => player.stop(),
+    // A form, since the answer is another page; edits that wait reach the server first.
+    handOverAlone: async (ids) => {
+      await settled();
+      const field = (name, value) => make("input", { type: "hidden", name, value });
+      const form = make("form", { method: "post", action: urls.handOver }, field("clips", ids.join(",")));
+      form.append(field("csrfmiddlewaretoken", urls.csrf));
+      document.body.append(form);
+      form.submit();
+    },
     shuttle: (way) => {
       const now = player.isPlaying ? player.rate : 0;
       const next = Math.sign(now) === way ? Math.sign(now) * Math.min(8, Math.abs(now) * 2) : way;

@@ -3,7 +3,7 @@
 import { button as plainButton, make } from "../lib/dom.js";
 import { gainText, timecode } from "../lib/units.js";
 import { crossfadesOf, inOrder } from "./model.js";
-import { groupRow, outRow, SHAPES, showSeveral } from "./several.js";
+import { groupRow, outRow, SHAPES, showSeveral, aloneRow } from "./several.js";
 import { takesBox } from "./takes.js";
 
 const TABLE_ROWS = 200;
@@ -95,6 +95,7 @@ export function showClip(box, model, actions) {
     curveTable(clip, actions),
     varyRow(clip, actions),
     lengthRow(clip, model, actions),
+    aloneRow(ids, actions),
   );
   if (source?.reference_samples !== null && source?.reference_samples !== undefined) {
     box.append(button("Put where its timecode says", () => actions.placeByReference(clip, source)));

@@ -41,6 +41,7 @@ export function showSeveral(box, clips, model, actions) {
     ),
     fadesOf(clips, actions),
     layRow(actions),
+    aloneRow(ids, actions),
   );
   if (clips.length === 2) box.append(alignRow(clips, model, actions));
 }
@@ -54,6 +55,17 @@ function levelRow(ids, actions) {
     make("span", { className: "soft", textContent: "change gain by" }),
     input,
     button("dB", () => actions.edit({ kind: "level", ids, by_db: input.value })),
+  );
+}
+
+// The files of the delivery sheet, of the chosen clips alone.
+export function aloneRow(ids, actions) {
+  const words = ids.length > 1 ? "Hand these over alone" : "Hand it over alone";
+  const title = "The files of the delivery sheet with no other clips, from the first to the last of them";
+  return make(
+    "p",
+    { className: "row" },
+    button(words, () => actions.handOverAlone(ids), { title }),
   );
 }
 

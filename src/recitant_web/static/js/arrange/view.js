@@ -227,6 +227,7 @@ const actions = newActions({
   urls: page.dataset,
   player,
   edit,
+  settled: queue.settled,
   show,
   say,
   moveView,

@@ -6,6 +6,7 @@
 // add() gives a promise: true when the server has it, false when it was refused, null when there was nothing to do.
 
 const MOST_TRIES = 4;
+const SETTLE_MS = 40;
 
 export function newEditQueue({ post, refetch, base, apply, adopt, refuse, draw }) {
   // post(data, revision) sends; refetch() reads the whole state; base() is the newest state of the server; apply(state, data)
@@ -122,5 +123,10 @@ export function newEditQueue({ post, refetch, base, apply, adopt, refuse, draw }
     }
   });
 
-  return { add, over, release, isIdle: () => !waiting.length };
+  // Once everything that was pressed has reached the server.
+  async function settled() {
+    while (waiting.length) await new Promise((done) => setTimeout(done, SETTLE_MS));
+  }
+
+  return { add, over, release, settled, isIdle: () => !waiting.length };
 }
