@@ -96,7 +96,7 @@ def _test(arguments: list[str]) -> int:
     install_packages({**SERVICES, **LIBRARIES, **BROWSER})
     make_environment(with_dev=True)
     make_script_tools()
-    with running(VAR / "test") as services:
+    with running(VAR / "test", is_lasting=False) as services:
         environment = _environment(services.environment())
         environment["DJANGO_SETTINGS_MODULE"] = "recitant_web.config.settings.test"
         known = [a for a in arguments if not a.startswith("-")]

@@ -17,8 +17,13 @@ from machine import CannotGoOn, say
 class Services:
     """The two services under one folder."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, *, is_lasting: bool = True) -> None:
+        """
+        Args:
+            is_lasting: whether rows must outlive a crash of the machine; tests need not wait for the disk.
+        """
         self.folder = folder
+        self._haste = [] if is_lasting else ["--innodb-flush-log-at-trx-commit=0", "--innodb-doublewrite=0"]
         self.data = folder / "mariadb"
         self._processes: list[subprocess.Popen[bytes]] = []
         for part in ("uploads", "media"):
@@ -87,7 +92,7 @@ class Services:
             ["mariadbd", "--no-defaults", f"--datadir={self.data}", f"--port={self.database_port}"]
             + ["--bind-address=127.0.0.1", f"--socket={socket_path}", f"--pid-file={self.folder / 'mariadb.pid'}"]
             + ["--character-set-server=utf8mb4", "--collation-server=utf8mb4_bin", "--skip-name-resolve"]
-            + ["--innodb-buffer-pool-size=128M", "--max-connections=80", *_user()],
+            + ["--innodb-buffer-pool-size=128M", "--max-connections=80", *self._haste, *_user()],
             "mariadb.log",
         )
         self._wait(self.database_port, "mariadb.log", "MariaDB")
@@ -135,7 +140,7 @@ class Services:
 
 
 @contextmanager
-def running(folder: Path) -> Iterator[Services]:
+def running(folder: Path, *, is_lasting: bool = True) -> Iterator[Services]:
     """Both services, while the context lasts.
 
     Raises:
@@ -152,7 +157,7 @@ def running(folder: Path) -> Iterator[Services]:
         lock.truncate(0)
         lock.write(str(os.getpid()))
         lock.flush()
-        services = Services(folder)
+        services = Services(folder, is_lasting=is_lasting)
         try:
             services.start()
             yield services

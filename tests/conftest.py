@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 import soundfile
 
+from recitant_core.ports import no_progress
 from signals import RATE_HZ, programme, sine
 
 
@@ -22,6 +23,25 @@ def _no_segments_of_another_test():
     from recitant_core.render.segments import forget_segments
 
     forget_segments()
+
+
+@pytest.fixture(autouse=True, scope="session")
+def _each_recording_is_heard_once():
+    """Speech in recordings that are kept by the hash of their file is found once for all tests."""
+    from recitant_io import speech
+
+    found, model = {}, speech.model_probabilities
+
+    def remembered(source, progress=no_progress):
+        if len(source.key) < 64:  # a recording in memory, whose name says nothing
+            return model(source, progress)
+        if source.key not in found:
+            found[source.key] = model(source, progress)
+        return found[source.key]
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(speech, "model_probabilities", remembered)
+        yield
 
 
 @pytest.fixture

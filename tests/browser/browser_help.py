@@ -13,9 +13,7 @@ def drag(page, from_x, from_y, to_x, to_y):
 
 def wait_undo(page, words):
     """Wait until the newest edit has a name that holds these words."""
-    page.wait_for_function(
-        "(words) => document.querySelector('[data-do=\"undo\"]').title.includes(words)", arg=words, timeout=10_000
-    )
+    page.wait_for_function("(words) => document.querySelector('[data-do=\"undo\"]').title.includes(words)", arg=words)
 
 
 def settled(page, timeout=60_000):

@@ -95,7 +95,7 @@ def page(chromium, live_server, transactional_db, media, jobs_run_at_once, accou
     page = context.new_page()
     faults = []
     page.on("pageerror", lambda error: faults.append(str(error)))
-    page.set_default_timeout(20_000)
+    page.set_default_timeout(60_000)  # a busy machine may be several times slower
     page.goto(f"{live_server.url}/")
     page.fill("#id_username", "ines")
     page.fill("#id_password", "a-long-enough-word")
