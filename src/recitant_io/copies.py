@@ -148,6 +148,17 @@ class SoundFileCopy:
 
 
 @dataclass(frozen=True)
+class WentIn:
+    """The mix that went into a copy."""
+
+    readings: Readings
+    energies: FloatArray
+    """10 ms energies, float64 (hops,)."""
+    windows: list[tuple[int, Audio]]
+    """Where it is compared with what comes back; see Places.windows."""
+
+
+@dataclass(frozen=True)
 class ProvedCopy:
     """A copy that was written, and what it took."""
 
@@ -158,7 +169,8 @@ class ProvedCopy:
     level_lost_lu: float | None
     """Integrated loudness that went in less what comes out."""
     n_tries: int
-    went_in: FloatArray
+    mix: WentIn
+    energies_in: FloatArray
     """10 ms energies of the mix on the copy's clock, float64 (hops,)."""
 
 
@@ -234,47 +246,34 @@ def _shift(window: Audio, found: Audio) -> int:
     return int(min(peaks - _REACH_SAMPLES, key=abs, default=0))
 
 
-def write_proved(
-    plan: Plan,
-    known: Rendered,
-    spec: Spec,
-    copy: Copy,
-    progress: Progress = no_progress,
-    most_tries: int = MOST_TRIES,
-) -> ProvedCopy:
+def write_proved(plan: Plan, known: Rendered, spec: Spec, copy: Copy, progress: Progress = no_progress) -> ProvedCopy:
     """A copy of a mix that keeps its specification when it is played back.
 
     Where a codec lifts a peak over the ceiling, or takes the loudness out of the tolerance, the limiter's ceiling or
-    the gain of this file is set again and the file is made anew; the last one stands, and its verdict says what is
-    missing.
+    the gain of this file is set again and the file is made anew, six times at most; the last one stands, and its
+    verdict says what is missing.
 
     Args:
         plan: with the master that the fit found.
         known: the plan rendered.
         copy: what is made.
         progress: told the share done; may raise Cancelled.
-        most_tries: after which what was made stands.
 
     Raises:
         StorageFull, PlanError: as the copy does.
     """
     master, written, most_gain_db = plan.master, None, 0.0
     length = plan.span.length_samples
-    for n_tries in range(1, most_tries + 1):
+    for n_tries in range(1, MOST_TRIES + 1):
         passed = _Passing(replace(plan, master=master), known, partial(_of_try, progress, n_tries))
         copy.write(passed)
-        found = decoded(copy, passed.places.windows())
-        went_in = read_meter(passed.meter)
-        lost = _difference(went_in.integrated_lufs, found.readings.integrated_lufs)
-        dialogue_in = _moved(known, went_in)
-        dialogue = _moved(known, found.readings)
-        verdict = judge(found.readings, spec, plan.layout.n_channels, dialogue)
-        written = ProvedCopy(found, verdict, master, lost, n_tries, _on_clock_of(copy, hop_energy(passed.meter)))
+        written = proved(plan, known, spec, copy, passed.went_in(), master, n_tries)
         if n_tries == 1:
-            is_on_target = judge(went_in, spec, plan.layout.n_channels, dialogue_in).findings[0].state is not State.FAIL
+            went_in, n_channels = written.mix.readings, plan.layout.n_channels
+            is_on_target = judge(went_in, spec, n_channels, _moved(known, went_in)).findings[0].state is not State.FAIL
             most_gain_db = master.gain_db + (MOST_MORE_DB if is_on_target else 0.0)
             # A film may show less than the whole mix: its loudness is its own then.
-            if abs(found.length_samples - length) > RATE_HZ:
+            if abs(written.decoded.length_samples - length) > RATE_HZ:
                 most_gain_db = master.gain_db
         following = _set_again(master, written, spec, most_gain_db)
         if following == master:
@@ -283,6 +282,24 @@ def write_proved(
     progress(1.0)
     assert written is not None
     return written
+
+
+def proved(
+    plan: Plan, known: Rendered, spec: Spec, copy: Copy, mix: WentIn, master: Master, n_tries: int = 1
+) -> ProvedCopy:
+    """A copy that stands on the disk, played back and judged.
+
+    Args:
+        plan: of the mix.
+        known: it rendered.
+        mix: what went in.
+        master: with which it went in.
+        n_tries: which one it is.
+    """
+    found = decoded(copy, mix.windows)
+    lost = _difference(mix.readings.integrated_lufs, found.readings.integrated_lufs)
+    verdict = judge(found.readings, spec, plan.layout.n_channels, _moved(known, found.readings))
+    return ProvedCopy(found, verdict, master, lost, n_tries, mix, _on_clock_of(copy, mix.energies))
 
 
 def _on_clock_of(copy: Copy, energies: FloatArray) -> FloatArray:
@@ -297,15 +314,19 @@ class _Passing:
         self._plan = plan
         self._known = known
         self._progress = progress
-        self.meter = MeterState.at_rest(plan.layout)
-        self.places = Places(plan.span.length_samples)
+        self._meter = MeterState.at_rest(plan.layout)
+        self._places = Places(plan.span.length_samples)
 
     def __iter__(self) -> Iterator[Audio]:
         for segment in mastered_segments(self._plan, self._known.mixes):
-            self.meter = feed_meter(segment.output, self.meter)
-            self.places.feed(segment.output)
+            self._meter = feed_meter(segment.output, self._meter)
+            self._places.feed(segment.output)
             yield segment.output
             self._progress(segment.span.end_sample / self._plan.span.length_samples)
+
+    def went_in(self) -> WentIn:
+        """What passed by."""
+        return WentIn(read_meter(self._meter), hop_energy(self._meter), self._places.windows())
 
 
 def _of_try(progress: Progress, n_tries: int, share: float) -> None:

@@ -83,6 +83,9 @@ def deliver(
         raise PlanError("nothing_to_mix", field="tracks")
     planned = planned_files(plan, orders, origin)  # before anything is rendered
     with kept_mix(folder, plan.layout) as store:
+        if origin.has_folders:
+            for order in orders:
+                (folder / order.spec.spec_id).mkdir(exist_ok=True)
         known, mono = _rendered(plan, sources, store, orders, origin.talk, partial(_part, progress, 0.0, _RENDERED))
         jobs = [_Job(one, mono if is_mono(one.order) else known) for one in planned]
         fits = results_at_once(
@@ -223,7 +226,7 @@ def _proved_row(
         name = files[0].file
         looks = [
             length_look(name, proved.decoded.length_samples, length),
-            dropout_look(name, proved.went_in, proved.decoded.energies),
+            dropout_look(name, proved.energies_in, proved.decoded.energies),
         ]
         data = decoded_data(proved, plan.master)
         found.append(([replace(file, decoded=data) for file in files], looks))

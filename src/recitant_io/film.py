@@ -186,8 +186,14 @@ def film_sound(path: Path, track: int = 0) -> Iterator[tuple[int, Audio]]:
     with path.open("rb") as file, open_container(file, path) as container:
         stream = container.streams.audio[track]
         to_float = av.AudioResampler(format="flt", layout=stream.layout, rate=RATE_HZ)
+        origin_samples, samples_a_tick = origin * RATE_HZ, stream.time_base * RATE_HZ
+        is_whole = origin_samples.denominator == samples_a_tick.denominator == 1
+        first, step = (int(origin_samples), int(samples_a_tick)) if is_whole else (origin_samples, samples_a_tick)
         for frame in container.decode(stream):
-            at = round((frame.pts * frame.time_base - origin) * RATE_HZ)
+            at = round(frame.pts * step - first)
+            if frame.format.name == "fltp" and frame.sample_rate == RATE_HZ:
+                yield at, np.ascontiguousarray(frame.to_ndarray().T)
+                continue
             for piece in to_float.resample(frame):
                 yield at, piece.to_ndarray().reshape(-1, stream.channels).astype(np.float32, copy=False)
 
@@ -249,12 +255,13 @@ class FilmCopy:
     def write(self, blocks: Iterable[Audio]) -> None:
         """Make the film.
 
+        Args:
+            blocks: of the mix; not read where it is encoded already.
+
         Raises:
             PlanError, UnreadableMedia: a picture that cannot be copied. StorageFull: no room left.
         """
         if self.encoded is not None:
-            for _block in blocks:
-                pass  # whoever measures what goes in hears it all the same
             self._write(CopiedSound(self.encoded, is_filled=True, language=self.wanted.language))
             return
         sound = self.path.with_name(f".{self.path.name}.wav")

@@ -45,6 +45,8 @@ class Origin:
     """Of the programme, in order; in whatever holds some."""
     talk: Talk | None = None
     """Where somebody speaks; None where nobody listened for it."""
+    has_folders: bool = False
+    """Whether the files of each specification stand in a folder of its name."""
 
 
 @dataclass(frozen=True)
@@ -95,7 +97,7 @@ class Planned:
         shape = self.shape(role, bit_depth)
         paths = shape.paths(self.sound_path(Path(), role, bit_depth))
         rate_hz = shape.form.rate_hz
-        return [WrittenFile(kind, path.name, bit_depth, stem, shape.container, rate_hz=rate_hz) for path in paths]
+        return [WrittenFile(kind, path.as_posix(), bit_depth, stem, shape.container, rate_hz=rate_hz) for path in paths]
 
     def copies(self, folder: Path) -> list[tuple[list[WrittenFile], Copy]]:
         """What is made of the finished mix: files as the report names them, and what makes them; the film last."""
@@ -167,6 +169,10 @@ class Planned:
         return [file.file for file in found]
 
     def _name(self, role: str, suffix: str, rate: str, usual_rate: str = "") -> str:
+        name = self._own_name(role, suffix, rate, usual_rate)
+        return f"{self.order.spec.spec_id}/{name}" if self.origin.has_folders else name
+
+    def _own_name(self, role: str, suffix: str, rate: str, usual_rate: str) -> str:
         spec, made_at = self.order.spec, self.origin.made_at
         if not spec.form.names:
             return f"{role}-{spec.spec_id}{usual_rate}{suffix}"

@@ -10,7 +10,7 @@ from recitant_core.delivery.delivered import WrittenFile
 from recitant_core.delivery.spec import Spec
 from recitant_core.delivery.trial import Rendered
 from recitant_core.timeline.model import Plan
-from recitant_io.copies import CodecCopy, Copy, ProvedCopy, write_proved
+from recitant_io.copies import CodecCopy, Copy, ProvedCopy, proved
 from recitant_io.film import FILM_FORMS, FilmCopy
 
 PlannedCopy = tuple[list[WrittenFile], Copy]
@@ -37,21 +37,22 @@ def _can_share(film: FilmCopy) -> bool:
 
 
 def film_of_encoded(
-    plan: Plan, known: Rendered, spec: Spec, film: FilmCopy, encoded: CodecCopy, proved: ProvedCopy
+    plan: Plan, known: Rendered, spec: Spec, film: FilmCopy, encoded: CodecCopy, of_file: ProvedCopy
 ) -> ProvedCopy | None:
     """A film with the packets of an M4A file; None where its peaks or its times are not those of that file.
 
     Args:
-        plan: with the master that the fit found.
+        plan: of the mix.
         encoded: the file, at the bit rate of the film.
-        proved: what it plays back as.
+        of_file: what it plays back as.
 
     Raises:
         PlanError, UnreadableMedia, StorageFull: as the film does.
     """
-    mastered = replace(plan, master=proved.master)
-    found = write_proved(mastered, known, spec, replace(film, encoded=encoded.path), most_tries=1)
+    copy = replace(film, encoded=encoded.path)
+    copy.write(())
+    found = proved(plan, known, spec, copy, of_file.mix, of_file.master)
     # Its loudness may be another where the picture shows less than the whole programme, or more.
-    highest_dbtp = max(spec.max_true_peak_dbtp, proved.decoded.readings.true_peak_dbtp)
+    highest_dbtp = max(spec.max_true_peak_dbtp, of_file.decoded.readings.true_peak_dbtp)
     is_as_good = found.decoded.readings.true_peak_dbtp <= highest_dbtp
-    return found if is_as_good and found.decoded.shift_samples == proved.decoded.shift_samples else None
+    return found if is_as_good and found.decoded.shift_samples == of_file.decoded.shift_samples else None

@@ -257,6 +257,21 @@ def test_a_range_of_a_mix_with_its_chapters_in_one_zip(stems, tmp_path, capsys):
     assert "everything.zip" in capsys.readouterr().out
 
 
+def test_each_specification_has_a_folder_where_that_is_asked(stems, tmp_path):
+    plan, out = str(stems / "plan.json"), tmp_path / "out"
+    specs = ["--spec", "online-14", "--spec", "podcast-16"]
+    main(["mix", plan, "--out", str(out), *specs, "--files", "mix,mp3", "--folders", "--zip"])
+    for spec_id in ("online-14", "podcast-16"):
+        names = sorted(path.name for path in (out / spec_id).iterdir())
+        assert names == [f"mix-{spec_id}.mp3", f"mix-{spec_id}.wav"]
+    sums = (out / "checksums.sha256").read_text().splitlines()
+    assert [line.split("  ")[1] for line in sums][:2] == ["online-14/mix-online-14.wav", "online-14/mix-online-14.mp3"]
+    report = json.loads((out / "report.json").read_text())
+    assert all((out / file["file"]).is_file() for one in report["deliveries"] for file in one["files"])
+    with zipfile.ZipFile(out / "everything.zip") as archive:
+        assert "podcast-16/mix-podcast-16.mp3" in archive.namelist()
+
+
 def test_chosen_clips_are_mixed_alone(stems, tmp_path):
     plan, out = stems / "plan.json", tmp_path / "out"
     track = next(track for track in json.loads(plan.read_text())["tracks"] if track["role"] == "effects")

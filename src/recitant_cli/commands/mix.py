@@ -62,6 +62,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--clips", nargs="+", metavar="NAME", help="only clips of these files, without .wav, from the first to the last"
     )
+    parser.add_argument("--folders", action="store_true", help="a folder for the files of each specification")
     parser.add_argument("--zip", action="store_true", help="all files in one ZIP beside them too")
     parser.add_argument("--json", action="store_true", help="the report as JSON on standard output")
     parser.add_argument(
@@ -107,7 +108,7 @@ def mixed(chosen: argparse.Namespace, path: Path, out: Path) -> int:
             loaded = with_rules_followed(found, chosen.clearance)
             more = {"ducking": ducking_data(loaded.plan)}
         talk = talk_of(loaded) if any(spec.is_about_speech for spec in specs) else None
-        origin = Origin(chosen.version, _now(), film, _chapters(chosen.chapters), talk)
+        origin = Origin(chosen.version, _now(), film, _chapters(chosen.chapters), talk, chosen.folders)
         more |= {"version": origin.version, "made_at": f"{origin.made_at:%Y-%m-%d %H:%M} UTC"}
         if chosen.range is not None or chosen.clips:
             span = _range(chosen, loaded.plan)
