@@ -19,6 +19,7 @@ from recitant_core.units.clock import RATE_HZ
 from recitant_io.conform import storage_errors
 from recitant_io.containers import open_container
 from recitant_io.decode import open_media
+from recitant_io.labels import Labels, write_labels
 
 _BLOCK_FRAMES: Final = 1 << 16
 
@@ -37,6 +38,9 @@ class Codec:
     """That may be chosen; the first unless told. Empty for lossless ones."""
     options: Mapping[str, str] | None = None
     """For the muxer."""
+    cover_muxer: str = ""
+    """The muxer instead of the usual one for files with a cover; empty for the same."""
+    holds_labels: bool = True
     holds_chapters: bool = False
     delay_samples: int = 0
     """By which every decoder gives the sound late: what the format has no field to declare."""
@@ -61,10 +65,21 @@ CODECS: Final = {
             "fltp",
             (256, 96, 128, 160, 192, 320),
             options={"movflags": "+faststart", "movie_timescale": "48000"},
+            cover_muxer="mp4",  # writes the same file, and takes pictures
             holds_chapters=True,
         ),
         Codec("opus", "Opus", ".opus", "libopus", "ogg", "flt", (160, 64, 96, 128, 192, 256)),
-        Codec("ac3", "AC-3", ".ac3", "ac3", "ac3", "fltp", (384, 192, 224, 256, 320, 448, 640), delay_samples=256),
+        Codec(
+            "ac3",
+            "AC-3",
+            ".ac3",
+            "ac3",
+            "ac3",
+            "fltp",
+            (384, 192, 224, 256, 320, 448, 640),
+            holds_labels=False,
+            delay_samples=256,
+        ),
         Codec("flac", "FLAC", ".flac", "flac", "flac", "s32", ()),
     )
 }
@@ -113,7 +128,7 @@ def encode(
     n_channels: int,
     *,
     bit_rate_kbps: int | None = None,
-    tags: Mapping[str, str] | None = None,
+    labels: Labels | None = None,
     chapters: Sequence[Any] = (),
 ) -> None:
     """A compressed file at 48 kHz that appears under its name when it is whole; removed if the work fails.
@@ -122,7 +137,7 @@ def encode(
         blocks: float32 (frames, channels) at 48 kHz, in order.
         n_channels: 1 or 2.
         bit_rate_kbps: one that the codec offers; its first if None.
-        tags: title, artist, album, date, comment, as the container knows them.
+        labels: tags and a cover, for containers that hold some.
         chapters: as containers.chapter_data makes them, for containers that hold some.
 
     Raises:
@@ -131,11 +146,16 @@ def encode(
     rate_kbps = checked_bit_rate(codec, bit_rate_kbps)
     part = path.with_name(f".{path.name}.part")
     try:
-        with storage_errors(), av.open(str(part), "w", format=codec.muxer, options=dict(codec.options or {})) as file:
-            file.metadata.update(tags or {})
+        muxer, options = codec.muxer, dict(codec.options or {})
+        if codec.cover_muxer and labels is not None and labels.cover is not None:
+            muxer, options = codec.cover_muxer, options | {"brand": "M4A "}
+        with storage_errors(), av.open(str(part), "w", format=muxer, options=options) as file:
             if chapters and codec.holds_chapters:
                 file.set_chapters(list(chapters))
             stream = sound_stream(file, codec.encoder, codec.sample_format, rate_kbps, n_channels)
+            cover = write_labels(file, muxer, labels) if labels is not None and codec.holds_labels else None
+            if cover is not None:
+                cover.write()
             for packet in _packets(stream, blocks, codec):
                 file.mux(packet)
         part.replace(path)

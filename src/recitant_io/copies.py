@@ -4,7 +4,7 @@ Held to: tests/io/test_copies.py
 """
 
 import math
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
@@ -26,6 +26,7 @@ from recitant_core.units.channels import layout_from_count
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.level import finite
 from recitant_io.codecs import Codec, decoded_blocks, encode
+from recitant_io.labels import Labels
 from recitant_io.sound_file import SoundFileForm, programme_sound, sound_writer
 
 MOST_TRIES: Final = 6
@@ -85,7 +86,7 @@ class CodecCopy:
     codec: Codec
     n_channels: int
     bit_rate_kbps: int | None = None
-    tags: Mapping[str, str] | None = None
+    labels: Labels | None = None
     chapters: tuple[Any, ...] = ()
     offset_samples: int = 0
 
@@ -106,7 +107,7 @@ class CodecCopy:
             self.codec,
             self.n_channels,
             bit_rate_kbps=self.bit_rate_kbps,
-            tags=self.tags,
+            labels=self.labels,
             chapters=self.chapters,
         )
 

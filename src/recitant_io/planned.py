@@ -1,7 +1,7 @@
 """What files a delivery will hold: their names, forms and makers, and whether they can be made at all."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from hashlib import sha256
 from pathlib import Path
@@ -21,6 +21,7 @@ from recitant_io.containers import chapter_data
 from recitant_io.copies import CodecCopy, Copy, SoundFileCopy
 from recitant_io.film import FILM_FORMS, FilmCopy, FilmWanted, film_form
 from recitant_io.film_tracks import FilmSound
+from recitant_io.labels import Labels
 from recitant_io.riff import FLOAT_BITS, Description
 from recitant_io.sound_file import SUFFIXES, SoundFileForm, require_container
 
@@ -45,6 +46,8 @@ class Origin:
     """Of the programme, in order; in whatever holds some."""
     talk: Talk | None = None
     """Where somebody speaks; None where nobody listened for it."""
+    labels: Labels = field(default_factory=Labels)
+    """Of compressed files, beside their title."""
     has_folders: bool = False
     """Whether the files of each specification stand in a folder of its name."""
 
@@ -106,7 +109,7 @@ class Planned:
         if "mix" in wanted.kinds and not self.writes_mix:
             path, shape = self.sound_path(folder, "mix", spec.bit_depth), self.shape("mix", spec.bit_depth)
             found.append((self.written("mix", "mix", spec.bit_depth), SoundFileCopy(path, shape)))
-        tags = {"title": self.plan.title} if self.plan.title else {}
+        labels = replace(self.origin.labels, tags={"title": self.plan.title} | dict(self.origin.labels.tags))
         chapters = tuple(chapter_data(self.origin.chapters, 0, self.plan.span.length_samples))
         for codec_name, asked_kbps in wanted.codecs:
             codec = codec_by_name(codec_name)
@@ -114,7 +117,7 @@ class Planned:
             rate = _RATE_WORDS[RATE_HZ] if rate_kbps is None else f"{rate_kbps}k"
             name = self._name("mix", codec.suffix, rate, f"-{asked_kbps}k" if asked_kbps else "")
             file = WrittenFile("mix", name, STEM_BIT_DEPTH if codec.is_lossless else None, codec=codec.name)
-            found.append(([file], CodecCopy(folder / name, codec, n_channels, asked_kbps, tags, chapters)))
+            found.append(([file], CodecCopy(folder / name, codec, n_channels, asked_kbps, labels, chapters)))
         if self.origin.film is not None and "film" in wanted.kinds:
             found.append(self._film(folder, self.origin.film))
         return found

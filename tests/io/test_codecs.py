@@ -10,6 +10,7 @@ from recitant_core.measure.meter import measure
 from recitant_core.units.channels import MONO, STEREO
 from recitant_io.codecs import CODECS, checked_bit_rate, codec_by_name, decoded_blocks, encode, round_trip
 from recitant_io.copies import CodecCopy, Places, decoded
+from recitant_io.labels import Labels
 from signals import RATE_HZ, programme, sine
 
 LENGTH_SAMPLES = 12 * RATE_HZ + 17
@@ -78,7 +79,7 @@ def test_tags_are_in_the_file(tmp_path):
     tags = {"title": "Harbour", "artist": "Foundry Films", "date": "2026"}
     for name in ("mp3", "m4a", "opus", "flac"):
         path = tmp_path / f"a{CODECS[name].suffix}"
-        encode(blocks_of(SOUND), path, CODECS[name], 2, tags=tags)
+        encode(blocks_of(SOUND), path, CODECS[name], 2, labels=Labels(tags))
         with av.open(str(path)) as file:
             found = {key.lower(): value for key, value in {**file.metadata, **file.streams.audio[0].metadata}.items()}
         assert {key: found[key] for key in tags} == tags, name

@@ -290,6 +290,8 @@ def test_chosen_clips_are_mixed_alone(stems, tmp_path):
         (["--range", "soon", "0:01"], "is no time"),
         (["--range", "9:00", "9:01"], "Nothing sounds in that range"),
         (["--range", "0:00", "0:01", "--files", "film", "--picture", "x.mp4"], "cannot be written of a range"),
+        (["--tag", "mood=sad"], "There is no tag “mood”"),
+        (["--cover", "none.jpg"], "The cover none.jpg cannot be read"),
         (["--clips", "nobody"], "No clip is called “nobody”"),
         (["--chapters", "none.txt"], "There is no list of chapters none.txt"),
     ],

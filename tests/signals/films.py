@@ -1,5 +1,6 @@
 """Small films made for tests: a picture whose brightness tells the frame, and sound whose pitch tells the track."""
 
+import io
 from fractions import Fraction
 from pathlib import Path
 
@@ -81,3 +82,18 @@ def mp3_bytes(folder):
         for packet in [*stream.encode(frame), *stream.encode(None)]:
             file.mux(packet)
     return path.read_bytes()
+
+
+def still(coding="mjpeg", side=300):
+    """The bytes of a small picture file."""
+    file = io.BytesIO()
+    with av.open(file, "w", format="image2pipe") as out:
+        stream = out.add_stream(coding, rate=1)
+        stream.width = stream.height = side
+        stream.pix_fmt = "yuvj420p" if coding == "mjpeg" else "rgb24"
+        image = np.full((side, side, 3), 90, np.uint8)
+        image[: side // 2] = np.random.default_rng(1).integers(0, 255, 3, np.uint8)
+        frame = av.VideoFrame.from_ndarray(image, format="rgb24").reformat(format=stream.pix_fmt)
+        out.mux(stream.encode(frame))
+        out.mux(stream.encode(None))
+    return file.getvalue()

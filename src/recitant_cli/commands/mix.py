@@ -27,6 +27,7 @@ from recitant_io.codecs import CODECS, wanted_files
 from recitant_io.delivery import deliver
 from recitant_io.film import FilmWanted, film_suffix
 from recitant_io.json_file import text_of
+from recitant_io.labels import TAGS, Labels, cover_from_file
 from recitant_io.plan_energies import material_of, talk_of, with_rules_followed
 from recitant_io.plan_file import load_plan
 from recitant_io.planned import Origin
@@ -62,6 +63,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--clips", nargs="+", metavar="NAME", help="only clips of these files, without .wav, from the first to the last"
     )
+    parser.add_argument("--tag", action="append", default=[], metavar="NAME=TEXT", help=f"of {', '.join(TAGS)}")
+    parser.add_argument("--cover", type=Path, metavar="FILE", help="JPEG or PNG, for MP3, M4A, Opus and FLAC")
     parser.add_argument("--folders", action="store_true", help="a folder for the files of each specification")
     parser.add_argument("--zip", action="store_true", help="all files in one ZIP beside them too")
     parser.add_argument("--json", action="store_true", help="the report as JSON on standard output")
@@ -108,7 +111,7 @@ def mixed(chosen: argparse.Namespace, path: Path, out: Path) -> int:
             loaded = with_rules_followed(found, chosen.clearance)
             more = {"ducking": ducking_data(loaded.plan)}
         talk = talk_of(loaded) if any(spec.is_about_speech for spec in specs) else None
-        origin = Origin(chosen.version, _now(), film, _chapters(chosen.chapters), talk, chosen.folders)
+        origin = Origin(chosen.version, _now(), film, _chapters(chosen.chapters), talk, _labels(chosen), chosen.folders)
         more |= {"version": origin.version, "made_at": f"{origin.made_at:%Y-%m-%d %H:%M} UTC"}
         if chosen.range is not None or chosen.clips:
             span = _range(chosen, loaded.plan)
@@ -169,6 +172,14 @@ def _now() -> datetime:
 
 def _chapters(path: Path | None) -> tuple[Chapter, ...]:
     return () if path is None else tuple(chapters_from_text(text_of(path, "list of chapters")))
+
+
+def _labels(chosen: argparse.Namespace) -> Labels:
+    tags = dict(text.partition("=")[::2] for text in chosen.tag)
+    unknown = next((name for name in tags if name not in TAGS), None)
+    if unknown is not None:
+        raise PlanError("unknown_tag", field="tag", found=unknown, known=", ".join(TAGS))
+    return Labels(tags, None if chosen.cover is None else cover_from_file(chosen.cover))
 
 
 def _clearance(text: str) -> float:

@@ -27,6 +27,7 @@ from recitant_io.film import FilmWanted
 from recitant_io.kept_mix import BYTES_A_FRAME as BYTES_A_KEPT_FRAME
 from recitant_io.planned import Origin
 from recitant_io.spec_file import files_of
+from recitant_web.delivery.labels import keep_cover, labels_data, labels_of_delivery
 from recitant_web.delivery.models import Delivery, SheetLine
 from recitant_web.delivery.report import report_part
 from recitant_web.delivery.sheet import chapter_rows, chapters_of, film_of, lines_of, orders_of, spec_ids_on_sheet
@@ -208,12 +209,14 @@ def hand_over(
             chapters=chapter_rows(chapters),
             span=None if span is None else [span.start_sample, span.length_samples],
             clips=names,
+            labels=labels_data(programme),
             made_by=made_by,
             plan=plan_to_data(plan, keys),
             plan_key=key_of_programme(programme) if span is None else plan_key(plan),
             talk=_talk_data(talk),
             folder=f"deliveries/{programme.pk}/{uuid.uuid4().hex}",
         )
+        keep_cover(delivery)
         delivery.job = start_job(programme.workspace, DELIVER, {"delivery_id": delivery.pk})
         delivery.save(update_fields=["job"])
     return delivery
@@ -268,6 +271,7 @@ def make_delivery(delivery_id: int, progress: Progress) -> str:
             _film(delivery.film),
             tuple(Chapter(at_sample, title) for at_sample, title in delivery.chapters),
             _talk(delivery.talk),
+            labels_of_delivery(delivery),
         ),
     )
     delivery.report = report_data(plan, done) | more

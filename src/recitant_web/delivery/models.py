@@ -19,6 +19,18 @@ class SheetLine(models.Model):
         ordering = ["pk"]
 
 
+class ProgrammeLabels(models.Model):
+    """What compressed files of a programme say of it beside its title."""
+
+    programme = models.OneToOneField(Programme, on_delete=models.CASCADE, related_name="labels")
+    artist = models.CharField(max_length=120, default="", blank=True)
+    album = models.CharField(max_length=120, default="", blank=True)
+    year = models.CharField(max_length=120, default="", blank=True)
+    comment = models.CharField(max_length=120, default="", blank=True)
+    cover = models.BinaryField(default=b"")
+    """A JPEG or PNG file; empty for none."""
+
+
 class Delivery(models.Model):
     """Files of one revision for one or several specifications."""
 
@@ -32,6 +44,8 @@ class Delivery(models.Model):
     """Of a film that is wanted: file of its picture, suffix of its name, offset in samples."""
     chapters = models.JSONField(default=list)
     """First sample in the programme and title of each."""
+    labels = models.JSONField(default=dict)
+    """Tags of its compressed files and a hash of their cover, which stands in the folder; empty for none."""
     plan = models.JSONField()
     """The plan as it was handed over, sources by their hash; later edits do not reach it."""
     talk = models.JSONField(default=dict)

@@ -11,6 +11,7 @@ from recitant_core.delivery.spec_json import spec_from_data, spec_key
 from recitant_io.codecs import CODECS, wanted_files
 from recitant_io.film import film_suffix
 from recitant_io.spec_file import files_of
+from recitant_web.delivery.labels import labels_data
 from recitant_web.delivery.models import Delivery, SheetLine
 from recitant_web.desk.bridge.plans import key_of_programme
 from recitant_web.programme.models import Picture, Programme
@@ -114,6 +115,11 @@ def _holds_chapters(word: str) -> bool:
     return _is_film(word) or (codec is not None and codec.holds_chapters)
 
 
+def _holds_labels(word: str) -> bool:
+    codec = CODECS.get(word.partition(":")[0])
+    return codec is not None and codec.holds_labels
+
+
 class _Made:
     """What the newest deliveries hold, against what the programme is now."""
 
@@ -121,6 +127,7 @@ class _Made:
         self._key = key_of_programme(programme)
         self._film = film_of(programme)
         self._chapters = chapter_rows(chapters_of(programme))
+        self._labels = labels_data(programme)
         self._deliveries = list(
             Delivery.objects.filter(programme=programme, span__isnull=True)
             .select_related("job")
@@ -139,6 +146,7 @@ class _Made:
                 and spec_key(spec_from_data(order["spec"])) == spec_key(spec)
                 and (not _is_film(word) or delivery.film == self._film)
                 and (not _holds_chapters(word) or delivery.chapters == self._chapters)
+                and (not _holds_labels(word) or delivery.labels == self._labels)
             )
             if is_now and (is_open or is_done):
                 return UNDER_WAY if is_open else MADE

@@ -9,6 +9,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from recitant_web.delivery import actions
 from recitant_web.delivery.chapters import chapters_view, keep_chapters, read_chapters
+from recitant_web.delivery.labels import keep_labels, labels_of
 from recitant_web.delivery.queries import delivered_file, deliveries_of, listening_view, sheet_view, zip_of
 from recitant_web.jobs.actions import pick_up_lost_jobs
 from recitant_web.programme.models import Programme
@@ -42,6 +43,7 @@ def page(request: HttpRequest, programme_id: int) -> HttpResponse:
         "sheet": sheet_view(programme),
         "chapters": chapters_view(programme),
         **listening_view(programme),
+        "labels": labels_of(programme),
         "deliveries": deliveries_of(programme),
         "words": words,
         "step": "hand-over",
@@ -97,6 +99,32 @@ def chapters(request: HttpRequest, programme_id: int) -> HttpResponse:
     typed = rows if words and "text" not in request.POST else None
     context = {"programme": programme, "chapters": chapters_view(programme, typed), "words": words}
     return render(request, "delivery/_chapters.html", context)
+
+
+@login_required
+@require_POST
+def labels(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """What compressed files say of the programme, as it was typed, and a cover."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    words = words_of_refusal(lambda: keep_labels(programme, request.POST, request.FILES.get("cover")))
+    if not request.headers.get("HX-Request") and not words:
+        return redirect("hand-over", programme_id=programme.pk)
+    context = {"programme": programme, "labels": labels_of(programme), "words": words}
+    return render(request, "delivery/_labels.html", context)
+
+
+@login_required
+@require_GET
+def cover(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """The cover as it is now."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    data = bytes(labels_of(programme).cover)
+    if not data:
+        raise Http404
+    kind = "image/png" if data.startswith(b"\x89PNG") else "image/jpeg"
+    response = HttpResponse(data, content_type=kind)
+    response["Cache-Control"] = "private, no-cache"
+    return response
 
 
 @login_required

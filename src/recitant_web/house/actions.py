@@ -11,7 +11,7 @@ from django.db import models, transaction
 from django.utils import timezone
 
 from recitant_core.errors import EditRefused
-from recitant_web.delivery.models import SheetLine
+from recitant_web.delivery.models import ProgrammeLabels, SheetLine
 from recitant_web.desk.edits.programme import SetProgramme
 from recitant_web.desk.models import Clip, Duck, Edit, EditState, Marker, Stem, Track
 from recitant_web.house.queries import keys_in_use, mentions, versions_that_need
@@ -48,6 +48,8 @@ def duplicate(programme: Programme, title: str, *, with_media: bool) -> Programm
             _copied(duck, programme=made, **_duck_fields(duck, tracks, with_media=with_media))
         for line in SheetLine.objects.filter(programme=programme):
             _copied(line, programme=made)
+        for labels in ProgrammeLabels.objects.filter(programme=programme):
+            _copied(labels, programme=made)
         if with_media:
             for clip in Clip.objects.filter(track__programme=programme):
                 _copied(clip, track=tracks[clip.track_id], source=sources[clip.source_id])
