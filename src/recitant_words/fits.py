@@ -124,3 +124,17 @@ def prediction_sentence(prediction: Prediction | None) -> str:
     if prediction.peak_over_db > 0.0:
         return f"{gain}, limiting of up to about {signed(prediction.peak_over_db)} dB on the highest peaks."
     return f"{gain}, no limiting needed."
+
+
+def verdict_words(state: str, gain_db: float, integrated_lufs: float | None) -> str:
+    """A verdict in three words, for a list: what the fit does, or how loud a mix is that none brings there.
+
+    Args:
+        state: "passes", "squashed" or "fails".
+        gain_db: of the fit.
+        integrated_lufs: of the mix as balanced.
+    """
+    if state == "fails":
+        return f"{signed(integrated_lufs)} LUFS"
+    by = f" with {gain_text(gain_db)} dB" if abs(gain_db) >= 0.05 else ""
+    return f"{state}{by}"

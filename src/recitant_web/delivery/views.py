@@ -109,7 +109,7 @@ def labels(request: HttpRequest, programme_id: int) -> HttpResponse:
     words = words_of_refusal(lambda: keep_labels(programme, request.POST, request.FILES.get("cover")))
     if not request.headers.get("HX-Request") and not words:
         return redirect("hand-over", programme_id=programme.pk)
-    context = {"programme": programme, "labels": labels_of(programme), "words": words}
+    context = {"programme": programme, "labels": labels_of(programme), "words": words, "is_piece": True}
     return render(request, "delivery/_labels.html", context)
 
 

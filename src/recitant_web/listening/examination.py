@@ -29,9 +29,8 @@ from recitant_web.listening.figures import fit_view
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.listening.stored import stem_levels_folder
 from recitant_web.programme.models import Programme
-from recitant_words.fits import fit_sentence
+from recitant_words.fits import fit_sentence, verdict_words
 from recitant_words.notices import notice
-from recitant_words.sentences import signed
 
 _CHAINS_SHARE = 0.4  # of the work, where there are chains to render
 
@@ -110,12 +109,10 @@ def _note_verdict(programme: Programme) -> None:
     """The verdict in short, for the list of programmes."""
     snapshot = Snapshot(programme)
     found = fit_view(snapshot, snapshot.spec)
-    judged = {
-        "revision": programme.revision,
-        "spec": spec_key(snapshot.spec),
-        "state": "squashed" if found.is_squashed else "passes" if found.is_reached else "fails",
-        "words": f"{signed(snapshot.readings[0].integrated_lufs)} LUFS",
-    }
+    state = "squashed" if found.is_squashed else "passes" if found.is_reached else "fails"
+    fitted = snapshot.fits.get(snapshot.fit_key(snapshot.spec))
+    words = verdict_words(state, 0.0 if fitted is None else fitted.gain_db, snapshot.readings[0].integrated_lufs)
+    judged = {"revision": programme.revision, "spec": spec_key(snapshot.spec), "state": state, "words": words}
     Programme.objects.filter(pk=programme.pk, revision=programme.revision).update(judged=judged)
 
 
