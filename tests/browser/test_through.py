@@ -41,6 +41,13 @@ def test_a_phone_is_heard_in_mono_and_a_bar_says_so_until_it_is_off(balance):
     wait_until(balance, lambda: sides_differ(balance) is True)
 
 
+def test_a_place_that_is_chosen_while_playing_begins_is_played_from(balance):
+    balance.evaluate("document.querySelector('[data-do=play]').click()")
+    balance.keyboard.press(".")  # a second on, before the sound card has woken up
+    wait_until(balance, lambda: sides_differ(balance) is not None)
+    assert balance.inner_text("#timecode") > "00:00:01"
+
+
 def test_the_mix_is_heard_on_hand_over_as_any_line_hands_it_over(page, live_server, account):
     film = make_programme(account[1])
     page.goto(f"{live_server.url}/programmes/{film.pk}/hand-over")

@@ -61,7 +61,8 @@ function levelRow(ids, actions) {
 // The files of the delivery sheet, of the chosen clips alone.
 export function aloneRow(ids, actions) {
   const words = ids.length > 1 ? "Hand these over alone" : "Hand it over alone";
-  const title = "The files of the delivery sheet, at its loudness, with no other clips: from the first to the last of them";
+  const title =
+    "The files of the delivery sheet, at its loudness, with no other clips: from the first to the last of them";
   return make(
     "p",
     { className: "row" },

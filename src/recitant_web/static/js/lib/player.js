@@ -23,6 +23,7 @@ export class Player {
     this.context = null;
     this.isPlaying = false;
     this.rate = 1; // negative plays backwards
+    this.startingRate = 0; // while the sound card wakes up: what will play
     this.restSample = 0;
     this.generation = 0;
     this.blocks = [];
@@ -38,8 +39,10 @@ export class Player {
     if (this.isPlaying && rate === this.rate) return;
     if (this.isPlaying) this.stop();
     const mine = (this.starting = (this.starting || 0) + 1);
+    this.startingRate = rate;
     await this.wake();
     if (mine !== this.starting || this.isPlaying) return;
+    this.startingRate = 0;
     this.rate = rate;
     if (rate > 0 && this.restSample >= this.length() - 1) this.restSample = 0;
     this.isPlaying = true;
@@ -53,6 +56,7 @@ export class Player {
 
   stop() {
     this.starting = (this.starting || 0) + 1;
+    this.startingRate = 0;
     if (!this.isPlaying) return;
     this.restSample = this.position();
     this.isPlaying = false;
@@ -65,10 +69,10 @@ export class Player {
   }
 
   seek(sample) {
-    const wasPlaying = this.isPlaying;
+    const rate = this.isPlaying ? this.rate : this.startingRate;
     this.stop();
     this.restSample = Math.round(Math.min(Math.max(0, sample), Math.max(0, this.length() - 1)));
-    if (wasPlaying) this.play(this.rate);
+    if (rate) this.play(rate);
   }
 
   // A short taste of what lies here, for dragging along the ruler.
