@@ -32,12 +32,19 @@ def row_of(page, role):
 def place_with(page, role, cursor, ys):
     """A place on a stave where the pointer looks like this."""
     top, _, box = row_of(page, role)
-    for y in ys:
-        for x in range(40, 780, 4):
-            page.mouse.move(box["x"] + x, box["y"] + top + y)
-            if page.evaluate("document.getElementById('score').style.cursor") == cursor:
-                return box["x"] + x, box["y"] + top + y
-    raise AssertionError(f"no {cursor} on {role}")
+    places = [[box["x"] + x, box["y"] + top + y] for y in ys for x in range(40, 780, 4)]
+    found = page.evaluate(
+        """([places, cursor]) => {
+          const score = document.getElementById("score");
+          return places.find(([clientX, clientY]) => {
+            score.dispatchEvent(new PointerEvent("pointermove", { clientX, clientY, bubbles: true }));
+            return score.style.cursor === cursor;
+          });
+        }""",
+        [places, cursor],
+    )
+    assert found, f"no {cursor} on {role}"
+    return found
 
 
 def said(page, words):
