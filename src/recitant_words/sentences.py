@@ -66,6 +66,7 @@ _SENTENCES = {
     "aiff_too_long": "AIFF holds 4 GB at most, and this is more. Choose WAV.",
     "nothing_in_range": "Nothing sounds in that range.",
     "range_backwards": "The range must end after it begins.",
+    "not_a_language": "“{found}” is no language. Three small letters stand for one, such as deu, fra or eng.",
     "not_a_cover": "{file} is no picture that can be a cover. Choose a JPEG or PNG file.",
     "cover_too_large": "{file} is larger than {most_mb} MB. Save it smaller: 1,400 to 3,000 pixels wide are usual.",
     "cover_too_wide": "{file} is wider or higher than {most} pixels. Save it smaller: 1,400 to 3,000 are usual.",

@@ -13,7 +13,7 @@ from recitant_core.errors import UnreadableMedia
 from recitant_io.planned import OWN_NAMES
 from recitant_web.delivery.queries import sheet_view
 from recitant_web.delivery.sheet import lines_of
-from recitant_web.desk.models import Clip
+from recitant_web.desk.models import Clip, Track
 from recitant_web.programme.models import Picture
 
 
@@ -204,3 +204,41 @@ def test_a_file_that_could_not_be_made_is_said_and_stays_to_be_made(film, signed
     assert film.deliveries.get().job.sentence == "1 of 1 pass. 1 file could not be made."
     page = signed_in.get(f"/programmes/{film.pk}/hand-over").content.decode()
     assert "▲ mix-ebu-r128-128k.mp3 could not be made: " in page and "1 of 2 to be made" in page
+
+
+def test_a_version_is_handed_over_in_its_language_with_all_that_the_sheet_asks_for(
+    film, signed_in, press, edit, after_commit, media
+):
+    """Two languages of one programme: the version sounds as it was kept, the sheet stays about what is now."""
+    press(spec="ebu-r128", files="mix,stems,m4a")
+    voice = Track.objects.get(role="dialogue")
+    edit("version-save", name="Without voices")
+    version = film.versions.get()
+    edit("in-mix", track_ids=[str(voice.pk)], is_out=True)
+    edit("version-save", name="Deutsch")
+    edit("undo")
+    german = film.versions.get(name="Deutsch")
+    url = f"/programmes/{film.pk}/hand-over"
+    assert "Hand over this version" in signed_in.get(url).content.decode()
+    with after_commit(), after_commit():
+        signed_in.post(url, {"version": str(german.pk), "language": "deu"})
+    delivery = film.deliveries.get()
+    assert delivery.name == "Deutsch" and delivery.orders[0]["language"] == "deu"
+    names = [file["file"] for file in delivery.report["deliveries"][0]["files"]]
+    assert sorted(names) == [
+        "mix-ebu-r128.m4a",
+        "mix-ebu-r128.wav",
+        "stem-effects-ebu-r128.wav",
+        "stem-music-ebu-r128.wav",
+    ]
+    assert set(states(film).values()) == {"wanted"}
+    with after_commit(), after_commit():
+        signed_in.post(url, {"version": str(version.pk)})
+    # The first version is what the programme is now: it is made by it.
+    assert set(states(film).values()) == {"made"}
+    for given, words in (
+        ({"version": "999"}, "no longer"),
+        ({"version": str(german.pk), "language": "D1"}, "no language"),
+    ):
+        answer = signed_in.post(url, given)
+        assert answer.status_code == 422 and words in answer.content.decode()

@@ -10,13 +10,13 @@ from typing import Any
 from django.conf import settings
 from django.db import transaction
 
-from recitant_core.delivery.chapters import Chapter, chapters_in, time_from_text
+from recitant_core.delivery.chapters import Chapter, time_from_text
 from recitant_core.delivery.delivered import Order
 from recitant_core.delivery.spec_json import spec_to_data
 from recitant_core.errors import EditRefused, PlanError
 from recitant_core.interchange.plan_json import plan_from_data, plan_to_data
 from recitant_core.ports import Progress
-from recitant_core.timeline.excerpt import clips_alone, excerpt, span_of_clips, talk_in
+from recitant_core.timeline.excerpt import clips_alone, span_of_clips
 from recitant_core.timeline.model import Master
 from recitant_core.timeline.speaking import Spans, Talk
 from recitant_core.units.clock import RATE_HZ, SampleSpan
@@ -29,9 +29,9 @@ from recitant_io.planned import Origin
 from recitant_io.spec_file import files_of
 from recitant_web.delivery.labels import keep_cover, labels_data, labels_of_delivery
 from recitant_web.delivery.models import Delivery, SheetLine
+from recitant_web.delivery.parts import Part, part_in, version_of, whole_of
 from recitant_web.delivery.report import report_part
-from recitant_web.delivery.sheet import chapter_rows, chapters_of, film_of, lines_of, orders_of, spec_ids_on_sheet
-from recitant_web.desk.bridge.plans import key_of_programme, plan_key, plan_of, sources_of_plan
+from recitant_web.delivery.sheet import chapter_rows, film_of, in_language, lines_of, orders_of, spec_ids_on_sheet
 from recitant_web.jobs.actions import start_job
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme, Source
@@ -42,6 +42,7 @@ from recitant_words.report import report_data, report_files
 
 DELIVER = "delivery.deliver"
 _BYTES_A_FRAME = 2 * 3
+_LANGUAGE_LETTERS = 3
 
 
 @transaction.atomic
@@ -124,7 +125,7 @@ def hand_over_range(programme: Programme, made_by: str, start: str, end: str) ->
     if end_sample <= start_sample:
         raise PlanError("range_backwards", field="range")
     span = SampleSpan(start_sample, end_sample - start_sample)
-    return hand_over(programme, _orders_without_film(programme), made_by, span)
+    return hand_over(programme, _orders_without_film(programme), made_by, part_in(whole_of(programme), span))
 
 
 def hand_over_clips(programme: Programme, made_by: str, clip_ids: Sequence[str]) -> Delivery:
@@ -133,8 +134,28 @@ def hand_over_clips(programme: Programme, made_by: str, clip_ids: Sequence[str])
     Raises:
         PlanError: none of them is in the mix, or nothing is asked for; else as hand_over.
     """
-    span = span_of_clips(plan_of(programme), clip_ids)
-    return hand_over(programme, _orders_without_film(programme), made_by, span, clip_ids)
+    whole = whole_of(programme)
+    span = span_of_clips(whole.plan, clip_ids)
+    names = tuple(clip.name for track in whole.plan.tracks for clip in track.in_mix if clip.clip_id in clip_ids)
+    alone = replace(whole, plan=clips_alone(whole.plan, clip_ids), clip_names=names)
+    return hand_over(programme, _orders_without_film(programme), made_by, part_in(alone, span))
+
+
+def hand_over_version(programme: Programme, made_by: str, version_id: str, language: str) -> Delivery:
+    """A delivery of a kept version, with all that the sheet asks for: another language, a shorter cut.
+
+    Args:
+        language: of its sound, three letters after ISO 639-2; empty for that of each specification.
+
+    Raises:
+        EditRefused: no such version. PlanError: no such letters, nothing is asked for; else as hand_over.
+    """
+    if language and not (len(language) == _LANGUAGE_LETTERS and language.isascii() and language.islower()):
+        raise PlanError("not_a_language", field="language", found=language[:20])
+    orders = [Order(line.spec, line.wanted) for line in lines_of(programme) if line.wanted.words]
+    if not orders:
+        raise PlanError("no_files_asked", field="files")
+    return hand_over(programme, orders, made_by, replace(version_of(programme, version_id), language=language))
 
 
 def _orders_without_film(programme: Programme) -> list[Order]:
@@ -163,57 +184,50 @@ def hand_over_sheet(programme: Programme, made_by: str = "", *, everything: bool
     return hand_over(programme, orders, made_by)
 
 
-def hand_over(
-    programme: Programme,
-    orders: Sequence[Order],
-    made_by: str = "",
-    span: SampleSpan | None = None,
-    clip_ids: Sequence[str] = (),
-) -> Delivery:
-    """A delivery of the programme as it is now, in the background.
+def hand_over(programme: Programme, orders: Sequence[Order], made_by: str = "", part: Part | None = None) -> Delivery:
+    """A delivery in the background.
 
     Args:
         made_by: name of the user.
-        span: only this stretch.
-        clip_ids: no other clips than these; all if none.
+        part: what is handed over; the programme as it is now if None.
 
     Raises:
         PlanError: nothing to mix, two files of one name, or a film without a picture. StorageFull: no room.
     """
-    plan = plan_of(programme)
+    part = whole_of(programme) if part is None else part
+    plan, span = part.plan, part.span
     if plan.span.length_samples == 0:
         raise PlanError("nothing_to_mix", field="tracks")
-    talk, chapters = Snapshot(programme).talk, chapters_of(programme)
-    names = [clip.name for track in plan.tracks for clip in track.in_mix if clip.clip_id in clip_ids]
-    if clip_ids:
-        plan = clips_alone(plan, clip_ids)
-    if span is not None:
-        plan, talk, chapters = excerpt(plan, span), talk_in(talk, span), chapters_in(chapters, span)
     root = Path(settings.MEDIA_ROOT)
     root.mkdir(parents=True, exist_ok=True)
     film = film_of(programme) if any("film" in order.wanted.kinds for order in orders) else None
-    planned = planned_files(plan, orders, Origin(str(programme.revision), None, _film(film)))
+    spoken = [in_language(order, part.language) for order in orders]
+    planned = planned_files(plan, spoken, Origin(str(programme.revision), None, _film(film)))
     around_s = max(order.spec.form.leader_s + order.spec.form.tail_s for order in orders)
     n_frames = plan.span.length_samples + round(RATE_HZ * around_s)
     n_films = sum("film" in order.wanted.kinds for order in orders)
     picture_bytes = n_films * (root / str(film["picture"])).stat().st_size if film is not None else 0
     bytes_a_frame = _BYTES_A_FRAME * sum(len(one.names()) for one in planned) + BYTES_A_KEPT_FRAME
     require_room(root, notice("the_delivery"), n_frames * bytes_a_frame + picture_bytes)
-    keys = {key: key for key in sources_of_plan(programme)}
+    keys = {key: key for track in plan.tracks for key in track.source_keys}
     with transaction.atomic():
         delivery = Delivery.objects.create(
             programme=programme,
             revision=programme.revision,
-            orders=[{"spec": spec_to_data(order.spec), "files": order.wanted.text} for order in orders],
+            orders=[
+                {"spec": spec_to_data(order.spec), "files": order.wanted.text, "language": part.language}
+                for order in orders
+            ],
             film=film,
-            chapters=chapter_rows(chapters),
+            name=part.name,
+            chapters=chapter_rows(part.chapters),
             span=None if span is None else [span.start_sample, span.length_samples],
-            clips=names,
+            clips=list(part.clip_names),
             labels=labels_data(programme),
             made_by=made_by,
             plan=plan_to_data(plan, keys),
-            plan_key=key_of_programme(programme) if span is None else plan_key(plan),
-            talk=_talk_data(talk),
+            plan_key=part.key,
+            talk=_talk_data(part.talk),
             folder=f"deliveries/{programme.pk}/{uuid.uuid4().hex}",
         )
         keep_cover(delivery)

@@ -67,6 +67,7 @@ def sheet_view(programme: Programme) -> dict[str, Any]:
         "lines": lines,
         "n_to_make": sum(dot.state in ("out", "wanted") for dot in dots),
         "n_wanted": sum(dot.state != LEFT_OUT for dot in dots),
+        "versions": list(programme.versions.order_by("-pk").values("pk", "name")[:SHOWN]),  # type: ignore[attr-defined]
         "others": [spec for spec in specs_of(programme.workspace) if spec.spec_id not in on_sheet],
         "is_balanced_for": programme.spec_id in on_sheet,
     }

@@ -1,7 +1,7 @@
 """The delivery sheet of a programme: what leaves, in which form, and what of it is made for the state it is in now."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Final
 
 from recitant_core.delivery.chapters import Chapter
@@ -103,7 +103,16 @@ def chapter_rows(chapters: Sequence[Chapter]) -> list[list[Any]]:
 
 def orders_of(delivery: Delivery) -> list[Order]:
     """What a delivery was asked for."""
-    return [Order(spec_from_data(order["spec"]), wanted_files(order["files"])) for order in delivery.orders]
+    return [
+        in_language(Order(spec_from_data(order["spec"]), wanted_files(order["files"])), order.get("language", ""))
+        for order in delivery.orders
+    ]
+
+
+def in_language(order: Order, language: str) -> Order:
+    """An order whose sound is in another language; the same for none."""
+    form = replace(order.spec.form, language=language or order.spec.form.language)
+    return replace(order, spec=replace(order.spec, form=form))
 
 
 def _is_film(word: str) -> bool:
@@ -150,7 +159,8 @@ class _Made:
             )
             if is_now and (is_open or is_done):
                 return UNDER_WAY if is_open else MADE
-            was_made = was_made or is_done
+            # A version in another language is nothing that an edit puts out of date.
+            was_made = was_made or (is_done and not order.get("language"))
         return OUT_OF_DATE if was_made else WANTED
 
     def _orders(self, spec: Spec, word: str) -> Iterator[tuple[Delivery, dict[str, Any]]]:

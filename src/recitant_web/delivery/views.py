@@ -30,6 +30,9 @@ def page(request: HttpRequest, programme_id: int) -> HttpResponse:
         if "range" in given:
             start, end = given.get("from", ""), given.get("to", "")
             words = words_of_refusal(lambda: actions.hand_over_range(programme, name, start, end))
+        elif "version" in given:
+            version, language = given["version"], given.get("language", "").strip()
+            words = words_of_refusal(lambda: actions.hand_over_version(programme, name, version, language))
         elif "clips" in given:
             words = words_of_refusal(lambda: actions.hand_over_clips(programme, name, given["clips"].split(",")))
         else:
