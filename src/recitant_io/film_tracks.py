@@ -14,6 +14,7 @@ import av
 import numpy as np
 import soundfile
 
+from recitant_core.errors import PlanError
 from recitant_core.units.clock import RATE_HZ
 from recitant_io.codecs import sound_frame, sound_stream
 from recitant_io.containers import open_container
@@ -87,6 +88,9 @@ def film_track(
         offset_samples: where the picture's first frame lies in the programme.
         length_samples: of the picture.
         stack: closes what it reads.
+
+    Raises:
+        PlanError: packets to be copied that the container does not take.
     """
     if isinstance(sound, CopiedSound):
         return _CopiedTrack(film, sound, offset_samples, length_samples, stack)
@@ -156,7 +160,11 @@ class _CopiedTrack:
         file = stack.enter_context(sound.path.open("rb"))
         container = stack.enter_context(open_container(file, sound.path))
         self._source = container.streams.audio[sound.stream]
-        self._stream = film.add_stream_from_template(self._source)
+        try:
+            self._stream = film.add_stream_from_template(self._source)
+        except ValueError as error:
+            coding = self._source.codec_context.name
+            raise PlanError("sound_not_for_form", field="film", coding=coding, form=film.format.name) from error
         self._stream.time_base = self._source.time_base
         own = self._source.metadata
         _say(film, self._stream, own.get("title") or sound.name, own.get("language", sound.language))
@@ -185,7 +193,8 @@ class _CopiedTrack:
                 continue
             packet.pts, packet.dts = packet.pts - self._origin, packet.pts - self._origin
             packet.stream = self._stream
-            if packet.pts + packet.duration <= 0:
+            length = packet.duration or 0
+            if packet.pts < 0 and packet.pts + length <= 0:
                 # A decoder needs the one before the first that sounds.
                 before = packet
                 continue
@@ -194,12 +203,12 @@ class _CopiedTrack:
             if before is not None:
                 yield before
                 before = None
-            at = packet.pts + packet.duration
             if self._is_filled:
                 # The last one of a file says how much of it belongs to the programme: here all of it sounds.
-                packet.duration = _AAC_FRAME_SAMPLES
-                at = packet.pts + _AAC_FRAME_SAMPLES
-            packet.duration = min(packet.duration, self._end - packet.pts)
+                length = _AAC_FRAME_SAMPLES
+            at = packet.pts + length
+            if length:
+                packet.duration = min(length, self._end - packet.pts)
             yield packet
         if self._is_filled:
             yield from self._silence(at)

@@ -36,6 +36,7 @@ _SENTENCES = {
     "unknown_file_kind": "“{found}” is no kind of file that can be written. Known: {known}.",
     "no_files_asked": "Say which files are wanted, such as mix,stems,mp3.",
     "nothing_out_of_date": "Everything on the sheet is made for this state. “All again” makes it once more.",
+    "sound_not_for_form": "The sound of the picture ({coding}) cannot be copied into this kind of film ({form}).",
     "no_stems_for_film": "Stems go into a film as tracks where they are among the files, at 48 kHz and not in pairs.",
     "no_picture_for_film": "A film needs a picture. Name it with --picture, or bring one in.",
     "no_film_form": "A film cannot be written as “{found}”. It can be {known}.",

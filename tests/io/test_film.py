@@ -238,6 +238,18 @@ def test_a_film_holds_stems_and_the_sound_that_came_with_the_picture(tmp_path, s
     assert np.square(differs).mean() < 0.1 * np.square(stem).mean()
 
 
+def test_sound_that_the_container_does_not_take_is_said_and_stops_no_other_file(tmp_path):
+    picture = film(tmp_path / "picture.mkv", codec="libvpx-vp9", n_frames=20)
+    clip = Clip("a", "s", 0, 0, 38_400)
+    plan = Plan("t", "25", (Track("1", "m", Role.MUSIC, clips=(clip,)),))
+    order = Order(spec_by_id("ebu-r128"), wanted_files("mix,film:original"))
+    sources = {"s": MemorySource("s", np.full((38_400, 2), 0.1, np.float32))}
+    (done,) = deliver(plan, sources, [order], tmp_path / "out", origin=Origin(film=FilmWanted(picture, ".webm")))
+    assert [file.file for file in done.files] == ["mix-ebu-r128.wav"]
+    assert [(one.file, one.error.code) for one in done.missed] == [("film-ebu-r128.webm", "sound_not_for_form")]
+    assert not list((tmp_path / "out").glob("*film*")) and not list((tmp_path / "out").glob(".*"))
+
+
 def test_stems_that_are_not_among_the_files_are_no_tracks(tmp_path, picture):
     audio = np.full((48_000, 2), 0.1, np.float32)
     with pytest.raises(PlanError, match="no_stems_for_film"):

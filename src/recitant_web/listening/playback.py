@@ -36,6 +36,7 @@ _CODEC_EDGE_SAMPLES: Final = RATE_HZ // 2
 _PLACE_SAMPLES: Final = 5 * RATE_HZ
 _MATCHED_SAMPLES: Final = 15 * RATE_HZ
 _MOST_MATCH_DB: Final = 24.0
+_MOST_DIGITS: Final = 16
 _HEADROOM_DBFS: Final = -0.3  # that a match leaves: raised further, a browser would clip
 _SPEAKERS: Final = {speaker.name: speaker for speaker in LOUDSPEAKERS}
 _PLATFORMS: Final = {platform.name: platform for platform in PLATFORMS}
@@ -171,4 +172,5 @@ def through_from(parameters: Any) -> Through | None:
     if not name:
         return None
     at = parameters.get("through_at", "0")
-    return Through(name, int(at) if at.isdecimal() else 0, is_matched=parameters.get("through_level") != "own")
+    at_sample = int(at) if at.isdecimal() and len(at) < _MOST_DIGITS else 0
+    return Through(name, at_sample, is_matched=parameters.get("through_level") != "own")
