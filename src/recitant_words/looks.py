@@ -42,6 +42,8 @@ _NAMES: Final = {
     "length": "length of what plays back",
     "dropouts": "dropouts",
 }
+MOST_CLOSE: Final = 5
+"""How many close passages are listed; the report has all."""
 _DIGITS: Final = {"over": 0, "dropouts": 0, "length": 0, "sides": 2}
 
 
@@ -52,11 +54,16 @@ def look_sentence(look: Mapping[str, Any]) -> str:
     return words.format(value="−∞" if value is None else signed(value, _DIGITS.get(look["check"], 1)))
 
 
-def fine_sentence(looks: Sequence[Mapping[str, Any]]) -> str:
-    """What was looked at and is fine in every file; empty where nothing is."""
+def fine_sentence(looks: Sequence[Mapping[str, Any]], *, is_speech_clear: bool = False) -> str:
+    """What was looked at and is fine in every file; empty where nothing is.
+
+    Args:
+        is_speech_clear: whether no passage of speech is too close to the rest.
+    """
     not_fine = {look["check"] for look in looks if look["state"] != "fine"}
     checks = dict.fromkeys(look["check"] for look in looks if look["check"] not in not_fine)
-    words = ", ".join(_NAMES[check] for check in checks)
+    names = [*(_NAMES[check] for check in checks), *(["speech above the rest"] if is_speech_clear else [])]
+    words = ", ".join(names)
     return f"Looked at in what was written, and fine: {words}." if words else ""
 
 
@@ -70,3 +77,28 @@ def place_text(at_s: float | None) -> str:
         return ""
     minutes, seconds = divmod(at_s, 60.0)
     return f"{int(minutes)}:{seconds:04.1f}"
+
+
+def close_rows(clearance: Mapping[str, Any], file: str) -> list[dict[str, Any]]:
+    """Where speech is close to the rest in a mix, closest first, as looks with their words.
+
+    Args:
+        clearance: of a report, as balance_report.speech_data has it.
+        file: in which it is heard.
+    """
+    passages = sorted(clearance["close_passages"], key=lambda passage: float(passage[2]))
+    rows = [
+        {
+            "file": file,
+            "state": "remark",
+            "at_s": start,
+            "words": f"speech only {signed(least)} LU above the rest for {end - start:.1f} s, "
+            f"{clearance['asked_lu']:g} asked for",
+        }
+        for start, end, least in passages[:MOST_CLOSE]
+    ]
+    if len(passages) > MOST_CLOSE:
+        more = len(passages) - MOST_CLOSE
+        words = f"{more} further {'passage' if more == 1 else 'passages'} too close; the report lists them"
+        rows.append({"file": file, "state": "remark", "at_s": None, "words": words})
+    return rows

@@ -11,10 +11,11 @@ import soundfile
 
 from recitant_core.errors import UnreadableMedia
 from recitant_io.planned import OWN_NAMES
-from recitant_web.delivery.queries import sheet_view
+from recitant_web.delivery.queries import deliveries_of, sheet_view
 from recitant_web.delivery.sheet import lines_of
 from recitant_web.desk.models import Clip, Track
-from recitant_web.programme.models import Picture
+from recitant_web.programme.models import Picture, Source
+from recitant_web.shared.caches import clear_caches
 
 
 def states(film, line=0):
@@ -204,6 +205,26 @@ def test_a_file_that_could_not_be_made_is_said_and_stays_to_be_made(film, signed
     assert film.deliveries.get().job.sentence == "1 of 1 pass. 1 file could not be made."
     page = signed_in.get(f"/programmes/{film.pk}/hand-over").content.decode()
     assert "▲ mix-ebu-r128-128k.mp3 could not be made: " in page and "1 of 2 to be made" in page
+
+
+def test_close_speech_is_listed_where_it_can_be_heard(film, signed_in, hand_over, press, edit):
+    dialogue = Source.objects.filter(programme=film, role="dialogue")
+    dialogue.update(speech=[[48_000, 96_000, 0.9]], is_listened=True)
+    clear_caches()
+    press(spec="ebu-r128", files="mix")
+    hand_over(film)
+    delivery = deliveries_of(film)[0]
+    (one,) = delivery.report["deliveries"]
+    (close,) = [look for look in one["remarks"] if "asked for" in look["words"]]
+    start, end, least = delivery.report["clearance"]["close_passages"][0]
+    assert close["file"] == "mix-ebu-r128.wav" and close["file_s"] == start and least < 7.0
+    assert f"for {end - start:.1f} s, 7 asked for" in close["words"]
+    page = signed_in.get(f"/programmes/{film.pk}/hand-over").content.decode()
+    assert f'data-at-s="{start}"' in page and "speech above the rest" not in page
+    edit("gain", target="stem", id="music", gain_db=-40)
+    edit("gain", target="stem", id="effects", gain_db=-40)
+    hand_over(film)
+    assert "speech above the rest" in deliveries_of(film)[0].report["deliveries"][0]["fine"]
 
 
 def test_a_version_is_handed_over_in_its_language_with_all_that_the_sheet_asks_for(

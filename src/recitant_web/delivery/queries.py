@@ -21,7 +21,7 @@ from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
 from recitant_web.specifications.queries import specs_of
 from recitant_words.compared import compared_sentence
-from recitant_words.looks import fine_sentence, look_sentence, place_text
+from recitant_words.looks import close_rows, fine_sentence, look_sentence, place_text
 from recitant_words.platforms import platform_rows
 from recitant_words.playback import PLAYBACK_WORDS
 from recitant_words.report import FILM_TRACK_WORDS, decoded_sentence, word_more
@@ -114,11 +114,24 @@ def deliveries_of(programme: Programme) -> list[Delivery]:
                 file["played_back"] = decoded_sentence(file["decoded"]) if file.get("decoded") else ""
                 delivery.size_bytes += file.get("size_bytes") or 0  # type: ignore[attr-defined]
             leaders = {order["spec"]["id"]: order["spec"]["form"]["leader_s"] for order in delivery.orders}
-            one["looks_view"] = [_look(look, leaders.get(one["spec"], 0.0)) for look in one.get("looks", ())]
+            leader_s = leaders.get(one["spec"], 0.0)
+            one["looks_view"] = [_look(look, leader_s) for look in one.get("looks", ())]
             one["heard_view"] = platform_rows(one.get("heard", ()), one.get("heard_as_balanced", ()))
-            one["fine"] = fine_sentence(one["looks_view"])
-            one["remarks"] = [look for look in one["looks_view"] if look["state"] != "fine"]
+            close = _close(delivery.report, one["files"], leader_s)
+            one["fine"] = fine_sentence(one["looks_view"], is_speech_clear=close == [])
+            one["remarks"] = [look for look in one["looks_view"] if look["state"] != "fine"] + (close or [])
     return found
+
+
+def _close(report: dict[str, Any], files: list[dict[str, Any]], leader_s: float) -> list[dict[str, Any]] | None:
+    """Where speech is close to the rest, to be heard in the mix; None where nobody speaks, or no mix was written."""
+    mix = next((file for file in files if file["kind"] == "mix"), None)
+    if mix is None or not report.get("speech"):
+        return None
+    # Compressed copies begin with the programme.
+    is_copy = bool(mix.get("decoded")) and not mix["file"].endswith((".wav", ".aiff"))
+    rows = close_rows(report["clearance"], mix["file"])
+    return [_at_its_place(row, 0.0 if is_copy else leader_s) for row in rows]
 
 
 def _compare(programme: Programme, found: list[Delivery]) -> None:
@@ -147,12 +160,12 @@ def _compare(programme: Programme, found: list[Delivery]) -> None:
 
 
 def _look(look: dict[str, Any], leader_s: float) -> dict[str, Any]:
+    return _at_its_place(look | {"words": look_sentence(look)}, leader_s)
+
+
+def _at_its_place(look: dict[str, Any], leader_s: float) -> dict[str, Any]:
     at_s = look["at_s"]
-    return look | {
-        "words": look_sentence(look),
-        "place": place_text(at_s),
-        "file_s": None if at_s is None else at_s + leader_s,
-    }
+    return look | {"place": place_text(at_s), "file_s": None if at_s is None else at_s + leader_s}
 
 
 def delivered_names(delivery: Delivery) -> list[str]:
