@@ -22,7 +22,7 @@ export function newActions({ model, api, urls, player, edit, settled, show, say,
     seek: (sample) => player.seek(sample),
     scrub: (sample) => player.scrub(sample),
     playOrStop: () => {
-      if (player.isPlaying) player.stop();
+      if (player.isOn) player.stop();
       else player.play();
     },
     stop: () => player.stop(),

@@ -70,7 +70,7 @@ export function newTakeActions({ model, player, edit, say, show }) {
       if (!turn) return;
       const clip = held(turn.id);
       turn.isHeard ||= player.isPlaying;
-      if (!clip || (turn.isHeard && !player.isPlaying)) {
+      if (!clip || (turn.isHeard && !player.isOn)) {
         turn = null;
         show();
       } else if (position >= turn.end) hear(clip, (turn.index + 1) % clip.takes.length);

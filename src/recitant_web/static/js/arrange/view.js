@@ -291,7 +291,7 @@ function tick(now) {
   const reading = player.reading();
   showLoudness(reading);
   showMeter(reading, now);
-  showPlaying(playButton, player.isPlaying);
+  showPlaying(playButton, player.isOn);
   document.getElementById("rate").textContent =
     player.isPlaying && player.rate !== 1 ? `× ${player.rate}`.replace("-", "−") : "";
   requestAnimationFrame(tick);

@@ -254,7 +254,7 @@ const actions = {
   whole: () => moveView({ start: 0, end: Math.max(48000, model.state.length_samples) }),
   step: (seconds) => actions.seek(player.position() + seconds * 48000),
   playOrStop: () => {
-    if (player.isPlaying) player.stop();
+    if (player.isOn) player.stop();
     else player.play();
   },
   selectNeighbour: (step) => {
@@ -359,7 +359,7 @@ function tick(now) {
   showLoudness(reading);
   showMeter(reading, now);
   showStems(reading, now);
-  showPlaying(playButton, player.isPlaying);
+  showPlaying(playButton, player.isOn);
   requestAnimationFrame(tick);
 }
 

@@ -29,7 +29,7 @@ const player = new Player(box.dataset.sound, {
 const through = newThrough(() => player);
 
 function playOrStop() {
-  if (player.isPlaying) player.stop();
+  if (player.isOn) player.stop();
   else player.play();
 }
 
@@ -53,7 +53,7 @@ document.addEventListener("keydown", (event) => {
 });
 
 function tick() {
-  showPlaying(playButton, player.isPlaying);
+  showPlaying(playButton, player.isOn);
   if (!isHeld) {
     place.value = String(player.position() / RATE_HZ);
     setText(time, clock(player.position()));

@@ -213,12 +213,12 @@ function tick(now) {
   }
   if (wasPlaying && !player.isPlaying) ride.stopped();
   wasPlaying = player.isPlaying;
-  showPlaying(playButton, player.isPlaying);
+  showPlaying(playButton, player.isOn);
   requestAnimationFrame(tick);
 }
 
 const playOrStop = () => {
-  if (player.isPlaying) player.stop();
+  if (player.isOn) player.stop();
   else player.play();
 };
 const undo = () => edit((state) => (state.undo ? { kind: "undo" } : null));

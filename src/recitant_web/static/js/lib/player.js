@@ -101,6 +101,11 @@ export class Player {
     return Math.min(this.length(), Math.max(0, Math.round(sounding.start + along)));
   }
 
+  // Whether it plays or is about to: a seek stops for a moment and begins elsewhere.
+  get isOn() {
+    return this.isPlaying || this.startingRate !== 0;
+  }
+
   get isSounding() {
     return this.isPlaying && this.blocks.some((block) => block.time <= this.context.currentTime);
   }
