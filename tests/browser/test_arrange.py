@@ -196,6 +196,9 @@ def test_takes_are_held_turned_by_a_key_and_heard_in_turn(arrange):
     arrange.wait_for_selector("#tab-clip td:has-text('▶ 3')")
     arrange.wait_for_function("window.arrange.player.isSounding")
     assert any("how%22%3A%22take%22" in url for url in asked)
+    # A player that reached the end of the programme by itself goes on with the next one too.
+    arrange.evaluate("(() => { const p = window.arrange.player; p.stop(); p.restSample = p.length(); })()")
+    arrange.wait_for_selector("#tab-clip td:has-text('▶ 1')")
     arrange.click("#tab-clip .takes button:has-text('Stop')")
     assert Clip.objects.get(pk=clip.pk).take_index == 1  # listening is no edit
     arrange.click("#tab-clip button:has-text('Side by side')")

@@ -70,10 +70,12 @@ export function newTakeActions({ model, player, edit, say, show }) {
       if (!turn) return;
       const clip = held(turn.id);
       turn.isHeard ||= player.isPlaying;
-      if (!clip || (turn.isHeard && !player.isOn)) {
+      // At the end of the programme the player may have stopped by itself before this frame.
+      if (clip && position >= turn.end) hear(clip, (turn.index + 1) % clip.takes.length);
+      else if (!clip || (turn.isHeard && !player.isOn)) {
         turn = null;
         show();
-      } else if (position >= turn.end) hear(clip, (turn.index + 1) % clip.takes.length);
+      }
     },
   };
 }
