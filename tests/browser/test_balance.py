@@ -144,6 +144,16 @@ def test_a_bad_gain_is_told_where_the_person_is(balance):
     balance.wait_for_function("document.querySelector('.head.music .gain').value === '0.0'")
 
 
+def test_a_button_that_is_held_stays_until_it_is_let_go(balance):
+    box = balance.locator(".head.music >> text=mute").bounding_box()
+    balance.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    balance.mouse.down()
+    balance.set_viewport_size({"width": 1290, "height": 800})  # the page draws itself anew, as when an answer comes
+    balance.wait_for_timeout(500)
+    balance.mouse.up()
+    balance.wait_for_selector('.head.music [aria-pressed="true"] >> text=mute')
+
+
 def test_two_windows_do_not_overwrite_each_other(balance, live_server):
     other = balance.context.new_page()
     other.goto(balance.url)

@@ -9,6 +9,7 @@ import { newFollower } from "../lib/follow.js";
 import { newPeakMeter } from "../lib/meter.js";
 import { newNotice, showLoudness, showPlaying, showSteps } from "../lib/page.js";
 import { Player } from "../lib/player.js";
+import { newAfterPress } from "../lib/pressed.js";
 import { kindOf } from "../lib/roles.js";
 import { newHeard, newThrough } from "../lib/through.js";
 import { showVerdict } from "../lib/verdict.js";
@@ -53,6 +54,7 @@ const queue = newEditQueue({
   },
 });
 const edit = queue.add;
+const afterPress = newAfterPress(desk);
 let score = layoutScore(model, 800, 600);
 let drawnGround = ""; // of the score that stands on the canvas
 let horizon = shapeOfHorizon(model, 1280, 72);
@@ -97,7 +99,7 @@ const silentRoles = () => roles().filter((role) => model.muted.has(role) || (mod
 
 function show() {
   draw();
-  keepingFocus(desk, showAll);
+  afterPress(() => keepingFocus(desk, showAll));
 }
 
 function showAll() {
