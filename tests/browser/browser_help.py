@@ -19,3 +19,16 @@ def wait_undo(page, words):
 def settled(page, timeout=60_000):
     """Wait until every edit has reached the server and the page shows what it answered."""
     page.wait_for_function("window.recitantEdits.isIdle()", timeout=timeout)
+
+
+def box_of(locator):
+    """Where an element stands once it stands still: a page that draws itself anew moves it, or takes it away."""
+    last = None
+    for _ in range(200):
+        locator.wait_for()
+        box = locator.bounding_box()
+        if box and box == last:
+            return box
+        last = box
+        locator.page.wait_for_timeout(50)
+    raise AssertionError("it never stood still")

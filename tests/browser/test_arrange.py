@@ -5,7 +5,7 @@ import re
 import numpy as np
 import pytest
 
-from browser.browser_help import drag, wait_undo
+from browser.browser_help import box_of, drag, wait_undo
 from browser.conftest import place_of, recorded
 from conftest import wav_bytes
 from recitant_core.render.mix import render_output
@@ -117,7 +117,7 @@ def test_an_edit_is_heard_and_solo_has_a_way_out(arrange):
 
 
 def _on(page, x, y):
-    box = page.locator("#timeline").bounding_box()
+    box = box_of(page.locator("#timeline"))
     return box["x"] + x, box["y"] + y
 
 

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from browser.browser_help import settled
+from browser.browser_help import box_of, settled
 from browser.conftest import place_of, recorded
 from recitant_core.render.mix import render_mix
 from recitant_core.render.tracks import EVERYTHING, Heard
@@ -45,9 +45,9 @@ def test_a_stem_dragged_down_is_heard_and_judged(balance):
     before = _mix(balance.film)
     _play(balance, 1.0)
     verdict = balance.inner_text("#verdict")
-    box = balance.locator("#score").bounding_box()
+    box = box_of(balance.locator("#score"))
     music = Stem.objects.filter(role="music")
-    row = balance.locator(".head.music").bounding_box()
+    row = box_of(balance.locator(".head.music"))
     x, y = box["x"] + 20, row["y"] + 60
     balance.mouse.move(x, y)
     balance.mouse.down()
@@ -67,8 +67,8 @@ def test_a_stem_dragged_down_is_heard_and_judged(balance):
 
 
 def test_a_clip_dragged_up_gets_louder(balance):
-    row = balance.locator(".head.dialogue").bounding_box()
-    box = balance.locator("#score").bounding_box()
+    row = box_of(balance.locator(".head.dialogue"))
+    box = box_of(balance.locator("#score"))
     x, y = box["x"] + 300, row["y"] + 80
     balance.mouse.move(x, y)
     balance.mouse.down()
@@ -145,7 +145,7 @@ def test_a_bad_gain_is_told_where_the_person_is(balance):
 
 
 def test_a_button_that_is_held_stays_until_it_is_let_go(balance):
-    box = balance.locator(".head.music >> text=mute").bounding_box()
+    box = box_of(balance.locator(".head.music >> text=mute"))
     balance.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
     balance.mouse.down()
     balance.set_viewport_size({"width": 1290, "height": 800})  # the page draws itself anew, as when an answer comes
@@ -184,5 +184,5 @@ def test_nothing_is_cut_off(balance, width):
     balance.set_viewport_size({"width": width, "height": 800})
     overflow = balance.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth")
     assert overflow <= 0
-    box = balance.locator('[data-hear="handed-over"]').bounding_box()
+    box = box_of(balance.locator('[data-hear="handed-over"]'))
     assert box["x"] + box["width"] <= width

@@ -2,7 +2,7 @@
 
 import pytest
 
-from browser.browser_help import settled
+from browser.browser_help import box_of, settled
 from recitant_web.desk.models import Clip, Duck, Stem
 from recitant_web.programme.models import Source
 from recitant_web.shared.caches import clear_caches
@@ -25,7 +25,7 @@ def desk(balance):
 
 def row_of(page, role):
     """Top and height of a stave in the canvas, and where that lies in the window."""
-    head, box = page.locator(f".head.{role}").bounding_box(), page.locator("#score").bounding_box()
+    head, box = box_of(page.locator(f".head.{role}")), box_of(page.locator("#score"))
     return head["y"] - box["y"], head["height"], box
 
 

@@ -5,6 +5,7 @@ import itertools
 import numpy as np
 import pytest
 
+from browser.browser_help import box_of
 from browser.conftest import place_of, recorded
 from conftest import wav_bytes
 from recitant_web.desk.models import Clip, Track
@@ -116,7 +117,7 @@ def test_a_file_is_heard_from_any_point_and_a_part_of_it_laid(intake):
     intake.reload()
     intake.wait_for_selector("#intake[data-ready]")
     intake.click("tr[data-name='score.wav'] .file")
-    box = intake.locator("#big").bounding_box()
+    box = box_of(intake.locator("#big"))
     intake.mouse.click(box["x"] + box["width"] * 0.505, box["y"] + 20)
     intake.wait_for_function("document.getElementById('at').innerText.startsWith('0:03')")
     intake.keyboard.press("i")

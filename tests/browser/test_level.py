@@ -2,7 +2,7 @@
 
 import pytest
 
-from browser.browser_help import wait_undo
+from browser.browser_help import box_of, wait_undo
 from recitant_web.desk.models import Clip, Track
 from recitant_web.programme.models import Programme
 
@@ -60,7 +60,7 @@ def test_a_long_sheet_holds_the_rows_in_view_and_tells_how_many_there_are(level)
     level.wait_for_selector('#sheet tr.is-focus:has-text("line 399")')
     assert level.evaluate("document.activeElement.dataset.id === document.querySelector('tr.is-focus').dataset.id")
     assert level.evaluate("document.activeElement.ariaRowIndex") == "404"
-    box, scroller = level.locator("#sheet tr.is-focus").bounding_box(), level.locator(".sheet-scroll").bounding_box()
+    box, scroller = box_of(level.locator("#sheet tr.is-focus")), box_of(level.locator(".sheet-scroll"))
     assert scroller["y"] < box["y"] and box["y"] + box["height"] <= scroller["y"] + scroller["height"] + 1
     level.keyboard.press("ArrowLeft")
     wait_undo(level, "gain of 1 clip set")
@@ -98,7 +98,7 @@ def test_a_chain_is_made_seen_dragged_and_compared(level):
     wait_undo(level, "Equaliser added")
     level.click("text=+ band")
     wait_undo(level, "band 1 off → bell")
-    box = level.locator(".plot .handle").bounding_box()
+    box = box_of(level.locator(".plot .handle"))
     level.mouse.move(box["x"] + 9, box["y"] + 9)
     level.mouse.down()
     level.mouse.move(box["x"] + 60, box["y"] + 40, steps=4)
@@ -134,7 +134,7 @@ def test_a_ride_is_recorded_while_it_plays(level):
     level.select_option('[aria-label="What the fader does"]', "touch")
     level.click("[data-do=play]")
     level.wait_for_function("document.getElementById('r-momentary').textContent !== '–'")
-    fader = level.locator("#ride input[type=range]").bounding_box()
+    fader = box_of(level.locator("#ride input[type=range]"))
     y = fader["y"] + fader["height"] / 2
     level.mouse.move(fader["x"] + 0.7 * fader["width"], y)
     level.mouse.down()
@@ -173,7 +173,7 @@ def test_nothing_is_cut_off(level, width):
     level.set_viewport_size({"width": width, "height": 800})
     assert level.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth") <= 0
     for name in ("#hear", "#advise", "#chain"):
-        box = level.locator(name).bounding_box()
+        box = box_of(level.locator(name))
         assert box["x"] + box["width"] <= width + 1
 
 
