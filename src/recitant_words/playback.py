@@ -5,7 +5,6 @@ from typing import Final
 from recitant_words.platforms import PLATFORM_WORDS
 from recitant_words.sentences import signed
 
-AS_IT_IS: Final = ""
 PLAYBACK_WORDS: Final = {
     "small loudspeakers": {
         "phone": "a phone",

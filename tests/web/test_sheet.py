@@ -259,7 +259,7 @@ def test_a_version_is_handed_over_in_its_language_with_all_that_the_sheet_asks_f
     assert set(states(film).values()) == {"made"}
     for given, words in (
         ({"version": "999"}, "no longer"),
-        ({"version": str(german.pk), "language": "D1"}, "no language"),
+        ({"version": str(german.pk), "language": "d1a"}, "no language"),
     ):
         answer = signed_in.post(url, given)
         assert answer.status_code == 422 and words in answer.content.decode()

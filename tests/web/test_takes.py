@@ -23,24 +23,10 @@ S = 48_000
 
 
 @pytest.fixture
-def desk(signed_in, film, after_commit):
+def desk(signed_in, film, after_commit, edit):
     """Posts edits, records takes, and tells the clips."""
 
     class Desk:
-        def edit(self, kind, status=200, **more):
-            film.refresh_from_db()
-            body = json.dumps({"kind": kind, "revision": film.revision, **more})
-            with after_commit(), after_commit():
-                answer = signed_in.post(
-                    f"/programmes/{film.pk}/arrange/edits",
-                    body,
-                    "application/json",
-                    headers={"accept": "application/json"},
-                )
-            assert answer.status_code == status, answer.content
-            film.refresh_from_db()
-            return answer.json()
-
         def record(self, seconds, at_sample, track, seed=1, **more):
             rng = np.random.default_rng(seed)
             file = io.BytesIO()
@@ -58,7 +44,7 @@ def desk(signed_in, film, after_commit):
             return Source.objects.get(pk=answer.json()["source_id"])
 
     found = Desk()
-    found.film = film
+    found.film, found.edit = film, edit
     return found
 
 

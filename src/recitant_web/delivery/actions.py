@@ -1,5 +1,6 @@
 """Handing over: the sheet, and jobs that fit, write, measure and report."""
 
+import re
 import shutil
 import uuid
 from collections.abc import Sequence
@@ -42,7 +43,7 @@ from recitant_words.report import report_data, report_files
 
 DELIVER = "delivery.deliver"
 _BYTES_A_FRAME = 2 * 3
-_LANGUAGE_LETTERS = 3
+_LANGUAGE = re.compile("[a-z]{3}")
 
 
 @transaction.atomic
@@ -150,7 +151,7 @@ def hand_over_version(programme: Programme, made_by: str, version_id: str, langu
     Raises:
         EditRefused: no such version. PlanError: no such letters, nothing is asked for; else as hand_over.
     """
-    if language and not (len(language) == _LANGUAGE_LETTERS and language.isascii() and language.islower()):
+    if language and not _LANGUAGE.fullmatch(language):
         raise PlanError("not_a_language", field="language", found=language[:20])
     orders = [Order(line.spec, line.wanted) for line in lines_of(programme) if line.wanted.words]
     if not orders:
