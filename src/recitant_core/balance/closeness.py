@@ -8,6 +8,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
 
+import numpy as np
+
 from recitant_core.balance.phrase_ride import MOST_RIDE_DB
 from recitant_core.delivery.spec import Spec
 from recitant_core.gain.duck_rule import DuckKind
@@ -24,6 +26,7 @@ from recitant_core.units.level import lufs_from_power
 
 UNDER_AIM_LU: Final = 1.5
 PHRASE_APART_LU: Final = 3.0  # a phrase so much further under the aim than its clip is what is to be raised
+LOST_MORE_LU: Final = 3.0
 SHORT_EFFECT_S: Final = 15.0
 MOST_SCENE_DB: Final = 9.0  # a scene is not lowered further by one cure
 
@@ -84,6 +87,30 @@ def diagnoses(
         return []
     gains = duck_gains_db(plan, scene.tracks)
     return [_diagnosis(p, scene, plan, gains, energies, speech, spec, asked_lu) for p in found]
+
+
+def diagnoses_of_lost(
+    spans: Sequence[SampleSpan],
+    scene: Scene,
+    plan: Plan,
+    energies: Mapping[str, FloatArray],
+    speech: SpeechOfSources,
+    spec: Spec,
+    asked_lu: float,
+) -> list[Diagnosis]:
+    """Stretches where words are lost, as close passages: one a stretch, with its cause and cures.
+
+    Where speech stands as clear as is asked for, and words are lost all the same, LOST_MORE_LU more are asked for.
+    """
+    clear, gains = scene.clearance(plan), duck_gains_db(plan, scene.tracks)
+    found = []
+    for span in spans:
+        values = np.clip(clear[span.start_sample // HOP_SAMPLES : -(-span.end_sample // HOP_SAMPLES)], -99.0, 99.0)
+        least = float(values.min()) if values.size else 99.0
+        passage = ClosePassage(span, least, float(values.mean()) if values.size else 99.0)
+        asked = max(asked_lu, least + LOST_MORE_LU)
+        found.append(_diagnosis(passage, scene, plan, gains, energies, speech, spec, asked))
+    return found
 
 
 def _diagnosis(

@@ -1,0 +1,122 @@
+"""words: what is said in a recording or a plan, by whom, as text or captions, and what is lost in the mix."""
+
+import argparse
+import json
+import sys
+from collections.abc import Sequence
+from fractions import Fraction
+from pathlib import Path
+
+from recitant_core.balance.closeness import diagnoses_of_lost
+from recitant_core.captions.making import cues_of
+from recitant_core.captions.rules import CaptionRules
+from recitant_core.delivery.catalogue import DEFAULT_SPEC_ID
+from recitant_core.measure.clearance import DEFAULT_ASKED_LU
+from recitant_core.ports import Progress, no_progress
+from recitant_core.render.scene import scene_of
+from recitant_core.timeline.words import turns_in_programme
+from recitant_core.transcript.lost import LostPassage, counted, lost_passages
+from recitant_core.transcript.model import Turn, turns_of
+from recitant_io.caption_files import captions_text, form_of
+from recitant_io.plan_energies import dialogue_speech, plan_energies, with_rules_followed
+from recitant_io.plan_file import LoadedPlan, load_plan, load_recording
+from recitant_io.spec_file import specs_of_texts
+from recitant_io.transcriber import WhisperTranscriber, transcriber
+from recitant_io.transcripts import plan_words, recording_words, speakers_told_apart, words_in_mix
+from recitant_words.balance import cause_words
+from recitant_words.transcripts import clock, count_words, lost_data, lost_words, transcript_data, transcript_text
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """What it takes."""
+    parser.add_argument("file", metavar="FILE|PLAN", type=Path, help="a recording, or a plan that ends in .json")
+    parser.add_argument(
+        "--model", type=Path, metavar="DIR", help="folder of a model; the small English one unless told"
+    )
+    parser.add_argument("--language", default="", metavar="CODE", help="such as en; found out unless told")
+    parser.add_argument("--speakers", type=int, metavar="N", help="how many people speak; estimated unless told")
+    parser.add_argument("--glossary", type=Path, metavar="FILE", help="names and terms, one a line")
+    parser.add_argument("--captions", type=Path, metavar="OUT", help="writes .srt, .vtt or .ttml")
+    parser.add_argument("--rate", default="25", metavar="FPS", help="frames a second of the picture, for captions")
+    parser.add_argument("--text", type=Path, metavar="OUT", help="writes the text with speakers and times")
+    parser.add_argument(
+        "--lost", action="store_true", help="of a plan: words that are lost in its mix; exit 1 for some"
+    )
+    parser.add_argument("--json", action="store_true")
+
+
+def run(chosen: argparse.Namespace) -> int:
+    """0, or 1 where --lost finds words that are lost."""
+    if chosen.captions is not None:
+        form_of(chosen.captions.name)  # before minutes of work
+    model = transcriber(chosen.model)
+    glossary = [] if chosen.glossary is None else [line.strip() for line in chosen.glossary.read_text().splitlines()]
+    tell = _progress_line if sys.stderr.isatty() else no_progress
+    if chosen.lost:
+        return _lost(chosen, model, tell)
+    turns, clips = _turns(chosen, model, [term for term in glossary if term], tell)
+    if chosen.captions is not None:
+        cues = cues_of(turns, CaptionRules(), Fraction(chosen.rate))
+        text = captions_text(cues, form_of(chosen.captions.name), chosen.language or "en")
+        chosen.captions.write_text(text, encoding="utf-8")
+    if chosen.text is not None:
+        chosen.text.write_text(transcript_text(turns, {}), encoding="utf-8")
+    if chosen.json:
+        print(json.dumps(transcript_data(turns, {}, clips), ensure_ascii=False))
+    elif chosen.captions is None and chosen.text is None:
+        print(transcript_text(turns, {}) or "Nobody speaks.", end="" if turns else "\n")
+    return 0
+
+
+def _turns(
+    chosen: argparse.Namespace, model: WhisperTranscriber, glossary: Sequence[str], tell: Progress
+) -> tuple[Sequence[Turn], list[list[str]]]:
+    if chosen.file.suffix.lower() != ".json":
+        with load_recording(chosen.file) as source:
+            heard = recording_words(source, model, chosen.language, glossary, tell)
+            told = speakers_told_apart({source.key: heard.words}, {source.key: source}, chosen.speakers)
+            return turns_of(told[source.key]), []
+    with load_plan(chosen.file) as loaded:
+        words = plan_words(loaded, model, chosen.language, glossary, chosen.speakers, tell)
+        spoken = turns_in_programme(loaded.plan, words)
+        names = {clip.clip_id: clip.name for track in loaded.plan.tracks for clip in track.clips}
+        return [one.turn for one in spoken], [[names[clip_id] for clip_id in one.clip_ids] for one in spoken]
+
+
+def _lost(chosen: argparse.Namespace, model: WhisperTranscriber, tell: Progress) -> int:
+    with load_plan(chosen.file) as found:
+        loaded = with_rules_followed(found)
+        words = words_in_mix(loaded, model, chosen.language, tell)
+        count, passages = counted(words), lost_passages(words)
+        causes = _causes(loaded, passages) if count.can_judge else [""] * len(passages)
+    if chosen.json:
+        data = {
+            "n_words": count.n_words,
+            "n_judged": count.n_steady,
+            "n_lost": count.n_lost,
+            "can_judge": count.can_judge,
+        }
+        print(
+            json.dumps(
+                data | {"lost": [lost_data(*one) for one in zip(passages, causes, strict=True)]}, ensure_ascii=False
+            )
+        )
+    else:
+        print(count_words(count))
+        for one, cause in zip(passages, causes, strict=True) if count.can_judge else ():
+            print(f"  {clock(one.span.start_sample):>9}  “{one.text}”  {lost_words(one)} {cause}")
+    return 1 if passages and count.can_judge else 0
+
+
+def _causes(loaded: LoadedPlan, passages: Sequence[LostPassage]) -> list[str]:
+    plan, energies = loaded.plan, plan_energies(loaded)
+    speech = dialogue_speech(loaded, energies)
+    spec = specs_of_texts([loaded.spec_id or DEFAULT_SPEC_ID])[0]
+    scene, spans = scene_of(plan, energies, speech), [one.span for one in passages]
+    found = diagnoses_of_lost(spans, scene, plan, energies, speech, spec, DEFAULT_ASKED_LU)
+    return [cause_words(one) for one in found]
+
+
+def _progress_line(share: float) -> None:
+    end = "\n" if share >= 1.0 else ""
+    print(f"\r{share:5.0%}", end=end, file=sys.stderr, flush=True)

@@ -1,0 +1,1 @@
+"""Captions: cues made from words, and the rules they keep."""

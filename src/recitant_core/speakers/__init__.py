@@ -1,0 +1,1 @@
+"""Who speaks: voices as vectors, grouped, and given to words."""

@@ -1,0 +1,66 @@
+"""Words of recordings as they fall in the programme, through the clips."""
+
+from bisect import bisect_left
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from recitant_core.timeline.model import Clip, Plan, Track
+from recitant_core.timeline.speaking import SILENT_DB
+from recitant_core.transcript.model import Turn, Word, turns_of
+
+WordsOfSources = Mapping[str, Sequence[Word]]
+"""Corrected words of each recording, by its key, in order."""
+
+
+@dataclass(frozen=True)
+class SpokenTurn:
+    """A turn in programme time, and the clips that its words come from."""
+
+    turn: Turn
+    track_id: str
+    clip_ids: tuple[str, ...]
+    """One a word."""
+
+
+def words_of_clip(clip: Clip, words: WordsOfSources) -> list[Word]:
+    """Words in a clip whose middle lies inside, in programme time; room tone has none."""
+    if clip.is_room_tone:
+        return []
+    spoken = words.get(clip.source_key, ())
+    first = max(0, bisect_left(spoken, clip.in_sample, key=lambda word: word.start_sample) - 1)
+    end = clip.in_sample + clip.length_samples
+    shift = clip.start_sample - clip.in_sample
+    found = []
+    for word in spoken[first:]:
+        if word.start_sample >= end:
+            break
+        if clip.in_sample <= (word.start_sample + word.end_sample) // 2 < end:
+            found.append(word.moved(shift))
+    return found
+
+
+def turns_in_programme(plan: Plan, words: WordsOfSources) -> list[SpokenTurn]:
+    """What is said on tracks of narration and dialogue in the mix, by turns in the order of their start."""
+    found: list[SpokenTurn] = []
+    for track in plan.tracks:
+        if not track.role.is_speech:
+            continue
+        spoken = [(word, clip) for clip in _audible(plan, track) for word in words_of_clip(clip, words)]
+        spoken.sort(key=lambda pair: pair[0].start_sample)
+        at = 0
+        for turn in turns_of([word for word, _ in spoken]):
+            clips = tuple(clip.clip_id for _, clip in spoken[at : at + len(turn.words)])
+            found.append(SpokenTurn(turn, track.track_id, clips))
+            at += len(turn.words)
+    return sorted(found, key=lambda one: one.turn.span)
+
+
+def words_in_programme(plan: Plan, words: WordsOfSources) -> list[Word]:
+    """The same as words in the order of their start."""
+    found = [word for one in turns_in_programme(plan, words) for word in one.turn.words]
+    return sorted(found, key=lambda word: word.start_sample)
+
+
+def _audible(plan: Plan, track: Track) -> list[Clip]:
+    level_db = track.gain_db + plan.stem_gain_db(track.role)
+    return [clip for clip in track.in_mix if clip.gain_db + level_db > SILENT_DB]

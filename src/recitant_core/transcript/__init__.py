@@ -1,0 +1,1 @@
+"""Words of recordings: heard, told apart by speaker, corrected, aligned."""

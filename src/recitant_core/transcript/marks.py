@@ -1,0 +1,79 @@
+"""Corrections of a transcript, laid over what was heard: they stay when the recording is heard anew."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from recitant_core.transcript.model import Word
+from recitant_core.units.clock import SampleSpan
+
+
+@dataclass(frozen=True)
+class WordMark:
+    """Somebody's correction of the words whose middle lies in a stretch of a recording; later marks lie over
+    earlier."""
+
+    start_sample: int
+    end_sample: int
+    text: str | None = None
+    """In place of what was heard, in the same time; empty for no word at all. None leaves the words."""
+    speaker: str | None = None
+    """Id of who speaks; None leaves that."""
+    is_left_out: bool | None = None
+    """Whether the words are no part of the text, such as those of a song; None leaves that."""
+
+    def covers(self, word: Word) -> bool:
+        """Whether the middle of a word lies in it."""
+        return self.start_sample <= (word.start_sample + word.end_sample) // 2 < self.end_sample
+
+
+def marked(words: Sequence[Word], marks: Sequence[WordMark]) -> tuple[Word, ...]:
+    """Words with corrections laid over them, the oldest first; what is left out is gone."""
+    found = list(words)
+    out = [False] * len(found)
+    for mark in marks:
+        first = next((at for at, word in enumerate(found) if mark.covers(word)), None)
+        if mark.text is not None:
+            covered = [word for word in found if mark.covers(word)]
+            kept = [(word, is_out) for word, is_out in zip(found, out, strict=True) if not mark.covers(word)]
+            at = sum(1 for word, _ in kept if word.start_sample < mark.start_sample) if first is None else first
+            put = typed_over(covered, mark.text, SampleSpan(mark.start_sample, mark.end_sample - mark.start_sample))
+            kept[at:at] = [(word, False) for word in put]
+            found, out = [word for word, _ in kept], [is_out for _, is_out in kept]
+        for at, word in enumerate(found):
+            if not mark.covers(word):
+                continue
+            if mark.speaker is not None:
+                found[at] = replace(word, speaker=mark.speaker)
+            if mark.is_left_out is not None:
+                out[at] = mark.is_left_out
+    return tuple(word for word, is_out in zip(found, out, strict=True) if not is_out)
+
+
+def typed_over(words: Sequence[Word], text: str, span: SampleSpan) -> tuple[Word, ...]:
+    """New text in the time of some words: one for one where there are as many, else by number of letters.
+
+    Args:
+        words: that are replaced, in order; may be none.
+        span: where the text lies if there are none.
+    """
+    parts = text.split()
+    if not parts:
+        return ()
+    if len(parts) == len(words):
+        return tuple(replace(word, text=part, confidence=1.0) for word, part in zip(words, parts, strict=True))
+    speaker = words[0].speaker if words else ""
+    start = words[0].start_sample if words else span.start_sample
+    end = max(words[-1].end_sample if words else span.end_sample, start + len(parts))
+    ends = [0]
+    for part in parts:
+        ends.append(ends[-1] + len(part) + 1)
+    places = [start + (end - start) * done // ends[-1] for done in ends]
+    return tuple(Word(part, places[k], places[k + 1], 1.0, speaker) for k, part in enumerate(parts))
+
+
+def scaled(words: Sequence[Word], speed: float) -> tuple[Word, ...]:
+    """Words of a recording at another speed; 2 halves every time."""
+    return tuple(
+        replace(word, start_sample=round(word.start_sample / speed), end_sample=round(word.end_sample / speed))
+        for word in words
+    )

