@@ -64,6 +64,7 @@ def jobs_run_at_once(monkeypatch):
     from recitant_web.jobs import actions
     from recitant_web.listening import tasks as listening_tasks
     from recitant_web.programme import tasks as programme_tasks
+    from recitant_web.transcript import tasks as transcript_tasks
 
     tasks = {
         t.name: t
@@ -72,6 +73,8 @@ def jobs_run_at_once(monkeypatch):
             programme_tasks.listen_to_source,
             programme_tasks.lighten_picture,
             listening_tasks.examine_revision,
+            listening_tasks.listen_to_mix,
+            transcript_tasks.hear_recording,
             arrange_tasks.vary_one_clip,
             balance_tasks.balance_programme,
             delivery_tasks.deliver_programme,

@@ -84,7 +84,12 @@ class WhisperTranscriber:
             hotwords=", ".join(glossary[:_MOST_GLOSSARY]) or None,
         )
         words = [
-            Word(one.word.strip(), samples_from_s(one.start), samples_from_s(one.end), round(one.probability, 3))
+            Word(
+                one.word.strip(),
+                samples_from_s(one.start),
+                samples_from_s(one.end),
+                min(0.999, round(one.probability, 3)),
+            )
             for segment in segments
             if segment.compression_ratio <= _MOST_COMPRESSION
             for one in segment.words or ()

@@ -14,7 +14,7 @@ import numpy as np
 import soxr
 
 from recitant_core.errors import WordsUnavailable
-from recitant_core.ports import SampleSource
+from recitant_core.ports import Progress, SampleSource, no_progress
 from recitant_core.speakers.encoder import RATE_HZ as MODEL_RATE_HZ
 from recitant_core.speakers.encoder import WINDOW_FRAMES, EncoderWeights, Layer, Single, mel_energies, vectors_of
 from recitant_core.transcript.hearing import mono_of
@@ -93,14 +93,14 @@ def _tensors(data: bytes) -> dict[str, Single]:
     }
 
 
-def voice_vectors(source: SampleSource, spans: Sequence[SampleSpan]) -> Single:
+def voice_vectors(source: SampleSource, spans: Sequence[SampleSpan], progress: Progress = no_progress) -> Single:
     """A unit vector of the voice in each stretch of a recording, float32 (spans, 256).
 
     Args:
         spans: up to 1.6 s each; a shorter one is heard over and over until it is as long.
 
     Raises:
-        WordsUnavailable: the model is not installed.
+        WordsUnavailable: the model is not installed. Cancelled: ``progress`` stopped it.
     """
     weights = encoder_weights()
 
@@ -108,7 +108,11 @@ def voice_vectors(source: SampleSource, spans: Sequence[SampleSpan]) -> Single:
         mel = np.concatenate([_window(source, span) for span in some])
         return vectors_of(mel, weights, range(0, len(mel), WINDOW_FRAMES))
 
-    found = list(in_order(vectors, [spans[at : at + _AT_ONCE] for at in range(0, len(spans), _AT_ONCE)]))
+    pieces = [spans[at : at + _AT_ONCE] for at in range(0, len(spans), _AT_ONCE)]
+    found = []
+    for one in in_order(vectors, pieces):
+        found.append(one)
+        progress(len(found) / len(pieces))
     return np.concatenate(found) if found else np.zeros((0, len(weights.out_bias)), np.float32)
 
 

@@ -1,5 +1,6 @@
 """Loads the demo: makes its recordings once, takes them through intake like anybody's, and lays them out."""
 
+import contextlib
 import json
 import subprocess
 import sys
@@ -10,7 +11,9 @@ from typing import Any
 from django.conf import settings
 from django.db import transaction
 
+from recitant_core.errors import WordsUnavailable
 from recitant_core.units.clock import samples_from_s
+from recitant_io.transcriber import model_folder
 from recitant_web.accounts.models import Workspace
 from recitant_web.desk.placing import lay_out
 from recitant_web.library.actions import take_in
@@ -18,6 +21,7 @@ from recitant_web.library.models import Sound
 from recitant_web.programme.actions import bring_in, create_programme
 from recitant_web.programme.ingesting import ingest
 from recitant_web.programme.models import Programme, Source
+from recitant_web.transcript.actions import hear_recordings
 
 _PLANS = ("tenor-30-seconds", "casting-the-tenor")  # the film last: the newest programme stands on top
 _PICTURE = "Casting the Tenor, picture.mp4"
@@ -58,10 +62,19 @@ def load(workspace: Workspace, say: Say) -> None:
             programme = _load_programme(workspace, data)
             if name == "casting-the-tenor":
                 _bring_in(programme, _folder() / _PICTURE, "")
+        _hear_words(programme)
         loaded.append(name)
         _loaded_path().write_text(json.dumps(loaded))
     if not _loaded_path().exists():
         _loaded_path().write_text(json.dumps(loaded))
+
+
+def _hear_words(programme: Programme) -> None:
+    # In the background, so that the Words page has something to read; a start without the model goes on without.
+    spoken = programme.sources.filter(role__in=("narration", "dialogue"))  # type: ignore[attr-defined]
+    with contextlib.suppress(WordsUnavailable):
+        model_folder(Path(settings.RECITANT_WORDS_MODEL) if settings.RECITANT_WORDS_MODEL else None)
+        hear_recordings(programme, list(spoken.values_list("pk", flat=True)))
 
 
 def load_library(workspace: Workspace, say: Say) -> None:

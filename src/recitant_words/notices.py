@@ -10,6 +10,8 @@ _NOTICES: Final = {
     "crashed": "This stopped because of a fault of ours. Try again; nothing is lost.",
     "measured": "Measured.",
     "listened": "Heard.",
+    "words_heard": "The words are there.",
+    "mix_listened_to": "The mix was listened to.",
     "balanced_before": "Balanced.",
     "light_copy": "The light copy is there.",
     "source_ready": "{file} is ready.",

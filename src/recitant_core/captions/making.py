@@ -60,6 +60,9 @@ def timed(cues: Sequence[Cue], rules: CaptionRules, frame_rate: Fraction) -> lis
         if latest is not None and (wanted > latest or latest - wanted < samples_from_s(CHAIN_S) - gap):
             wanted = min(latest, max(wanted, start + samples_from_s(Fraction(rules.most_s))))
         end = _on_frame(wanted, frame_rate)
+        following = _on_frame(wanted + int(RATE_HZ / frame_rate), frame_rate)
+        if end < wanted and (latest is None or following <= latest):
+            end = following  # a part of a frame counts as one, so that it can be read to its end
         if end <= start:
             end = _on_frame(start + max(gap, samples_from_s(1 / frame_rate)), frame_rate)
         found.append(Cue(start, end, cue.text))

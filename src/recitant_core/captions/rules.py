@@ -14,6 +14,8 @@ from recitant_core.errors import RangeError
 from recitant_core.units.clock import RATE_HZ, SampleSpan, samples_from_s
 
 MOST_CUES: Final = 20_000
+_TOLERANCE: Final = 0.05
+"""Characters a second that nobody sees."""
 
 
 @dataclass(frozen=True)
@@ -115,7 +117,7 @@ def broken_rules(cue: Cue, following: Cue | None, rules: CaptionRules, frame_rat
         found.append(Broken(Breach.MANY_LINES, len(lines), rules.most_lines))
     if longest > rules.most_characters:
         found.append(Broken(Breach.LONG_LINE, longest, rules.most_characters))
-    if cue.characters_s > rules.most_characters_s:
+    if cue.characters_s > rules.most_characters_s + _TOLERANCE:
         found.append(Broken(Breach.FAST, cue.characters_s, rules.most_characters_s))
     if length_s < rules.least_s - 1e-3:
         found.append(Broken(Breach.SHORT, length_s, rules.least_s))
@@ -126,5 +128,5 @@ def broken_rules(cue: Cue, following: Cue | None, rules: CaptionRules, frame_rat
 
 def all_broken(cues: Sequence[Cue], rules: CaptionRules, frame_rate: Fraction) -> list[list[Broken]]:
     """What each cue breaks, one list a cue; cues in order."""
-    following = [*cues[1:], None]
+    following = [*cues[1:], None] if cues else []
     return [broken_rules(cue, after, rules, frame_rate) for cue, after in zip(cues, following, strict=True)]

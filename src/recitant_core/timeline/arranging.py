@@ -106,11 +106,11 @@ def without_time(plan: Plan, gone: SampleSpan, track_ids: Collection[str]) -> Pl
     """
     if gone.length_samples <= 0 or gone.start_sample < 0:
         raise EditRefused("empty_stretch")
-    names = _Names()
+    names = Names.beside(plan)
 
     def shortened(clip: Clip) -> list[Clip]:
-        before = _part(clip, SampleSpan(0, gone.start_sample))
-        after = _part(clip, SampleSpan(gone.end_sample, _ALL_TIME))
+        before = part_of(clip, SampleSpan(0, gone.start_sample))
+        after = part_of(clip, SampleSpan(gone.end_sample, _ALL_TIME))
         if before is not None and after is not None:
             after = replace(after, clip_id=names.another())
         moved = None if after is None else replace(after, start_sample=after.start_sample - gone.length_samples)
@@ -132,11 +132,11 @@ def with_time(plan: Plan, at_sample: int, length_samples: int, track_ids: Collec
     """
     if length_samples <= 0:
         raise EditRefused("empty_stretch")
-    names = _Names()
+    names = Names.beside(plan)
 
     def parted(clip: Clip) -> list[Clip]:
-        before = _part(clip, SampleSpan(0, at_sample))
-        after = _part(clip, SampleSpan(at_sample, _ALL_TIME))
+        before = part_of(clip, SampleSpan(0, at_sample))
+        after = part_of(clip, SampleSpan(at_sample, _ALL_TIME))
         if before is not None and after is not None:
             after = replace(after, clip_id=names.another())
         if after is not None:
@@ -152,17 +152,24 @@ def with_time(plan: Plan, at_sample: int, length_samples: int, track_ids: Collec
 
 
 @dataclass
-class _Names:
+class Names:
     """Ids for clips that an edit makes."""
 
     n: int = 0
 
+    @classmethod
+    def beside(cls, plan: Plan) -> "Names":
+        """Ids that no clip of a plan has, with clips that edits before made."""
+        made = (clip.clip_id for track in plan.tracks for clip in track.clips if clip.clip_id.startswith(NEW))
+        return cls(max((int(one.removeprefix(NEW)) for one in made), default=0))
+
     def another(self) -> str:
+        """One that was not given before."""
         self.n += 1
         return f"{NEW}{self.n}"
 
 
-def _part(clip: Clip, span: SampleSpan) -> Clip | None:
+def part_of(clip: Clip, span: SampleSpan) -> Clip | None:
     """The part of a clip in a stretch; its fades stay at its own edges only."""
     part = clip.span.intersect(span)
     if part is None or part.length_samples < LEAST_CLIP_SAMPLES:

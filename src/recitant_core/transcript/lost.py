@@ -4,8 +4,8 @@ A model errs too, and differently with every change of level. Only steady words 
 dialogue alone, on the same at another gain, and on the same with a trace of noise. An aid, not a measurement of people.
 """
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from typing import Final
 
@@ -93,6 +93,20 @@ class Count:
         return self.n_words > 0 and self.share_judged >= LEAST_STEADY
 
 
+@dataclass
+class Heard:
+    """What was heard before, by a hash of the sound: stretches that sound as they did are not heard again.
+
+    Words are kept counted from the start of their stretch.
+    """
+
+    known: Mapping[str, Sequence[Understood]]
+    hash_of: Callable[[FloatArray, FloatArray], str]
+    """Of the dialogue alone and of the mix."""
+    used: dict[str, Sequence[Understood]] = field(default_factory=dict)
+    """What this listening came to, by the same hash."""
+
+
 def heard_as_listener(
     alone: Rendered,
     mix: Rendered,
@@ -100,6 +114,7 @@ def heard_as_listener(
     transcriber: Transcriber,
     language: str,
     progress: Progress = no_progress,
+    heard_before: Heard | None = None,
 ) -> list[Understood]:
     """Every word that a model hears on the dialogue alone, and what becomes of it in the mix, in order.
 
@@ -107,22 +122,33 @@ def heard_as_listener(
         alone, mix: the dialogue alone, and the finished mix.
         chunks: stretches of at most 30 s, heard one by one; see chunks_of.
         language: ISO 639-1.
+        heard_before: what is known already; None for nothing. What is heard now is put into it.
 
     Raises:
         Cancelled: ``progress`` stopped it.
     """
     found: list[Understood] = []
 
-    def hear(chunk: SampleSpan) -> list[Understood]:
-        dry = alone(chunk)
+    def hear(chunk: SampleSpan) -> Sequence[Understood]:
+        dry, wet = alone(chunk), mix(chunk)
+        key = heard_before.hash_of(dry, wet) if heard_before is not None else ""
+        if heard_before is not None and key in heard_before.known:
+            heard_before.used[key] = heard_before.known[key]
+            return heard_before.known[key]
+        words = heard_anew(chunk, dry, wet)
+        if heard_before is not None:
+            heard_before.used[key] = words
+        return words
+
+    def heard_anew(chunk: SampleSpan, dry: FloatArray, wet: FloatArray) -> list[Understood]:
         noise = np.random.default_rng(chunk.start_sample).standard_normal(len(dry))
         level = np.sqrt(np.mean(dry**2)) * 10.0 ** (-NOISE_UNDER_DB / 20.0)
-        versions = (dry, dry * 10.0 ** (OTHER_GAIN_DB / 20.0), dry + noise * level, mix(chunk))
+        versions = (dry, dry * 10.0 ** (OTHER_GAIN_DB / 20.0), dry + noise * level, wet)
         heard = [transcriber.hear(audio, language, ()).words for audio in versions]
-        return understood([word.moved(chunk.start_sample) for word in heard[0]], heard[1:3], heard[3])
+        return understood(heard[0], heard[1:3], heard[3])
 
-    for done, words in enumerate(in_order(hear, chunks), 1):
-        found += words
+    for done, (chunk, words) in enumerate(zip(chunks, in_order(hear, chunks), strict=True), 1):
+        found += [replace(one, word=one.word.moved(chunk.start_sample)) for one in words]
         progress(done / len(chunks))
     return found
 

@@ -11,6 +11,9 @@ class Workspace(models.Model):
     stems = models.JSONField(default=list)
     """Stems of its own beside the five, as text of recitant_core.timeline.model.Role, in the order they were made."""
 
+    glossary = models.JSONField(default=list)
+    """Names and terms that occur in its programmes, as they are written."""
+
     def __str__(self) -> str:
         return self.name
 

@@ -14,6 +14,7 @@ urlpatterns = [
     path("", include("recitant_web.house.urls")),
     path("", include("recitant_web.balance.urls")),
     path("", include("recitant_web.level.urls")),
+    path("", include("recitant_web.words.urls")),
     path("", include("recitant_web.arrange.urls")),
     path("", include("recitant_web.intake.urls")),
     path("", include("recitant_web.library.urls")),

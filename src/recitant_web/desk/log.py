@@ -1,6 +1,7 @@
 """The log of edits: each is one transaction that locks the programme, checks the revision, and can be taken back."""
 
 from collections.abc import Sequence
+from itertools import groupby
 from typing import Any
 
 from django.contrib.auth.models import User
@@ -14,8 +15,10 @@ from recitant_core.timeline.changes import Change
 from recitant_web.desk.models import Clip, Duck, Edit, EditState, Marker, Stem, Track
 from recitant_web.jobs.actions import start_job
 from recitant_web.programme.models import Programme, Source
+from recitant_web.transcript.models import Caption, Speaker, WordMark
 
 EXAMINE = "desk.examine"
+_AT_ONCE = 500  # rows
 TABLES: dict[str, type[db.Model]] = {
     "programme": Programme,
     "source": Source,
@@ -24,6 +27,9 @@ TABLES: dict[str, type[db.Model]] = {
     "track": Track,
     "duck": Duck,
     "clip": Clip,
+    "speaker": Speaker,
+    "word_mark": WordMark,
+    "caption": Caption,
 }
 
 
@@ -202,12 +208,14 @@ def _apply_all(changes: list[Change], *, is_forward: bool) -> None:
     order = list(TABLES)
     made = [c for c in changes if ("insert" if is_forward else "delete") in c]
     gone = [c for c in changes if ("delete" if is_forward else "insert") in c]
-    for change in sorted(made, key=lambda c: order.index(c["table"])):
-        values = change["insert" if is_forward else "delete"]
-        TABLES[change["table"]]._default_manager.create(**values)
+    for table, several in groupby(sorted(made, key=lambda c: order.index(c["table"])), key=lambda c: str(c["table"])):
+        rows = [TABLES[table](**change["insert" if is_forward else "delete"]) for change in several]
+        TABLES[table]._default_manager.bulk_create(rows, batch_size=_AT_ONCE)
     for change in changes:
         if "set" in change:
             values = {name: pair[1 if is_forward else 0] for name, pair in change["set"].items()}
             TABLES[change["table"]]._default_manager.filter(pk=change["id"]).update(**values)
-    for change in sorted(gone, key=lambda c: -order.index(c["table"])):
-        TABLES[change["table"]]._default_manager.filter(pk=change["id"]).delete()
+    for table, several in groupby(sorted(gone, key=lambda c: -order.index(c["table"])), key=lambda c: str(c["table"])):
+        ids = [change["id"] for change in several]
+        for at in range(0, len(ids), _AT_ONCE):
+            TABLES[table]._default_manager.filter(pk__in=ids[at : at + _AT_ONCE]).delete()

@@ -9,6 +9,7 @@ from recitant_core.errors import EditRefused
 from recitant_web.desk.log import TABLES, Change, lock, record
 from recitant_web.desk.models import Clip, Duck, Edit, Marker, Stem, Track, Version
 from recitant_web.programme.models import Programme
+from recitant_web.transcript.models import Caption
 
 _PROGRAMME_FIELDS = (
     "spec_id",
@@ -62,6 +63,7 @@ def _rows(programme: Programme) -> dict[str, Any]:
         "track": Track.objects.filter(programme=programme),
         "duck": Duck.objects.filter(programme=programme),
         "clip": Clip.objects.filter(track__programme=programme),
+        "caption": Caption.objects.filter(programme=programme),
     }
     rows = {
         table: {str(row.pk): {f.attname: getattr(row, f.attname) for f in row._meta.concrete_fields} for row in query}
@@ -74,7 +76,9 @@ def _rows(programme: Programme) -> dict[str, Any]:
 def _changes(now: dict[str, Any], then: dict[str, Any]) -> list[Change]:
     changes: list[Change] = []
     for table in TABLES:
-        current, wanted = now.get(table, {}), then.get(table, {})
+        if table not in then:
+            continue  # a version older than a table leaves it as it is
+        current, wanted = now[table], then[table]
         for pk, values in wanted.items():
             if pk not in current:
                 changes.append({"table": table, "id": int(pk), "insert": values})

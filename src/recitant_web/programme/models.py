@@ -31,11 +31,17 @@ class Programme(models.Model):
     """Gain of the whole mix, before the limiter."""
     meter_zones = models.JSONField(default=dict)
     """Where the zones of the meters end, where they differ from the usual: see queries.ZONES."""
+    language = models.CharField(max_length=8, default="", blank=True)
+    """In which people speak, ISO 639-1; empty where it is to be found out."""
+    n_speakers = models.PositiveSmallIntegerField(null=True)
+    """How many people speak; null where it is to be estimated."""
+    caption_rules = models.JSONField(default=dict)
+    """Fields of recitant_core.captions.rules.CaptionRules that differ from the usual."""
     created_at = models.DateTimeField(auto_now_add=True)
     changed_at = models.DateTimeField(default=timezone.now)
     """Of the newest step of its log."""
     last_page = models.CharField(max_length=12, default="", blank=True)
-    """Where work stopped last: intake, arrange, level, balance or hand-over; empty for a new one."""
+    """Where work stopped last: intake, arrange, words, level, balance or hand-over; empty for a new one."""
     judged = models.JSONField(default=dict)
     """The newest exact verdict for the list: revision, spec, state and words; empty for none."""
     archived_at = models.DateTimeField(null=True)

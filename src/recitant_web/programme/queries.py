@@ -1,13 +1,15 @@
 """Reads of programmes and sources, each starting from what a user may see."""
 
 from pathlib import Path
-from typing import Final
+from typing import Any, Final
 
 from django.conf import settings
 from django.contrib.auth.models import User
 from django.db.models import QuerySet
 
 from recitant_core.delivery.spec import Spec
+from recitant_core.speech.activity import SpeechSpan
+from recitant_core.speech.marking import SpeechMark, corrected
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.timecode import FRAME_RATES
 from recitant_io.conform import StoredSource, stored_energy, stored_peaks
@@ -83,6 +85,17 @@ def peaks(source: Source, samples_per_peak: int, first: int, count: int) -> byte
     """Part of a recording's outline as int16, little-endian: lowest and highest of each channel, piece by piece."""
     folder = conformed_folder(source.sha256)
     return stored_peaks(folder, source.n_channels, samples_per_peak, first, count).astype("<i2").tobytes()
+
+
+def heard_speech(source: Source) -> list[SpeechSpan]:
+    """Where somebody speaks in a recording, with corrections."""
+    found = [SpeechSpan(start, length, confidence) for start, length, confidence in source.speech]
+    return corrected(found, marks_from_data(source.speech_marks))
+
+
+def marks_from_data(marks: list[Any]) -> tuple[SpeechMark, ...]:
+    """Corrections of speech as they are stored."""
+    return tuple(SpeechMark(start, length, bool(is_speech)) for start, length, is_speech in marks)
 
 
 def picture_path(programme: Programme) -> Path | None:

@@ -110,6 +110,27 @@ class Name(Text):
         return cls(text)
 
 
+class Said(Text):
+    """Up to 400 printable letters of what somebody says; may be empty."""
+
+    @classmethod
+    def read(cls, value: Any) -> "Said":
+        """From text; blanks are folded."""
+        text = " ".join(str(value or "").split())
+        return cls("".join(c for c in text if c.isprintable())[:400])
+
+
+class Lines(str):
+    """Up to 1,000 printable letters in lines; may be empty."""
+
+    @classmethod
+    def read(cls, value: Any) -> "Lines":
+        """From text; blanks are folded, lines stay."""
+        lines = (" ".join(line.split()) for line in str(value or "").splitlines())
+        kept = ("".join(c for c in line if c.isprintable()) for line in lines)
+        return cls("\n".join(line for line in kept if line)[:1_000])
+
+
 class Samples(int):
     """Samples at 48 kHz, or another whole number."""
 

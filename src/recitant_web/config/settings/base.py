@@ -14,6 +14,9 @@ ALLOWED_HOSTS = os.environ.get("RECITANT_HOSTS", "127.0.0.1,localhost,[::1]").sp
 # How many cores one job may use; 0 for all. Lower it where several workers share a machine.
 RECITANT_THREADS = int(os.environ.get("RECITANT_THREADS", "0"))
 
+# The folder of a faster-whisper model (CTranslate2) that hears words; empty for the small English one.
+RECITANT_WORDS_MODEL = os.environ.get("RECITANT_WORDS_MODEL", "")
+
 INSTALLED_APPS = [
     "django.contrib.auth",
     "django.contrib.contenttypes",
@@ -26,11 +29,13 @@ INSTALLED_APPS = [
     "recitant_web.specifications",
     "recitant_web.jobs",
     "recitant_web.programme",
+    "recitant_web.transcript",
     "recitant_web.desk",
     "recitant_web.listening",
     "recitant_web.arrange",
     "recitant_web.balance",
     "recitant_web.level",
+    "recitant_web.words",
     "recitant_web.intake",
     "recitant_web.library",
     "recitant_web.delivery",

@@ -11,6 +11,7 @@ from recitant_core.speech.activity import SpeechSpan
 from recitant_core.speech.marking import SpeechMark, corrected
 from recitant_core.timeline.speaking import Spoken
 from recitant_web.programme.models import Programme
+from recitant_web.programme.queries import marks_from_data
 
 
 def speech_of(programme: Programme) -> dict[str, Spoken]:
@@ -25,11 +26,6 @@ def _spoken(speech: str, marks: str) -> Spoken:
     # By their texts: an hour of speech is read once, not with every request.
     spans = [SpeechSpan(start, length, confidence) for start, length, confidence in json.loads(speech)]
     return Spoken(corrected(spans, marks_from_data(json.loads(marks))))
-
-
-def marks_from_data(marks: list[Any]) -> tuple[SpeechMark, ...]:
-    """Corrections of speech as they are stored."""
-    return tuple(SpeechMark(start, length, bool(is_speech)) for start, length, is_speech in marks)
 
 
 def marks_to_data(marks: tuple[SpeechMark, ...]) -> list[Any]:

@@ -9,6 +9,7 @@ from django.http import HttpRequest
 from recitant_web.desk import models
 from recitant_web.desk.edits import (  # noqa: F401  an edit is known once its file is read
     arranging,
+    captions,
     chains,
     clips,
     cures,
@@ -22,6 +23,7 @@ from recitant_web.desk.edits import (  # noqa: F401  an edit is known once its f
     takes,
     tracks,
     variation,
+    words,
 )
 from recitant_web.desk.edits.registry import Edit, edit_classes
 from recitant_web.shared.shapes import body_of

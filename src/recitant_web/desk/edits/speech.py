@@ -3,10 +3,11 @@
 from recitant_core.errors import EditRefused
 from recitant_core.speech.marking import SpeechMark, mark_laid
 from recitant_core.units.clock import RATE_HZ
-from recitant_web.desk.bridge.speech import marks_from_data, marks_to_data
+from recitant_web.desk.bridge.speech import marks_to_data
 from recitant_web.desk.edits.registry import RowChanges, RowEdit, row_change
 from recitant_web.desk.models import Clip
 from recitant_web.programme.models import Programme
+from recitant_web.programme.queries import marks_from_data
 from recitant_web.shared.shapes import Id, Lu, Samples, Seconds
 
 LEAST_SPEECH_SAMPLES = RATE_HZ // 20

@@ -1,9 +1,12 @@
-"""The recording that a clip of room tone plays: the quiet stretch itself, or one made from it if that is too short."""
+"""Recordings that edits make: room tone as long as it is needed, and a tone that covers words."""
 
 import hashlib
 
 from recitant_core.delivery.figures import readings_data
 from recitant_core.timeline.room_tone import ToneStretch, repeated_tone
+from recitant_core.timeline.word_cuts import BLEEP_DBFS, BLEEP_HZ, bleep
+from recitant_core.units.arrays import Audio
+from recitant_core.units.channels import MONO, ChannelLayout
 from recitant_core.units.clock import RATE_HZ
 from recitant_io.conform import conform_blocks
 from recitant_web.programme.models import Programme, Source, SourceKind, SourceState
@@ -24,27 +27,48 @@ def tone_source(programme: Programme, stretch: ToneStretch, length_samples: int)
     origin = programme.sources.filter(sha256=stretch.model.source_key)[0]  # type: ignore[attr-defined]
     text = f"{origin.sha256} tone {_VERSION} {stretch.span.start_sample} {stretch.span.length_samples} {length}"
     key = hashlib.sha256(text.encode()).hexdigest()
-    if programme.sources.filter(sha256=key).exists():  # type: ignore[attr-defined]
-        return key, 0
-    recording = stored_source(origin.sha256, origin.n_channels)
-    quiet = recording.read(stretch.span.start_sample, stretch.span.length_samples)
-    _, readings = conform_blocks(
-        [repeated_tone(quiet, length)], recording.layout, conformed_folder(key), lambda _done: None
-    )
+    if not _is_there(programme, key):
+        recording = stored_source(origin.sha256, origin.n_channels)
+        quiet = recording.read(stretch.span.start_sample, stretch.span.length_samples)
+        _make(programme, origin, f"room tone of {origin.name}", key, repeated_tone(quiet, length), recording.layout)
+    return key, 0
+
+
+def bleep_source(programme: Programme, like_key: str, length_samples: int) -> str:
+    """Key of a recording with a tone of 1 kHz of at least a length.
+
+    Inside a transaction, as tone_source.
+
+    Args:
+        like_key: of a recording whose role it takes.
+    """
+    length = -(-length_samples // _STEP_SAMPLES) * _STEP_SAMPLES
+    key = hashlib.sha256(f"bleep {_VERSION} {BLEEP_HZ} {BLEEP_DBFS} {length}".encode()).hexdigest()
+    if not _is_there(programme, key):
+        origin = programme.sources.filter(sha256=like_key)[0]  # type: ignore[attr-defined]
+        _make(programme, origin, "tone over words", key, bleep(length), MONO)
+    return key
+
+
+def _is_there(programme: Programme, key: str) -> bool:
+    return bool(programme.sources.filter(sha256=key).exists())  # type: ignore[attr-defined]
+
+
+def _make(programme: Programme, origin: Source, name: str, key: str, audio: Audio, layout: ChannelLayout) -> None:
+    _, readings = conform_blocks([audio], layout, conformed_folder(key), lambda _done: None)
     Source.objects.create(
         programme=programme,
-        name=f"room tone of {origin.name}"[:255],
+        name=name[:255],
         role=origin.role,
         kind=SourceKind.TONE,
         state=SourceState.READY,
         varied_from=origin,
         original_file=origin.original_file,
         sha256=key,
-        n_channels=origin.n_channels,
+        n_channels=layout.n_channels,
         rate_hz=origin.rate_hz,
         coding=origin.coding,
-        length_samples=length,
+        length_samples=len(audio),
         readings=readings_data(readings),
         is_listened=True,
     )
-    return key, 0

@@ -1,0 +1,223 @@
+"""Edits of captions: made from the words, set, split, joined, removed, put right by their rules."""
+
+from typing import Literal
+
+from recitant_core.captions.lines import lines_of
+from recitant_core.captions.making import cues_of, timed
+from recitant_core.captions.rules import MOST_CUES, CaptionRules, Cue
+from recitant_core.errors import EditRefused, RangeError
+from recitant_core.timeline.changes import Change
+from recitant_core.timeline.words import turns_in_programme
+from recitant_core.units.timecode import frame_rate, timecode_from_samples
+from recitant_web.desk.bridge.plans import plan_of
+from recitant_web.desk.edits.registry import RowChanges, RowEdit, row_change
+from recitant_web.desk.log import deleted, inserted
+from recitant_web.programme.models import Programme
+from recitant_web.shared.shapes import Id, Ids, Lines, Place, Samples, Seconds
+from recitant_web.transcript.models import Caption
+from recitant_web.transcript.queries import rules_of, speakers_of, words_of
+
+Speakers = Literal["none", "names", "dashes"]
+LEAST_SAMPLES = 1_920
+
+
+class MakeCaptions(RowEdit, frozen=True, kw_only=True, tag="captions-make"):
+    """All captions anew from the words."""
+
+    speakers: Speakers = "none"
+    """How a change of speaker is shown."""
+
+    def changed(self, programme: Programme) -> RowChanges:
+        """See RowEdit."""
+        turns = [one.turn for one in turns_in_programme(plan_of(programme), words_of(programme))]
+        if not turns:
+            raise EditRefused("no_words_yet")
+        names = speakers_of(programme)
+        shown, last = [], ""
+        for turn in turns:
+            name = names.get(turn.speaker, "")
+            is_new = bool(name) and turn.speaker != last and self.speakers != "none"
+            shown.append("" if not is_new else f"{name.upper()}:" if self.speakers == "names" else "–")
+            last = turn.speaker
+        cues = cues_of(turns, rules_of(programme), frame_rate(programme.frame_rate), shown)
+        return _all_anew(programme, cues, f"{len(cues)} captions made from the words")
+
+
+def _all_anew(programme: Programme, cues: list[Cue], label: str) -> RowChanges:
+    if len(cues) > MOST_CUES:
+        raise EditRefused("too_many_cues", found=len(cues), most=MOST_CUES)
+    gone = [deleted("caption", row) for row in programme.captions.all()]  # type: ignore[attr-defined]
+    rows = [
+        Caption(programme=programme, start_sample=c.start_sample, end_sample=c.end_sample, text=c.text) for c in cues
+    ]
+    Caption.objects.bulk_create(rows, batch_size=500)
+    last = Caption.objects.filter(programme=programme).order_by("-pk")[: len(rows)]
+    return label, gone, [inserted("caption", row) for row in reversed(last)]
+
+
+def imported_captions(programme: Programme, cues: list[Cue], file: str) -> RowChanges:
+    """All captions as a file has them."""
+    return _all_anew(programme, cues, f"{len(cues)} captions from {file[:80]}")
+
+
+class SetCaption(RowEdit, frozen=True, kw_only=True, tag="caption-set"):
+    """A caption changed; what is not given stays."""
+
+    id: Id
+    start_sample: Place | None = None
+    end_sample: Place | None = None
+    text: Lines | None = None
+
+    def changed(self, programme: Programme) -> RowChanges:
+        """See RowEdit."""
+        row = _caption(programme, self.id)
+        given = {"start_sample": self.start_sample, "end_sample": self.end_sample, "text": self.text}
+        wanted = {name: value for name, value in given.items() if value is not None}
+        start, end = wanted.get("start_sample", row.start_sample), wanted.get("end_sample", row.end_sample)
+        if end - start < LEAST_SAMPLES:  # type: ignore[operator]
+            raise EditRefused("caption_too_short")
+        return f"caption at {_at(programme, int(start))} changed", row_change("caption", row, wanted), []  # type: ignore[arg-type]
+
+
+class AddCaption(RowEdit, frozen=True, kw_only=True, tag="caption-add"):
+    """Another caption, such as the description of a sound."""
+
+    start_sample: Place
+    end_sample: Place
+    text: Lines
+
+    def changed(self, programme: Programme) -> RowChanges:
+        """See RowEdit."""
+        if self.end_sample - self.start_sample < LEAST_SAMPLES:
+            raise EditRefused("caption_too_short")
+        if programme.captions.count() >= MOST_CUES:  # type: ignore[attr-defined]
+            raise EditRefused("too_many_cues", found=MOST_CUES + 1, most=MOST_CUES)
+        row = Caption.objects.create(
+            programme=programme, start_sample=self.start_sample, end_sample=self.end_sample, text=str(self.text)
+        )
+        return f"caption at {_at(programme, row.start_sample)}", [], [inserted("caption", row)]
+
+
+class RemoveCaptions(RowEdit, frozen=True, kw_only=True, tag="captions-remove"):
+    """Captions removed."""
+
+    ids: Ids
+
+    def changed(self, programme: Programme) -> RowChanges:
+        """See RowEdit."""
+        rows = list(programme.captions.filter(pk__in=[one.number for one in self.ids]))  # type: ignore[attr-defined]
+        if not rows:
+            raise EditRefused("gone")
+        what = "1 caption" if len(rows) == 1 else f"{len(rows)} captions"
+        return f"{what} removed", [deleted("caption", row) for row in rows], []
+
+
+class SplitCaption(RowEdit, frozen=True, kw_only=True, tag="caption-split"):
+    """A caption made two at a letter of its text; its time by the share of letters."""
+
+    id: Id
+    at_letter: Samples
+
+    def changed(self, programme: Programme) -> RowChanges:
+        """See RowEdit."""
+        row = _caption(programme, self.id)
+        first, second = row.text[: self.at_letter].strip(), row.text[max(0, self.at_letter) :].strip()
+        if not first or not second:
+            raise EditRefused("nothing_to_split")
+        rules, rate = rules_of(programme), frame_rate(programme.frame_rate)
+        middle = row.start_sample + (row.end_sample - row.start_sample) * len(first) // (len(first) + len(second))
+        one, two = timed(
+            [
+                Cue(row.start_sample, middle, _wrapped(first, rules)),
+                Cue(middle, row.end_sample, _wrapped(second, rules)),
+            ],
+            rules,
+            rate,
+        )
+        made = Caption.objects.create(
+            programme=programme,
+            start_sample=two.start_sample,
+            end_sample=max(row.end_sample, two.start_sample + LEAST_SAMPLES),
+            text=two.text,
+        )
+        changes = row_change("caption", row, {"end_sample": min(one.end_sample, two.start_sample), "text": one.text})
+        return f"caption at {_at(programme, row.start_sample)} split", changes, [inserted("caption", made)]
+
+
+class JoinCaption(RowEdit, frozen=True, kw_only=True, tag="caption-join"):
+    """A caption joined with the next."""
+
+    id: Id
+
+    def changed(self, programme: Programme) -> RowChanges:
+        """See RowEdit."""
+        row = _caption(programme, self.id)
+        later = programme.captions.filter(start_sample__gte=row.start_sample).exclude(pk=row.pk)  # type: ignore[attr-defined]
+        after = later.order_by("start_sample", "pk").first()
+        if after is None:
+            raise EditRefused("no_next_caption")
+        text = _wrapped(f"{row.text} {after.text}", rules_of(programme))
+        wanted = {"end_sample": max(row.end_sample, after.end_sample), "text": text[:1_000]}
+        changes = [*row_change("caption", row, wanted), deleted("caption", after)]
+        return f"caption at {_at(programme, row.start_sample)} joined with the next", changes, []
+
+
+class MendCaptions(RowEdit, frozen=True, kw_only=True, tag="captions-mend"):
+    """Captions broken into lines and timed anew by the rules, as far as their neighbours leave room; all unless
+    named."""
+
+    ids: Ids | None = None
+
+    def changed(self, programme: Programme) -> RowChanges:
+        """See RowEdit."""
+        rows = list(programme.captions.order_by("start_sample", "pk"))  # type: ignore[attr-defined]
+        if not rows:
+            raise EditRefused("no_captions_yet")
+        rules, rate = rules_of(programme), frame_rate(programme.frame_rate)
+        wanted = timed([Cue(r.start_sample, r.end_sample, _wrapped(r.text, rules)) for r in rows], rules, rate)
+        chosen = None if self.ids is None else {one.number for one in self.ids}
+        changes: list[Change] = []
+        for row, cue in zip(rows, wanted, strict=True):
+            if chosen is None or row.pk in chosen:
+                fields = {"start_sample": cue.start_sample, "end_sample": cue.end_sample, "text": cue.text}
+                changes += row_change("caption", row, fields)
+        return f"{len(changes)} captions put right", changes, []
+
+
+class SetRules(RowEdit, frozen=True, kw_only=True, tag="caption-rules"):
+    """The rules that captions keep."""
+
+    most_characters: Samples
+    most_lines: Samples
+    most_characters_s: Seconds
+    least_s: Seconds
+    most_s: Seconds
+    gap_frames: Samples
+
+    def changed(self, programme: Programme) -> RowChanges:
+        """See RowEdit."""
+        names = ("most_characters", "most_lines", "most_characters_s", "least_s", "most_s", "gap_frames")
+        given = {name: getattr(self, name) for name in names}
+        plain = {n: float(v) if n.endswith("_s") else int(v) for n, v in given.items()}
+        try:
+            usual, rules = CaptionRules(), CaptionRules(**plain)  # type: ignore[arg-type]
+        except RangeError as error:
+            raise EditRefused(error.code, **error.facts) from error
+        differing = {n: getattr(rules, n) for n in names if abs(getattr(rules, n) - getattr(usual, n)) > 1e-3}
+        return "rules of the captions", row_change("programme", programme, {"caption_rules": differing}), []
+
+
+def _wrapped(text: str, rules: CaptionRules) -> str:
+    words = text.split()
+    return "\n".join(lines_of(words, rules.most_characters, rules.most_lines) or [" ".join(words)])
+
+
+def _caption(programme: Programme, caption_id: Id) -> Caption:
+    row = programme.captions.filter(pk=caption_id.number).first()  # type: ignore[attr-defined]
+    if row is None:
+        raise EditRefused("gone")
+    return row  # type: ignore[no-any-return]
+
+
+def _at(programme: Programme, at_sample: int) -> str:
+    return timecode_from_samples(at_sample, programme.frame_rate)

@@ -1,0 +1,292 @@
+"""Edits of what is said: corrections, who speaks, words taken out, one track a person."""
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Literal
+
+from msgspec import Struct
+
+from recitant_core.errors import EditRefused
+from recitant_core.gain.envelope import FadeShape
+from recitant_core.timeline.arranging import Names, sent_to_track
+from recitant_core.timeline.changes import Change
+from recitant_core.timeline.model import Clip, Plan, Track
+from recitant_core.timeline.room_tone import covered_samples, gap_at, tone_stretch, with_room_tone
+from recitant_core.timeline.word_cuts import (
+    EDGE_FADE_SAMPLES,
+    Energies,
+    at_quiet_edges,
+    parted_by_speaker,
+    track_of,
+    words_out,
+)
+from recitant_core.timeline.words import words_of_clip
+from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_web.desk.bridge.plans import plan_of
+from recitant_web.desk.bridge.speech import speech_of
+from recitant_web.desk.edits.arranging import with_new_track
+from recitant_web.desk.edits.registry import PlanEdit, RowChanges, RowEdit, row_change
+from recitant_web.desk.edits.tone import bleep_source, tone_source
+from recitant_web.desk.log import inserted
+from recitant_web.programme.models import Programme
+from recitant_web.programme.queries import source_energy
+from recitant_web.shared.shapes import Id, Name, Place, Said
+from recitant_web.transcript.models import Speaker, WordMark
+from recitant_web.transcript.queries import speakers_of, words_of
+
+MOST_STRETCHES = 2_000
+
+
+class Stretch(Struct, frozen=True, kw_only=True):
+    """Some words on a track, in programme time."""
+
+    track_id: Id
+    from_sample: Place
+    to_sample: Place
+
+    def marks(self, programme: Programme) -> list[tuple[int, int, int]]:
+        """Recording, start and end in it of every clip that lies there.
+
+        Raises:
+            EditRefused: none does.
+        """
+        found = []
+        rows = {key: pk for pk, key in programme.sources.values_list("pk", "sha256")}  # type: ignore[attr-defined]
+        for clip in track_of(plan_of(programme), self.track_id).clips:
+            part = clip.span.intersect(SampleSpan(self.from_sample, max(0, self.to_sample - self.from_sample)))
+            if part is not None:
+                start = part.start_sample - clip.start_sample + clip.in_sample
+                found.append((rows[clip.source_key], start, start + part.length_samples))
+        if not found:
+            raise EditRefused("gone")
+        return found
+
+
+def _marked(programme: Programme, stretches: list[Stretch], **what: object) -> list[Change]:
+    if len(stretches) > MOST_STRETCHES:
+        raise EditRefused("too_many_stretches", most=MOST_STRETCHES)
+    made = []
+    for stretch in stretches:
+        for source_id, start, end in stretch.marks(programme):
+            row = WordMark.objects.create(source_id=source_id, start_sample=start, end_sample=end, **what)
+            made.append(inserted("word_mark", row))
+    return made
+
+
+class TypeWords(RowEdit, frozen=True, kw_only=True, tag="words-type"):
+    """Words typed over what was heard; their time stays."""
+
+    stretch: Stretch
+    text: Said
+
+    def changed(self, programme: Programme) -> RowChanges:
+        """See RowEdit."""
+        places = self.stretch.marks(programme)
+        if len(places) != 1:
+            raise EditRefused("words_of_two_clips")
+        source_id, start, end = places[0]
+        same = WordMark.objects.filter(source_id=source_id, start_sample=start, end_sample=end, text__isnull=False)
+        newest = WordMark.objects.filter(source_id=source_id).order_by("-pk").first()
+        label = f"words: “{self.text[:60]}”" if self.text else "words left out of the text"
+        row = same.order_by("-pk").first()
+        if row is not None and row == newest:
+            return label, row_change("word_mark", row, {"text": str(self.text)}), []
+        return label, [], _marked(programme, [self.stretch], text=str(self.text))
+
+
+class GiveWords(RowEdit, frozen=True, kw_only=True, tag="words-speaker"):
+    """Words given to somebody: known, or new by name."""
+
+    stretches: list[Stretch]
+    speaker_id: Id | None = None
+    name: Said = Said()
+
+    def changed(self, programme: Programme) -> RowChanges:
+        """See RowEdit."""
+        made: list[Change] = []
+        if self.speaker_id is not None:
+            row = _speaker(programme, self.speaker_id)
+        else:
+            row = Speaker.objects.create(programme=programme, name=str(Name.read(self.name))[:80])
+            made.append(inserted("speaker", row))
+        return f"words of {row.name}", [], made + _marked(programme, self.stretches, speaker=row)
+
+
+class LeaveOut(RowEdit, frozen=True, kw_only=True, tag="words-leave-out"):
+    """Words that are no part of the text, such as those of a song; or part of it again."""
+
+    stretches: list[Stretch]
+    is_left_out: bool
+
+    def changed(self, programme: Programme) -> RowChanges:
+        """See RowEdit."""
+        made = _marked(programme, self.stretches, is_left_out=self.is_left_out)
+        return ("words left out of the text" if self.is_left_out else "words in the text again"), [], made
+
+
+class NameSpeaker(RowEdit, frozen=True, kw_only=True, tag="speaker-name"):
+    """Another name for somebody."""
+
+    speaker_id: Id
+    name: Name
+
+    def changed(self, programme: Programme) -> RowChanges:
+        """See RowEdit."""
+        row = _speaker(programme, self.speaker_id)
+        name = str(self.name)[:80]
+        return f"{row.name} is {name}", row_change("speaker", row, {"name": name}), []
+
+
+class MergeSpeakers(RowEdit, frozen=True, kw_only=True, tag="speaker-merge"):
+    """Two who are one."""
+
+    speaker_id: Id
+    into_id: Id
+
+    def changed(self, programme: Programme) -> RowChanges:
+        """See RowEdit."""
+        row, other = _speaker(programme, self.speaker_id), _speaker(programme, self.into_id)
+        if row.pk == other.pk:
+            raise EditRefused("same_speaker")
+        return f"{row.name} is {other.name}", row_change("speaker", row, {"same_as_id": other.pk}), []
+
+
+class CutWords(PlanEdit, frozen=True, kw_only=True, tag="words-cut"):
+    """Words taken out of the sound: silence, room tone or a tone in their place, or what follows moved up."""
+
+    stretches: list[Stretch]
+    how: Literal["silence", "close", "room", "tone"]
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        if not 1 <= len(self.stretches) <= MOST_STRETCHES:
+            raise EditRefused("too_many_stretches", most=MOST_STRETCHES)
+        energies = _energies(plan)
+        by_track: dict[str, list[SampleSpan]] = {}
+        for one in self.stretches:
+            span = SampleSpan(one.from_sample, max(1, one.to_sample - one.from_sample))
+            by_track.setdefault(str(one.track_id), []).append(at_quiet_edges(plan, one.track_id, span, energies))
+        after = plan
+        for track_id, spans in by_track.items():
+            before = track_of(after, track_id)
+            after = words_out(after, track_id, spans, is_closed=self.how == "close")
+            for span in sorted(spans) if self.how in ("room", "tone") else ():
+                after = _covered(programme, after, before, span, self.how, energies)
+        seconds = sum(span.length_samples for spans in by_track.values() for span in spans) / RATE_HZ
+        done = {
+            "silence": "silenced", "close": "taken out, the gap closed", "room": "covered with room tone",
+            "tone": "covered with a tone",
+        }[self.how]  # fmt: skip
+        return after, f"{seconds:.2f} s of words {done}"
+
+
+class TrackPerPerson(PlanEdit, frozen=True, kw_only=True, tag="track-a-person"):
+    """Narration and dialogue on a track a person; what stays empty and plain goes."""
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        words, names = words_of(programme), speakers_of(programme)
+        by_clip = {
+            clip.clip_id: words_of_clip(clip, words)
+            for track in plan.tracks
+            if track.role.is_speech
+            for clip in track.in_mix
+        }
+        parted, people = parted_by_speaker(plan, by_clip, _energies(plan))
+        if not people:
+            raise EditRefused("no_speakers")
+        after = parted
+        for speaker in sorted(people, key=lambda one: list(names).index(one) if one in names else len(names)):
+            after = _on_own_track(programme, after, names.get(speaker, "Speaker"), people[speaker])
+        had = {track.track_id for track in plan.tracks if track.clips}
+        kept = tuple(t for t in after.tracks if t.clips or t.track_id not in had or not _is_plain(t))
+        n = len(people)
+        return replace(after, tracks=kept), f"{n} {'person' if n == 1 else 'people'} on tracks of their own"
+
+
+def _is_plain(track: Track) -> bool:
+    return not (track.chain or track.ride.points or track.gain_db or track.pan)
+
+
+def _on_own_track(programme: Programme, plan: Plan, name: str, clip_ids: list[str]) -> Plan:
+    ids = set(clip_ids)
+    homes = [track for track in plan.tracks if any(clip.clip_id in ids for clip in track.clips)]
+    own = next((track for track in homes if track.name == name and len(homes) == 1), None)
+    if own is None:
+        role = max(homes, key=lambda track: sum(clip.clip_id in ids for clip in track.clips)).role
+        own = next((track for track in plan.tracks if track.name == name and track.role is role), None)
+        if own is None:
+            plan, own = with_new_track(programme, plan, name, role)
+        plan = _sent(plan, clip_ids, own)
+    return _changed(plan, own.track_id, set(clip_ids), lambda clip: replace(clip, speaker=name[:80]))
+
+
+def _sent(plan: Plan, clip_ids: list[str], own: Track) -> Plan:
+    # What a fader did to a clip on its old track stays with the clip.
+    gains = {clip.clip_id: track.gain_db - own.gain_db for track in plan.tracks for clip in track.clips}
+    after = sent_to_track(plan, clip_ids, own.track_id)
+    return _changed(
+        after, own.track_id, set(clip_ids), lambda clip: replace(clip, gain_db=clip.gain_db + gains[clip.clip_id])
+    )
+
+
+def _changed(plan: Plan, track_id: str, ids: set[str], change: Callable[[Clip], Clip]) -> Plan:
+    tracks = tuple(
+        replace(t, clips=tuple(change(c) if c.clip_id in ids else c for c in t.clips)) if t.track_id == track_id else t
+        for t in plan.tracks
+    )
+    return replace(plan, tracks=tracks)
+
+
+def _covered(programme: Programme, plan: Plan, before: Track, span: SampleSpan, how: str, energies: Energies) -> Plan:
+    middle = span.start_sample + span.length_samples // 2
+    if how == "room":
+        gap = gap_at(plan, before.track_id, middle)
+        whole = replace(gap, before=_whole(gap.before, energies), after=_whole(gap.after, energies))
+        stretch = tone_stretch(whole, energies, speech_of(programme))
+        key, in_sample = tone_source(programme, stretch, covered_samples(gap))
+        made = with_room_tone(plan, gap, stretch.model, key, in_sample)
+        name = Names.beside(plan).another()
+        return _renamed(made, before.track_id, name)
+    model = next(clip for clip in before.clips if clip.span.intersect(span) is not None)
+    key = bleep_source(programme, model.source_key, span.length_samples)
+    clip = Clip(
+        Names.beside(plan).another(),
+        key,
+        span.start_sample,
+        0,
+        span.length_samples,
+        fade_in_samples=EDGE_FADE_SAMPLES,
+        fade_out_samples=EDGE_FADE_SAMPLES,
+        fade_in_shape=FadeShape.EQUAL_POWER,
+        fade_out_shape=FadeShape.EQUAL_POWER,
+        name="tone over words",
+    )
+    tracks = tuple(replace(t, clips=(*t.clips, clip)) if t.track_id == before.track_id else t for t in plan.tracks)
+    return replace(plan, tracks=tracks)
+
+
+def _whole(clip: Clip, energies: Energies) -> Clip:
+    # All of the recording is searched for a quiet stretch, not the part that is left of the clip alone.
+    return replace(clip, in_sample=0, length_samples=len(energies[clip.source_key]) * (RATE_HZ // 100))
+
+
+def _renamed(plan: Plan, track_id: str, name: str) -> Plan:
+    # Room tone has one name for itself; with several gaps each needs its own.
+    tracks = tuple(
+        replace(t, clips=(*t.clips[:-1], replace(t.clips[-1], clip_id=name))) if t.track_id == track_id else t
+        for t in plan.tracks
+    )
+    return replace(plan, tracks=tracks)
+
+
+def _energies(plan: Plan) -> dict[str, "Energies"]:
+    keys = {key for track in plan.tracks if track.role.is_speech for key in track.source_keys}
+    return {key: source_energy(key)[:, :2].sum(axis=1) for key in keys}
+
+
+def _speaker(programme: Programme, speaker_id: Id) -> Speaker:
+    row = Speaker.objects.filter(programme=programme, pk=speaker_id.number, same_as__isnull=True).first()
+    if row is None:
+        raise EditRefused("gone")
+    return row

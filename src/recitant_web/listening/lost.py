@@ -1,0 +1,99 @@
+"""A mix listened to as a listener would: which words of the dialogue are lost in it."""
+
+import hashlib
+from typing import Any
+
+from django.db import transaction
+
+from recitant_core.errors import EditRefused
+from recitant_core.ports import Progress
+from recitant_core.transcript.lost import Heard, Understood, WordState, heard_as_listener
+from recitant_core.transcript.model import Word
+from recitant_io.transcripts import dialogue_alone, listening_chunks, whole_mix
+from recitant_web.desk.bridge.plans import sources_of_plan
+from recitant_web.jobs.actions import start_job
+from recitant_web.jobs.queries import is_under_way
+from recitant_web.listening.snapshot import Snapshot
+from recitant_web.programme.models import Programme
+from recitant_web.transcript.actions import model_now
+from recitant_web.transcript.models import Listening
+from recitant_words.notices import notice
+
+LISTEN_FOR_WORDS = "listening.words"
+
+
+def ask_listening(programme: Programme) -> None:
+    """Have the mix of a programme listened to for lost words, unless it is under way.
+
+    Raises:
+        EditRefused: nobody speaks in it. WordsUnavailable: there is no model.
+    """
+    if not Snapshot(programme).talk.spans:
+        raise EditRefused("nobody_speaks")
+    model_now()
+    payload: dict[str, object] = {"programme_id": programme.pk}
+    with transaction.atomic():
+        if not is_under_way(programme.workspace, LISTEN_FOR_WORDS, payload):
+            job = start_job(programme.workspace, LISTEN_FOR_WORDS, payload)
+            Listening.objects.update_or_create(programme=programme, defaults={"job": job})
+
+
+def listen_for_words(programme_id: int, progress: Progress) -> str:
+    """Listen to the mix and to its dialogue alone, as it is when the work begins.
+
+    Raises:
+        WordsUnavailable: no model, or none for the language. Cancelled: ``progress`` stopped it.
+    """
+    programme = Programme.objects.get(pk=programme_id)
+    snapshot = Snapshot(programme)
+    plan, key = snapshot.plan, snapshot.key
+    model = model_now()
+    kept, _ = Listening.objects.get_or_create(programme=programme, defaults={"model": model.name[:120]})
+    known = _kept_chunks(kept) if kept.model == model.name[:120] else {}
+    sources = sources_of_plan(programme)
+    alone, mix = dialogue_alone(plan, sources), whole_mix(plan, sources)
+    chunks = listening_chunks(alone, snapshot.talk.spans)
+    heard = Heard(known, _hash_of)
+    words = heard_as_listener(alone, mix, chunks, model, _language(programme), progress, heard)
+    fields = {
+        "plan_key": key,
+        "model": model.name[:120],
+        "words": [_row(one) for one in words],
+        "chunks": {name: [_row(one) for one in found] for name, found in heard.used.items()},
+    }
+    Listening.objects.filter(pk=kept.pk).update(**fields)
+    return notice("mix_listened_to")
+
+
+def understood_words(programme: Programme) -> tuple[list[Understood], bool]:
+    """What was heard of the mix last, and whether that is the mix of now; empty where it was never listened to."""
+    found = Listening.objects.filter(programme=programme).exclude(plan_key="").values_list("words", "plan_key").first()
+    if found is None:
+        return [], False
+    rows, key = found
+    return [_understood(row) for row in rows], key == Snapshot(programme).key
+
+
+def _language(programme: Programme) -> str:
+    return programme.language or "en"
+
+
+def _hash_of(*audio: Any) -> str:
+    found = hashlib.blake2b(digest_size=12)
+    for one in audio:
+        found.update(one.astype("<f4").tobytes())
+    return found.hexdigest()
+
+
+def _kept_chunks(kept: Listening) -> dict[str, list[Understood]]:
+    return {name: [_understood(row) for row in rows] for name, rows in kept.chunks.items()}
+
+
+def _row(one: Understood) -> list[Any]:
+    word = one.word
+    return [word.text, word.start_sample, word.end_sample, word.confidence, one.state.value, one.heard_as]
+
+
+def _understood(row: list[Any]) -> Understood:
+    text, start, end, confidence, state, heard_as = row
+    return Understood(Word(text, start, end, confidence), WordState(state), heard_as)

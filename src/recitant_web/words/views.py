@@ -1,0 +1,110 @@
+"""The Words page: its state, edits, work in the background, files in and out, and search."""
+
+from django.contrib.auth.decorators import login_required
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, render
+from django.views.decorators.csrf import ensure_csrf_cookie
+from django.views.decorators.http import require_GET, require_POST
+
+from recitant_web.desk.edits.cures import Cure
+from recitant_web.desk.edits.doors import edit_from, said_of
+from recitant_web.programme.models import Programme
+from recitant_web.programme.queries import note_page, programmes_of
+from recitant_web.shared.shapes import body_of, whole_number
+from recitant_web.shared.states import held_state, state_answer, tag_of
+from recitant_web.words.actions import do_work, exported, import_captions
+from recitant_web.words.forms import Work
+from recitant_web.words.queries import found_in_workspace, words_state, words_state_soon
+from recitant_words.notices import notice
+from recitant_words.playback import PLAYBACK_WORDS
+
+PAGE = "words"
+MOST_FILE_BYTES = 9_000_000
+
+
+def _programme(request: HttpRequest, programme_id: int) -> Programme:
+    return get_object_or_404(programmes_of(request.user), pk=programme_id)  # type: ignore[arg-type]
+
+
+@login_required
+@ensure_csrf_cookie
+@require_GET
+def words(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """The page, with its first state inside."""
+    programme = _programme(request, programme_id)
+    note_page(programme, PAGE)
+    state = words_state(programme)
+    context = {
+        "programme": programme,
+        "state": state,
+        "tag": tag_of(PAGE, programme.pk, state),
+        "playbacks": PLAYBACK_WORDS,
+        "step": PAGE,
+    }
+    return render(request, "words/page.html", context)
+
+
+@login_required
+@require_GET
+def words_now(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """The state of the page now."""
+    programme = _programme(request, programme_id)
+    return state_answer(request, PAGE, programme.pk, words_state(programme))
+
+
+@login_required
+@require_POST
+def words_edits(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """One edit; the new state comes back, to a page that holds one with the figures still to come."""
+    programme = _programme(request, programme_id)
+    edit = edit_from(request)
+    steps = edit.carry_out(programme, request.user)  # type: ignore[arg-type]
+    held = held_state(request, PAGE, programme.pk)
+    is_about_mix = held is None or isinstance(edit, Cure)
+    state = words_state(programme) if is_about_mix else words_state_soon(programme, held or {})
+    return state_answer(request, PAGE, programme.pk, state, said=said_of(edit, steps))
+
+
+@login_required
+@require_POST
+def words_work(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """Begin or stop hearing and listening; the state, which tells how far it is, comes back."""
+    programme = _programme(request, programme_id)
+    do_work(programme, body_of(request, Work))
+    return state_answer(request, PAGE, programme.pk, words_state(programme))
+
+
+@login_required
+@require_POST
+def words_import(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """Captions from a file; the new state comes back."""
+    programme = _programme(request, programme_id)
+    file = request.FILES.get("file")
+    if file is None:
+        return JsonResponse({"error": "no_file", "sentence": notice("no_sound_file")}, status=422)
+    data = file.read(MOST_FILE_BYTES)
+    revision = whole_number(request, "revision", -1)
+    import_captions(programme, request.user, str(file.name), data, revision)  # type: ignore[arg-type]
+    return state_answer(request, PAGE, programme.pk, words_state(programme))
+
+
+@login_required
+@require_GET
+def words_export(request: HttpRequest, programme_id: int, form: str) -> HttpResponse:
+    """The text or the captions as a file."""
+    programme = _programme(request, programme_id)
+    text, kind = exported(programme, form)
+    response = HttpResponse(text, content_type=f"{kind}; charset=utf-8")
+    name = "".join(c for c in programme.title if c.isascii() and (c.isalnum() or c in " -_")).strip() or "words"
+    response.headers["Content-Disposition"] = f'attachment; filename="{name}.{form}"'
+    return response
+
+
+@login_required
+@require_GET
+def words_search(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """Where words occur in all programmes of the workspace."""
+    programme = _programme(request, programme_id)
+    others = list(programmes_of(request.user).filter(workspace=programme.workspace))  # type: ignore[arg-type]
+    text = request.GET.get("q", "")[:120]
+    return JsonResponse({"found": found_in_workspace(others, text)})
