@@ -111,7 +111,7 @@ def _copy(target: Path) -> None:
 def _prove(copy: Path) -> None:
     _say("the environment of the runtime requirements alone")
     packages = "machine.install_packages(machine.SERVICES | machine.LIBRARIES)"
-    make = f"import machine; {packages}; machine.make_environment(with_dev=False)"
+    make = f"import machine; {packages}; machine.make_environment(with_words=True)"
     if subprocess.run([sys.executable, "-c", make], cwd=copy / "scripts", check=False).returncode:
         raise NotProved("the environment could not be made")
     began = time.monotonic()

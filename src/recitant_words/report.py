@@ -184,8 +184,22 @@ def _balance(report: dict[str, Any]) -> str:
     return (
         f"<section><h2>Clearance</h2><p>Speech {100 * report['speech_share']:.0f} % of the time, dialogue "
         f"{signed(report['dialogue_speech_lufs'])} LUFS while it sounds; {clearance['asked_lu']:g} LU asked for.</p>"
-        f"{close}</section>{_standing(report)}{steps}"
+        f"{close}</section>{_lost(report)}{_standing(report)}{steps}"
     )
+
+
+def _lost(report: dict[str, Any]) -> str:
+    found = report.get("words_lost")
+    if not found:
+        return ""
+    rows = "".join(
+        f"<tr><td class=n>{place['start_s']:.2f} s<td>{escape(place['text'])}<td>{escape(place['heard_as'])}</tr>"
+        for place in found["places"]
+    )
+    table = f"<table><thead><tr><th class=n>at<th>words<th>heard as</tr></thead><tbody>{rows}</tbody></table>"
+    aid = "Heard by a model on the dialogue alone and in the mix: an aid, not a measurement of people."
+    words = f"<p>{escape(found['sentence'])} {aid}</p>"
+    return f"<section><h2>Words lost in the mix</h2>{words}{table if rows else ''}</section>"
 
 
 def _standing(report: dict[str, Any]) -> str:

@@ -141,6 +141,17 @@ def count_words(count: Count) -> str:
     return f"Of {count.n_steady} words {lost} lost in the mix; {share} of all words could be judged."
 
 
+def doubt_words(names: Sequence[str]) -> str:
+    """What is to be said of recordings that the model hardly understood; empty where there are none."""
+    if not names:
+        return ""
+    which = names[0] if len(names) == 1 else f"{names[0]} and {len(names) - 1} more"
+    return (
+        f"The model hardly understood {which}. If another language is spoken there, name a folder with a model of "
+        "several languages; singing and very loud noise do this too."
+    )
+
+
 def broken_words(broken: Broken) -> str:
     """What rule a cue breaks, and by how much."""
     return BREACH_WORDS[broken.breach].format(found=broken.found, allowed=broken.allowed)

@@ -124,9 +124,11 @@ def test_a_stretch_is_given_to_another_speaker_and_left_out_of_the_text() -> Non
     middle = WordMark(words[1].start_sample, words[2].end_sample, speaker="2")
     assert [word.speaker for word in marked(words, [middle])] == ["1", "2", "2", "1"]
     out = WordMark(words[1].start_sample, words[2].end_sample, is_left_out=True)
-    assert running_text(marked(words, [out])) == "one four"
+    assert [word.is_left_out for word in marked(words, [out])] == [False, True, True, False]
+    clip = Clip("1", "k", 0, 0, 10 * S)
+    assert running_text(words_of_clip(clip, {"k": marked(words, [out])})) == "one four"
     back = WordMark(words[1].start_sample, words[1].end_sample, is_left_out=False)
-    assert running_text(marked(words, [out, back])) == "one two four"
+    assert running_text(words_of_clip(clip, {"k": marked(words, [out, back])})) == "one two four"
 
 
 def test_the_glossary_mends_how_terms_are_written_and_what_was_heard_for_them() -> None:

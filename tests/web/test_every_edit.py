@@ -26,7 +26,9 @@ def rows_of(film):
     """Every row that an edit may change, by table and number."""
     kept = {}
     for table, model in TABLES.items():
-        owner = {"clip": "track__programme", "programme": "pk", "word_mark": "source__programme"}.get(table, "programme")
+        owner = {"clip": "track__programme", "programme": "pk", "word_mark": "source__programme"}.get(
+            table, "programme"
+        )
         rows = model.objects.filter(**{owner: film.pk})
         kept |= {(table, row.pk): model_to_dict(row) for row in rows}
     for name in ("revision", "judged", "changed_at"):  # of no edit

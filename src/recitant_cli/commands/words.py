@@ -16,7 +16,8 @@ from recitant_core.ports import Progress, no_progress
 from recitant_core.render.scene import scene_of
 from recitant_core.timeline.words import turns_in_programme
 from recitant_core.transcript.lost import LostPassage, counted, lost_passages
-from recitant_core.transcript.model import Turn, turns_of
+from recitant_core.transcript.model import Turn, is_doubtful, turns_of
+from recitant_core.units.clock import RATE_HZ
 from recitant_io.caption_files import captions_text, form_of
 from recitant_io.plan_energies import dialogue_speech, plan_energies, with_rules_followed
 from recitant_io.plan_file import LoadedPlan, load_plan, load_recording
@@ -24,7 +25,15 @@ from recitant_io.spec_file import specs_of_texts
 from recitant_io.transcriber import WhisperTranscriber, transcriber
 from recitant_io.transcripts import plan_words, recording_words, speakers_told_apart, words_in_mix
 from recitant_words.balance import cause_words
-from recitant_words.transcripts import clock, count_words, lost_data, lost_words, transcript_data, transcript_text
+from recitant_words.transcripts import (
+    clock,
+    count_words,
+    doubt_words,
+    lost_data,
+    lost_words,
+    transcript_data,
+    transcript_text,
+)
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -74,6 +83,8 @@ def _turns(
     if chosen.file.suffix.lower() != ".json":
         with load_recording(chosen.file) as source:
             heard = recording_words(source, model, chosen.language, glossary, tell)
+            if is_doubtful(heard.words, source.length_samples / RATE_HZ / 2.0):
+                print(f"recitant: {doubt_words([chosen.file.name])}", file=sys.stderr)
             told = speakers_told_apart({source.key: heard.words}, {source.key: source}, chosen.speakers)
             return turns_of(told[source.key]), []
     with load_plan(chosen.file) as loaded:

@@ -22,8 +22,12 @@ class SpokenTurn:
     """One a word."""
 
 
-def words_of_clip(clip: Clip, words: WordsOfSources) -> list[Word]:
-    """Words in a clip whose middle lies inside, in programme time; room tone has none."""
+def words_of_clip(clip: Clip, words: WordsOfSources, *, with_left_out: bool = False) -> list[Word]:
+    """Words in a clip whose middle lies inside, in programme time; room tone has none.
+
+    Args:
+        with_left_out: also those that are no part of the text.
+    """
     if clip.is_room_tone:
         return []
     spoken = words.get(clip.source_key, ())
@@ -34,23 +38,29 @@ def words_of_clip(clip: Clip, words: WordsOfSources) -> list[Word]:
     for word in spoken[first:]:
         if word.start_sample >= end:
             break
-        if clip.in_sample <= (word.start_sample + word.end_sample) // 2 < end:
+        is_inside = clip.in_sample <= (word.start_sample + word.end_sample) // 2 < end
+        if is_inside and (with_left_out or not word.is_left_out):
             found.append(word.moved(shift))
     return found
 
 
-def turns_in_programme(plan: Plan, words: WordsOfSources) -> list[SpokenTurn]:
-    """What is said on tracks of narration and dialogue in the mix, by turns in the order of their start."""
+def turns_in_programme(plan: Plan, words: WordsOfSources, *, with_left_out: bool = False) -> list[SpokenTurn]:
+    """What is said on tracks of narration and dialogue in the mix, by turns in the order of their start.
+
+    Args:
+        with_left_out: also words that are no part of the text.
+    """
     found: list[SpokenTurn] = []
     for track in plan.tracks:
         if not track.role.is_speech:
             continue
-        spoken = [(word, clip) for clip in _audible(plan, track) for word in words_of_clip(clip, words)]
+        clips = _audible(plan, track)
+        spoken = [(w, clip) for clip in clips for w in words_of_clip(clip, words, with_left_out=with_left_out)]
         spoken.sort(key=lambda pair: pair[0].start_sample)
         at = 0
         for turn in turns_of([word for word, _ in spoken]):
-            clips = tuple(clip.clip_id for _, clip in spoken[at : at + len(turn.words)])
-            found.append(SpokenTurn(turn, track.track_id, clips))
+            ids = tuple(clip.clip_id for _, clip in spoken[at : at + len(turn.words)])
+            found.append(SpokenTurn(turn, track.track_id, ids))
             at += len(turn.words)
     return sorted(found, key=lambda one: one.turn.span)
 

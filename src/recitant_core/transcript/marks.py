@@ -27,26 +27,23 @@ class WordMark:
 
 
 def marked(words: Sequence[Word], marks: Sequence[WordMark]) -> tuple[Word, ...]:
-    """Words with corrections laid over them, the oldest first; what is left out is gone."""
+    """Words with corrections laid over them, the oldest first; what is left out says so."""
     found = list(words)
-    out = [False] * len(found)
     for mark in marks:
-        first = next((at for at, word in enumerate(found) if mark.covers(word)), None)
         if mark.text is not None:
             covered = [word for word in found if mark.covers(word)]
-            kept = [(word, is_out) for word, is_out in zip(found, out, strict=True) if not mark.covers(word)]
-            at = sum(1 for word, _ in kept if word.start_sample < mark.start_sample) if first is None else first
-            put = typed_over(covered, mark.text, SampleSpan(mark.start_sample, mark.end_sample - mark.start_sample))
-            kept[at:at] = [(word, False) for word in put]
-            found, out = [word for word, _ in kept], [is_out for _, is_out in kept]
+            kept = [word for word in found if not mark.covers(word)]
+            at = sum(1 for word in kept if word.start_sample < mark.start_sample)
+            span = SampleSpan(mark.start_sample, mark.end_sample - mark.start_sample)
+            found = [*kept[:at], *typed_over(covered, mark.text, span), *kept[at:]]
         for at, word in enumerate(found):
-            if not mark.covers(word):
-                continue
-            if mark.speaker is not None:
-                found[at] = replace(word, speaker=mark.speaker)
-            if mark.is_left_out is not None:
-                out[at] = mark.is_left_out
-    return tuple(word for word, is_out in zip(found, out, strict=True) if not is_out)
+            if mark.covers(word):
+                found[at] = replace(
+                    word,
+                    speaker=word.speaker if mark.speaker is None else mark.speaker,
+                    is_left_out=word.is_left_out if mark.is_left_out is None else mark.is_left_out,
+                )
+    return tuple(found)
 
 
 def typed_over(words: Sequence[Word], text: str, span: SampleSpan) -> tuple[Word, ...]:

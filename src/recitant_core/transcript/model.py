@@ -8,6 +8,9 @@ from recitant_core.units.clock import SampleSpan, samples_from_s
 
 UNSURE: Final = 0.5
 """Confidence under which a word is shown as uncertain."""
+LEAST_CONFIDENCE: Final = 0.72
+LEAST_WORDS_S: Final = 0.5
+DOUBT_FROM_S: Final = 4.0
 TURN_PAUSE_S: Final = 2.0
 """Pause that begins another turn of the same speaker."""
 
@@ -23,6 +26,8 @@ class Word:
     """Probability that the model gives it, 0 to 1; 1 for a word written by hand."""
     speaker: str = ""
     """Id of who says it; empty where that is unknown."""
+    is_left_out: bool = False
+    """Whether it is no part of the text, such as a word of a song."""
 
     @property
     def span(self) -> SampleSpan:
@@ -69,6 +74,23 @@ class Turn:
         """From the first word to the end of the last."""
         start = self.words[0].start_sample
         return SampleSpan(start, max(word.end_sample for word in self.words) - start)
+
+
+def is_doubtful(words: Sequence[Word], speech_s: float) -> bool:
+    """Whether a model hardly understood what it heard, as it does of a language that it does not know.
+
+    Args:
+        words: as heard, with the confidence of the model.
+        speech_s: how long somebody speaks.
+
+    Held to: tests/io/test_transcribing.py: recorded English comes to a mean confidence of 0.93 and two words a
+    second, other
+        languages under an English model to 0.4 to 0.6, or to hardly any words.
+    """
+    if speech_s < DOUBT_FROM_S:
+        return False
+    mean = sum(word.confidence for word in words) / len(words) if words else 0.0
+    return len(words) < LEAST_WORDS_S * speech_s or mean < LEAST_CONFIDENCE
 
 
 def running_text(words: Sequence[Word]) -> str:

@@ -21,6 +21,7 @@ from recitant_web.desk.bridge.plans import sources_of_plan
 from recitant_web.desk.log import steps_beside
 from recitant_web.listening.balance_runs import is_run_open, run_data
 from recitant_web.listening.figures import figures_of, likely_master, spec_data
+from recitant_web.listening.lost import lost_in
 from recitant_web.listening.scene import standing
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
@@ -53,7 +54,7 @@ def desk_state(programme: Programme) -> State:
     programme.refresh_from_db()
     snapshot = Snapshot(programme)
     figures = _figures(snapshot)
-    clearance = figures["clearance"] | _asked(programme, under_way)
+    clearance = figures["clearance"] | _asked(snapshot, under_way)
     return _settings(snapshot, under_way) | figures_of(snapshot) | figures | {"clearance": clearance}
 
 
@@ -61,8 +62,9 @@ def desk_state_soon(programme: Programme, held: State) -> State:
     """The state after an edit with the figures of the state that a page holds: they say which revision they are of."""
     under_way = work_under_way(programme)
     programme.refresh_from_db()
-    clearance = held["clearance"] | _asked(programme, under_way)
-    return held | _settings(Snapshot(programme), under_way) | {"clearance": clearance}
+    snapshot = Snapshot(programme)
+    clearance = held["clearance"] | _asked(snapshot, under_way)
+    return held | _settings(snapshot, under_way) | {"clearance": clearance}
 
 
 def _settings(snapshot: Snapshot, under_way: UnderWay) -> State:
@@ -85,15 +87,27 @@ def _settings(snapshot: Snapshot, under_way: UnderWay) -> State:
     }
 
 
-def _asked(programme: Programme, under_way: UnderWay) -> State:
+def _asked(snapshot: Snapshot, under_way: UnderWay) -> State:
     """What the programme asks of clearance, and whether speech is still looked for."""
+    programme = snapshot.programme
     return {
         "asked_lu": programme.clearance_lu,
         "usual_lu": DEFAULT_ASKED_LU,
         "strict_lu": STRICT_LU,
         "least_s": programme.least_passage_s,
         "is_listening": under_way.is_listening,
+        "lost": lost_ranges(snapshot),
     }
+
+
+def lost_ranges(snapshot: Snapshot) -> list[list[Any]]:
+    """Start, end and text of each word that is lost in the mix of now; empty where it was not listened to."""
+    found = lost_in(snapshot.programme, snapshot.key)
+    if found is None:
+        return []
+    return [
+        [one.word.start_sample, one.word.end_sample, one.word.text] for passage in found[1] for one in passage.words
+    ]
 
 
 def _figures(snapshot: Snapshot) -> State:

@@ -8,12 +8,14 @@ from recitant_core.timeline.model import Plan
 from recitant_web.desk.bridge.plans import plan_key
 from recitant_web.desk.bridge.speech import speech_of
 from recitant_web.listening.balance_runs import run_data
+from recitant_web.listening.lost import lost_in
 from recitant_web.listening.scene import standing
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.listening.stored import rendered_stems
 from recitant_web.programme.models import Programme
 from recitant_words.balance_report import speech_data
 from recitant_words.first_balance import judgement_data
+from recitant_words.transcripts import count_words, lost_data
 
 
 def report_part(programme: Programme, plan: Plan, sources: dict[str, SampleSource]) -> dict[str, Any]:
@@ -37,4 +39,8 @@ def report_part(programme: Programme, plan: Plan, sources: dict[str, SampleSourc
         programme.least_passage_s,
         actions,
     )
+    lost = lost_in(programme, plan_key(plan))
+    if lost is not None:
+        count, passages = lost
+        data |= {"words_lost": {"sentence": count_words(count), "places": [lost_data(one) for one in passages]}}
     return data | {"judgement": judgement_data(standing(Snapshot(programme, plan)))}

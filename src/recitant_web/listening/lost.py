@@ -7,7 +7,16 @@ from django.db import transaction
 
 from recitant_core.errors import EditRefused
 from recitant_core.ports import Progress
-from recitant_core.transcript.lost import Heard, Understood, WordState, heard_as_listener
+from recitant_core.transcript.lost import (
+    Count,
+    Heard,
+    LostPassage,
+    Understood,
+    WordState,
+    counted,
+    heard_as_listener,
+    lost_passages,
+)
 from recitant_core.transcript.model import Word
 from recitant_io.transcripts import dialogue_alone, listening_chunks, whole_mix
 from recitant_web.desk.bridge.plans import sources_of_plan
@@ -65,13 +74,24 @@ def listen_for_words(programme_id: int, progress: Progress) -> str:
     return notice("mix_listened_to")
 
 
-def understood_words(programme: Programme) -> tuple[list[Understood], bool]:
-    """What was heard of the mix last, and whether that is the mix of now; empty where it was never listened to."""
+def understood_words(programme: Programme, key: str) -> tuple[list[Understood], bool]:
+    """What was heard of the mix last, and whether that is a certain mix; empty where it was never listened to.
+
+    Args:
+        key: of that mix; see Snapshot.key.
+    """
     found = Listening.objects.filter(programme=programme).exclude(plan_key="").values_list("words", "plan_key").first()
     if found is None:
         return [], False
-    rows, key = found
-    return [_understood(row) for row in rows], key == Snapshot(programme).key
+    rows, heard_key = found
+    return [_understood(row) for row in rows], heard_key == key
+
+
+def lost_in(programme: Programme, key: str) -> tuple[Count, list[LostPassage]] | None:
+    """What is lost in a mix; None where it was not listened to, or cannot be judged."""
+    words, is_of_mix = understood_words(programme, key)
+    count = counted(words)
+    return (count, lost_passages(words)) if is_of_mix and count.can_judge else None
 
 
 def _language(programme: Programme) -> str:

@@ -12,8 +12,8 @@ from recitant_core.ports import Progress
 from recitant_core.speakers.encoder import Single
 from recitant_core.speakers.grouping import groups_of, named, voice_windows, with_speakers
 from recitant_core.transcript.hearing import transcribe
-from recitant_core.transcript.model import Word
-from recitant_core.units.clock import SampleSpan
+from recitant_core.transcript.model import Word, is_doubtful
+from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.conform import stored_total_energy
 from recitant_io.transcriber import WhisperTranscriber, transcriber
 from recitant_io.voices import voice_vectors
@@ -86,6 +86,7 @@ def hear(source_id: int, progress: Progress) -> str:
         found, _ = Transcript.objects.select_for_update().get_or_create(source=source)
         found.words = [_row(word) for word in heard.words]
         found.language, found.model = heard.language, model.name[:120]
+        found.is_doubtful = is_doubtful(heard.words, sum(span.length_samples for span in speech) / RATE_HZ)
         found.windows = [[span.start_sample, span.length_samples] for span in windows]
         found.voices = np.round(np.clip(vectors, 0.0, 1.0) * _FULL).astype(np.uint8).tobytes()
         found.stamp += 1

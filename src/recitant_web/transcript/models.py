@@ -16,6 +16,8 @@ class Transcript(models.Model):
     language = models.CharField(max_length=8, default="", blank=True)
     model = models.CharField(max_length=120, default="", blank=True)
     """Which model heard it; empty until one did."""
+    is_doubtful = models.BooleanField(default=False)
+    """Whether the model hardly understood it."""
     windows = models.JSONField(default=list)
     """[start, length] of each stretch whose voice was looked at."""
     voices = models.BinaryField(default=b"")

@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Mapping
+from dataclasses import replace
 from functools import lru_cache
 from typing import Any, Final
 
@@ -96,9 +97,7 @@ def _corrected(stamp: tuple[int, int], marks: tuple[WordMark, ...], same: tuple[
     other = _final(dict(same))
     if not other:
         return words
-    return tuple(
-        Word(w.text, w.start_sample, w.end_sample, w.confidence, other.get(w.speaker, w.speaker)) for w in words
-    )
+    return tuple(replace(word, speaker=other.get(word.speaker, word.speaker)) for word in words)
 
 
 def _final(same: Mapping[str, str]) -> dict[str, str]:

@@ -31,10 +31,10 @@ from recitant_web.transcript.models import Listening, Transcript
 from recitant_web.transcript.queries import cues_of_programme, rules_of, speakers_of, words_of
 from recitant_words.balance import cause_words, diagnosis_data
 from recitant_words.sentences import sentence
-from recitant_words.transcripts import broken_words, count_words, lost_words
+from recitant_words.transcripts import broken_words, count_words, doubt_words, lost_words
 
 State = dict[str, Any]
-UNSURE, BY_HAND, FILLER = 1, 2, 4
+UNSURE, BY_HAND, LEFT_OUT = 1, 2, 4
 """What is marked on a word, added up."""
 MOST_LOST: Final = 60
 """Passages that are looked into; more are listed without their cures."""
@@ -57,7 +57,7 @@ def words_state_soon(programme: Programme, held: State) -> State:
 
 def _settings(snapshot: Snapshot) -> State:
     programme, plan = snapshot.programme, snapshot.plan
-    spoken = turns_in_programme(plan, words_of(programme))
+    spoken = turns_in_programme(plan, words_of(programme), with_left_out=True)
     fillers, pauses = superfluous(spoken)
     roles = {track.track_id: track.role for track in plan.tracks}
     return {
@@ -93,7 +93,8 @@ def _turn_row(one: SpokenTurn, role: Role) -> State:
 
 
 def _flags(word: Word) -> int:
-    return (UNSURE if word.is_unsure else 0) + (BY_HAND if word.confidence == 1.0 else 0)
+    by_hand = BY_HAND if word.confidence == 1.0 else 0
+    return (UNSURE if word.is_unsure else 0) + by_hand + (LEFT_OUT if word.is_left_out else 0)
 
 
 def _speaker_rows(programme: Programme, spoken: list[SpokenTurn]) -> list[State]:
@@ -183,7 +184,7 @@ def hearing_state(programme: Programme, plan: Plan) -> State:
     """How far the words are: how many recordings there are and were heard, work under way, and what stands in the
     way."""
     ids = speech_sources(programme, plan)
-    rows = Transcript.objects.filter(source__in=ids).select_related("job")
+    rows = Transcript.objects.filter(source__in=ids).select_related("job", "source").defer("words", "voices", "windows")
     heard = [row for row in rows if row.model]
     jobs = [row.job for row in rows if row.job is not None]
     listening = Listening.objects.filter(programme=programme).select_related("job").first()
@@ -196,6 +197,7 @@ def hearing_state(programme: Programme, plan: Plan) -> State:
         "n_speakers": programme.n_speakers,
         "glossary": "\n".join(programme.workspace.glossary),
         "missing": missing_model(),
+        "doubt": doubt_words([row.source.name for row in heard if row.is_doubtful]),
         "work": _work(jobs),
         "listening": _work([listening.job] if listening is not None and listening.job is not None else []),
     }
@@ -224,7 +226,7 @@ def _work(jobs: list[Job]) -> State:
 
 def lost_state(snapshot: Snapshot) -> State:
     """Words that are lost in the mix as it was heard last, with cause and cures in the mix of now."""
-    words, is_current = understood_words(snapshot.programme)
+    words, is_current = understood_words(snapshot.programme, snapshot.key)
     if not words:
         return {"is_heard": False, "is_current": False, "sentence": "", "n_lost": 0, "n_judged": 0, "passages": []}
     key = (snapshot.moment, snapshot.key, len(words), hash(tuple((w.word.start_sample, w.state) for w in words)))

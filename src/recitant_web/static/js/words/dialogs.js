@@ -2,6 +2,7 @@
 
 import { button, make } from "../lib/dom.js";
 import { byId } from "../lib/page.js";
+import { LEFT_OUT } from "./model.js";
 
 export function newDialogs({ model, actions }) {
   for (const close of document.querySelectorAll("dialog [data-close]"))
@@ -158,10 +159,18 @@ export function newChosenBar({ bar, model, actions, chosen, stretches }) {
       }),
       button("tone over it", cut("tone"), { className: "act", title: "Covers them with a tone of 1 kHz" }),
       give,
-      button("not in the text", () => actions.edit({ kind: "words-leave-out", stretches: of, is_left_out: true }), {
-        className: "quiet",
-      }),
+      leaveOut(words, of),
     ];
+  }
+
+  // Words of a song, say: struck out where they stand, and in no caption and no file.
+  function leaveOut(words, of) {
+    const isOut = words.every((entry) => entry.word[3] & LEFT_OUT);
+    return button(
+      isOut ? "in the text again" : "not in the text",
+      () => actions.edit({ kind: "words-leave-out", stretches: of, is_left_out: !isOut }),
+      { className: "quiet" },
+    );
   }
 
   function forAll(listed) {

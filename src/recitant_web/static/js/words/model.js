@@ -2,6 +2,7 @@
 
 export const UNSURE = 1;
 export const BY_HAND = 2;
+export const LEFT_OUT = 4;
 
 export function newModel(state) {
   return {

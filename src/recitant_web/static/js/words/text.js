@@ -2,7 +2,18 @@
 
 import { button, make } from "../lib/dom.js";
 import { clock } from "../lib/units.js";
-import { UNSURE, BY_HAND, chosenWords, isLost, isShown, lostRanges, placeOf, startOf, wordAt } from "./model.js";
+import {
+  BY_HAND,
+  LEFT_OUT,
+  UNSURE,
+  chosenWords,
+  isLost,
+  isShown,
+  lostRanges,
+  placeOf,
+  startOf,
+  wordAt,
+} from "./model.js";
 
 const FOLLOW_AGAIN_MS = 4000; // after the text was scrolled by hand
 
@@ -23,6 +34,7 @@ export function newText({ box, model, actions }) {
       if (isLost(ranges, word)) kinds.push("lost");
       if (word[3] & UNSURE) kinds.push("unsure");
       if (word[3] & BY_HAND) kinds.push("by-hand");
+      if (word[3] & LEFT_OUT) kinds.push("left-out");
       const span = make("span", { className: kinds.join(" "), textContent: word[0] });
       span.dataset.at = at;
       if (kinds.includes("lost")) span.title = "Lost in the mix";

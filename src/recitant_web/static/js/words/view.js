@@ -125,14 +125,12 @@ function showWork(hearing) {
   hear.title = hearing.missing;
   const there = byId("hearing-now");
   there?.remove();
-  if (!hearing.work.is_open && !hearing.work.sentence) return;
+  const trouble = hearing.work.sentence || hearing.doubt;
+  if (!hearing.work.is_open && !trouble) return;
   const words = `Hearing ${hearing.n_recordings === 1 ? "one recording" : `${hearing.n_recordings} recordings`}`;
   const line = hearing.work.is_open
     ? side.progress(hearing.work, words)
-    : Object.assign(document.createElement("div"), {
-        className: "working over",
-        textContent: `▲ ${hearing.work.sentence}`,
-      });
+    : Object.assign(document.createElement("div"), { className: "working over", textContent: `▲ ${trouble}` });
   line.id = "hearing-now";
   document.querySelector(".said-top").after(line);
 }

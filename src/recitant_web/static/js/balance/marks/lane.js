@@ -20,6 +20,9 @@ export function shapeOfLane(model, top, width) {
     askedY: Math.round(foot - Math.min(clearance.asked_lu, LANE_LU) * pxPerLu) + 0.5,
     bars: [],
     passages: [],
+    lost: (clearance.lost || [])
+      .map(([from, to]) => xOf((from + to) / 2, model.view, width))
+      .filter((x) => x > GUTTER_WIDTH && x < width),
   };
   const found = model.contours && model.contours.clearance;
   if (found) {
@@ -62,6 +65,21 @@ export function passageUnder(lane, x) {
   return near ? near.passage : null;
 }
 
+// Words lost in the mix, as the Words page lists them: a cross each.
+function paintLost(context, lane, theme) {
+  context.strokeStyle = theme.over;
+  context.lineWidth = 1.6;
+  context.beginPath();
+  for (const x of lane.lost) {
+    const y = lane.top + 15;
+    context.moveTo(x - 3.5, y - 3.5);
+    context.lineTo(x + 3.5, y + 3.5);
+    context.moveTo(x + 3.5, y - 3.5);
+    context.lineTo(x - 3.5, y + 3.5);
+  }
+  context.stroke();
+}
+
 export function paintLane(context, score, theme) {
   const { lane } = score;
   context.fillStyle = theme.sheet;
@@ -79,6 +97,7 @@ export function paintLane(context, score, theme) {
     context.fillRect(x, lane.top + 2, 1.5, 6);
     context.fillRect(x + width - 1.5, lane.top + 2, 1.5, 6);
   }
+  paintLost(context, lane, theme);
   context.strokeStyle = theme.ink;
   context.lineWidth = 1;
   context.setLineDash([5, 4]);
