@@ -29,6 +29,8 @@ from services import Services, running
 
 VAR = ROOT / "var"
 SCRIPTS = ("src/recitant_web/static/js", "tests/**/*.js", "*.mjs")
+OWN_BENCHMARKS = ("pages", "answers", "growth", "job", "speech", "words")
+OWN_BENCHMARKS = ("pages", "answers", "growth", "job", "speech", "words")
 CORE_COMMANDS = ("measure", "intake", "check", "mix", "words", "bench")
 
 
@@ -36,7 +38,7 @@ def main(arguments: list[str]) -> int:
     """Run one command; its exit code."""
     try:
         require_python()
-        if arguments[:1] == ["bench"] and arguments[1:2] in (["pages"], ["answers"], ["growth"], ["job"], ["speech"]):
+        if arguments[:1] == ["bench"] and arguments[1:2] and arguments[1] in OWN_BENCHMARKS:
             return _bench(*arguments[1:])
         if arguments and arguments[0] in CORE_COMMANDS:
             return _core(arguments)
@@ -91,7 +93,7 @@ def _bench(name: str, *arguments: str) -> int:
     if name in ("pages", "answers", "growth", "job"):
         return _test([f"tests/bench/{name}.py", "-s", *arguments])
     make_environment(with_dev=True)
-    command = [str(PYTHON), str(ROOT / "tests" / "bench" / "speech.py"), *arguments]
+    command = [str(PYTHON), str(ROOT / "tests" / "bench" / f"{name}.py"), *arguments]
     return subprocess.run(command, env=_environment(), check=False).returncode
 
 

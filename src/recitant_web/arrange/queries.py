@@ -10,12 +10,13 @@ from recitant_core.timeline.edits import clips_by_id
 from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.timeline.takes import in_order
 from recitant_core.units.clock import RATE_HZ
-from recitant_core.units.timecode import FRAME_RATES, frame_rate, samples_from_timecode
+from recitant_core.units.timecode import FRAME_RATES, samples_from_timecode
 from recitant_web.desk.bridge.plans import plan_of, sources_of_plan
 from recitant_web.desk.log import steps_beside
 from recitant_web.desk.models import Edit, EditState
 from recitant_web.desk.models import Track as TrackRow
 from recitant_web.programme.models import Programme, SourceState
+from recitant_web.programme.queries import picture_data
 from recitant_words.notices import alignment_words, is_alignment_sure
 
 HISTORY_STEPS = 60
@@ -68,26 +69,6 @@ def sources_data(programme: Programme) -> dict[str, Any]:
             **({"is_clipped": True} if pk in clipped else {}),
         }
         for pk, sha256, name, n_channels, length, speech, role, reference in ready.values_list(*fields)
-    }
-
-
-def picture_data(programme: Programme) -> dict[str, Any] | None:
-    """The picture of a programme, and whether it can be shown yet."""
-    picture = getattr(programme, "picture", None)
-    if picture is None:
-        return None
-    return {
-        "name": picture.name,
-        "is_shown": bool(picture.shown_file),
-        "length_samples": picture.length_samples,
-        "frame_rate": picture.frame_rate,
-        # The light copy counts in a rate of its own where the original has none that stands still.
-        "rate_hz": float(frame_rate(picture.frame_rate or programme.frame_rate))
-        if picture.proxy_file
-        else picture.rate_hz,
-        "is_variable_rate": picture.is_variable_rate,
-        "reference_samples": picture.reference_samples,
-        "is_light": bool(picture.proxy_file),
     }
 
 

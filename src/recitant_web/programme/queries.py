@@ -11,7 +11,7 @@ from recitant_core.delivery.spec import Spec
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.speech.marking import SpeechMark, corrected
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.timecode import FRAME_RATES
+from recitant_core.units.timecode import FRAME_RATES, frame_rate
 from recitant_io.conform import StoredSource, stored_energy, stored_peaks
 from recitant_web.programme.models import Programme, Source
 from recitant_web.shared.caches import Cache
@@ -105,3 +105,23 @@ def picture_path(programme: Programme) -> Path | None:
         return None
     path = Path(settings.MEDIA_ROOT) / picture.shown_file
     return path if path.exists() else None
+
+
+def picture_data(programme: Programme) -> dict[str, Any] | None:
+    """The picture of a programme, and whether it can be shown yet."""
+    picture = getattr(programme, "picture", None)
+    if picture is None:
+        return None
+    return {
+        "name": picture.name,
+        "is_shown": bool(picture.shown_file),
+        "length_samples": picture.length_samples,
+        "frame_rate": picture.frame_rate,
+        # The light copy counts in a rate of its own where the original has none that stands still.
+        "rate_hz": float(frame_rate(picture.frame_rate or programme.frame_rate))
+        if picture.proxy_file
+        else picture.rate_hz,
+        "is_variable_rate": picture.is_variable_rate,
+        "reference_samples": picture.reference_samples,
+        "is_light": bool(picture.proxy_file),
+    }

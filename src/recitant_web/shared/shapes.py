@@ -131,6 +131,25 @@ class Lines(str):
         return cls("\n".join(line for line in kept if line)[:1_000])
 
 
+class Script(str):
+    """A text of up to 400,000 letters, at least one word."""
+
+    @classmethod
+    def read(cls, value: Any) -> "Script":
+        """From text; blanks are folded.
+
+        Raises:
+            EditRefused: nothing in it, or too much.
+        """
+        text = " ".join(str(value or "").split())
+        if len(text) > 400_000:
+            raise EditRefused("text_too_long", most=400_000)
+        kept = "".join(c for c in text if c.isprintable())
+        if not kept:
+            raise EditRefused("not_a_name")
+        return cls(kept)
+
+
 class Samples(int):
     """Samples at 48 kHz, or another whole number."""
 

@@ -9,7 +9,7 @@ from django.conf import settings
 from recitant_core.balance.closeness import diagnoses_of_lost
 from recitant_core.captions.rules import all_broken
 from recitant_core.delivery.spec import Spec
-from recitant_core.errors import WordsUnavailable
+from recitant_core.errors import EditRefused, WordsUnavailable
 from recitant_core.render.accepted import accepted_spans, is_accepted
 from recitant_core.timeline.model import Clip, Plan, Role
 from recitant_core.timeline.words import SpokenTurn, turns_in_programme
@@ -17,6 +17,7 @@ from recitant_core.transcript.fillers import LONG_PAUSE_S, Superfluous, fillers_
 from recitant_core.transcript.lost import LostPassage, counted, lost_passages
 from recitant_core.transcript.model import Word
 from recitant_core.transcript.spelling import plain, plain_words
+from recitant_core.transcript.topics import proposed_chapters
 from recitant_core.units.timecode import frame_rate
 from recitant_io.transcriber import model_folder
 from recitant_web.desk.bridge.plans import plan_of
@@ -26,6 +27,7 @@ from recitant_web.listening.figures import figures_of, spec_data
 from recitant_web.listening.lost import understood_words
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme, SourceState
+from recitant_web.programme.queries import picture_data
 from recitant_web.shared.caches import Cache
 from recitant_web.transcript.models import Listening, Transcript
 from recitant_web.transcript.queries import cues_of_programme, rules_of, speakers_of, words_of
@@ -72,6 +74,8 @@ def _settings(snapshot: Snapshot) -> State:
         "pauses": pauses,
         "captions": caption_rows(programme),
         "rules": rules_data(programme),
+        "picture": picture_data(programme),
+        "picture_offset_samples": programme.picture_offset_samples,
         "staves": _staves(plan, snapshot.spec),
         "hearing": hearing_state(programme, plan),
         "spec": spec_data(snapshot.spec),
@@ -275,6 +279,19 @@ def _passage_row(passage: LostPassage) -> State:
         "why": "",
         "cures": [],
     }
+
+
+def proposed_data(programme: Programme) -> list[State]:
+    """Chapters proposed from what is said.
+
+    Raises:
+        EditRefused: too little is said.
+    """
+    turns = [one.turn for one in turns_in_programme(plan_of(programme), words_of(programme))]
+    found = proposed_chapters(turns)
+    if not found:
+        raise EditRefused("no_chapters_found")
+    return [{"at_sample": one.at_sample, "text": one.title} for one in found]
 
 
 def found_in_workspace(programmes: list[Programme], text: str) -> list[State]:

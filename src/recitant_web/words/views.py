@@ -14,7 +14,7 @@ from recitant_web.shared.shapes import body_of, whole_number
 from recitant_web.shared.states import held_state, state_answer, tag_of
 from recitant_web.words.actions import do_work, exported, import_captions
 from recitant_web.words.forms import Work
-from recitant_web.words.queries import found_in_workspace, words_state, words_state_soon
+from recitant_web.words.queries import found_in_workspace, proposed_data, words_state, words_state_soon
 from recitant_words.notices import notice
 from recitant_words.playback import PLAYBACK_WORDS
 
@@ -98,6 +98,13 @@ def words_export(request: HttpRequest, programme_id: int, form: str) -> HttpResp
     name = "".join(c for c in programme.title if c.isascii() and (c.isalnum() or c in " -_")).strip() or "words"
     response.headers["Content-Disposition"] = f'attachment; filename="{name}.{form}"'
     return response
+
+
+@login_required
+@require_GET
+def words_chapters(request: HttpRequest, programme_id: int) -> HttpResponse:
+    """Chapters proposed from what is said; nothing is set."""
+    return JsonResponse({"chapters": proposed_data(_programme(request, programme_id))})
 
 
 @login_required

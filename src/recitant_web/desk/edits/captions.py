@@ -7,6 +7,7 @@ from recitant_core.captions.making import cues_of, timed
 from recitant_core.captions.rules import MOST_CUES, CaptionRules, Cue
 from recitant_core.errors import EditRefused, RangeError
 from recitant_core.timeline.changes import Change
+from recitant_core.timeline.sounds import named_sounds
 from recitant_core.timeline.words import turns_in_programme
 from recitant_core.units.timecode import frame_rate, timecode_from_samples
 from recitant_web.desk.bridge.plans import plan_of
@@ -15,7 +16,7 @@ from recitant_web.desk.log import deleted, inserted
 from recitant_web.programme.models import Programme
 from recitant_web.shared.shapes import Id, Ids, Lines, Place, Samples, Seconds
 from recitant_web.transcript.models import Caption
-from recitant_web.transcript.queries import rules_of, speakers_of, words_of
+from recitant_web.transcript.queries import cues_of_programme, rules_of, speakers_of, words_of
 
 Speakers = Literal["none", "names", "dashes"]
 LEAST_SAMPLES = 1_920
@@ -182,6 +183,26 @@ class MendCaptions(RowEdit, frozen=True, kw_only=True, tag="captions-mend"):
                 fields = {"start_sample": cue.start_sample, "end_sample": cue.end_sample, "text": cue.text}
                 changes += row_change("caption", row, fields)
         return f"{len(changes)} captions put right", changes, []
+
+
+class NameSounds(RowEdit, frozen=True, kw_only=True, tag="captions-sounds"):
+    """Captions of sounds from the names of the effects, where no caption stands."""
+
+    def changed(self, programme: Programme) -> RowChanges:
+        """See RowEdit."""
+        taken = [cue.span for cue in cues_of_programme(programme)]
+        found = named_sounds(plan_of(programme), taken)
+        if not found:
+            raise EditRefused("no_sounds_to_name")
+        if len(found) + len(taken) > MOST_CUES:
+            raise EditRefused("too_many_cues", found=len(found) + len(taken), most=MOST_CUES)
+        made = []
+        for span, text in found:
+            row = Caption.objects.create(
+                programme=programme, start_sample=span.start_sample, end_sample=span.end_sample, text=text
+            )
+            made.append(inserted("caption", row))
+        return f"{len(made)} sounds named in captions", [], made
 
 
 class SetRules(RowEdit, frozen=True, kw_only=True, tag="caption-rules"):

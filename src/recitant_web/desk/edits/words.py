@@ -20,7 +20,8 @@ from recitant_core.timeline.word_cuts import (
     track_of,
     words_out,
 )
-from recitant_core.timeline.words import words_of_clip
+from recitant_core.timeline.words import turns_in_programme, words_of_clip
+from recitant_core.transcript.script import fitted
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_web.desk.bridge.plans import plan_of
 from recitant_web.desk.bridge.speech import speech_of
@@ -30,11 +31,12 @@ from recitant_web.desk.edits.tone import bleep_source, tone_source
 from recitant_web.desk.log import inserted
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import source_energy
-from recitant_web.shared.shapes import Id, Name, Place, Said
+from recitant_web.shared.shapes import Id, Name, Place, Said, Script
 from recitant_web.transcript.models import Speaker, WordMark
 from recitant_web.transcript.queries import speakers_of, words_of
 
 MOST_STRETCHES = 2_000
+MOST_TYPED = 400
 
 
 class Stretch(Struct, frozen=True, kw_only=True):
@@ -149,6 +151,43 @@ class MergeSpeakers(RowEdit, frozen=True, kw_only=True, tag="speaker-merge"):
         if row.pk == other.pk:
             raise EditRefused("same_speaker")
         return f"{row.name} is {other.name}", row_change("speaker", row, {"same_as_id": other.pk}), []
+
+
+class FitScript(RowEdit, frozen=True, kw_only=True, tag="words-script"):
+    """A text put in place of what was heard, word for word; the times of the sound stay."""
+
+    text: Script
+
+    def changed(self, programme: Programme) -> RowChanges:
+        """See RowEdit."""
+        plan, words = plan_of(programme), words_of(programme)
+        spoken = [
+            (one.track_id, clip_id, word)
+            for one in turns_in_programme(plan, words)
+            for word, clip_id in zip(one.turn.words, one.clip_ids, strict=True)
+        ]
+        if not spoken:
+            raise EditRefused("no_words_yet")
+        fit = fitted([word for _, _, word in spoken], self.text)
+        if not fit.is_of_it(len(spoken)):
+            raise EditRefused("not_its_text", same=fit.n_same, heard=len(spoken))
+        made: list[Change] = []
+        clips = {clip.clip_id: clip for track in plan.tracks for clip in track.clips}
+        ids = dict(programme.sources.values_list("sha256", "pk"))  # type: ignore[attr-defined]
+        for change in fit.changes:
+            (_, clip_id, first), (_, last_clip, last) = spoken[change.first], spoken[change.last]
+            if clip_id != last_clip or len(change.text) > MOST_TYPED:
+                continue  # words of two clips are corrected one by one
+            clip = clips[clip_id]
+            shift = clip.in_sample - clip.start_sample
+            row = WordMark.objects.create(
+                source_id=ids[clip.source_key],
+                start_sample=first.start_sample + shift,
+                end_sample=last.end_sample + shift,
+                text=change.text,
+            )
+            made.append(inserted("word_mark", row))
+        return f"text fitted: {len(made)} places, {fit.n_same} words alike", [], made
 
 
 class CutWords(PlanEdit, frozen=True, kw_only=True, tag="words-cut"):

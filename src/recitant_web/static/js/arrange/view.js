@@ -22,7 +22,7 @@ import { bindNarration } from "./narration.js";
 import { RULER, xOf } from "./scale.js";
 import { layoutScene, paintScene } from "./scene.js";
 import { showClip, showHistory, showMarkers, showTable } from "./panel.js";
-import { Picture } from "./picture.js";
+import { Picture } from "../lib/picture.js";
 import { newTakeActions } from "./takes.js";
 import { bindTrackList, newTimeActions, showTime } from "./time.js";
 

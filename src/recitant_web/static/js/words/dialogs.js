@@ -2,7 +2,16 @@
 
 import { button, make } from "../lib/dom.js";
 import { byId } from "../lib/page.js";
+import { clock } from "../lib/units.js";
 import { LEFT_OUT } from "./model.js";
+
+// The text of a caption file without its numbers and times.
+const withoutTimes = (text) =>
+  text
+    .split(/\r?\n/)
+    .filter((line) => !/-->|^\d+$|^WEBVTT/.test(line.trim()))
+    .join("\n")
+    .replace(/<[^>]*>/g, "");
 
 export function newDialogs({ model, actions }) {
   for (const close of document.querySelectorAll("dialog [data-close]"))
@@ -49,6 +58,37 @@ export function newDialogs({ model, actions }) {
   const openRules = bind("rules-dialog", (form) =>
     actions.edit({ kind: "caption-rules", ...Object.fromEntries(RULES.map((name) => [name, form[name].value])) }),
   );
+
+  const openScript = bind("script-dialog", (form) => actions.mustEdit({ kind: "words-script", text: form.text.value }));
+  byId("script-dialog")
+    .querySelector('[type="file"]')
+    .addEventListener("change", async (event) => {
+      const [file] = event.target.files;
+      if (file) event.target.form.text.value = withoutTimes(await file.text());
+    });
+
+  const openChapters = bind("chapters-dialog", (form) => {
+    const rows = [...form.querySelectorAll("[data-at]")].filter((row) => row.querySelector("input").checked);
+    const chapters = rows.map((row) => ({
+      at_sample: Number(row.dataset.at),
+      text: row.querySelector('[type="text"]').value,
+    }));
+    return actions.mustEdit({ kind: "chapters", chapters });
+  });
+
+  function showProposed(chapters) {
+    byId("proposed").replaceChildren(
+      ...chapters.map((one) => {
+        const tick = make("input", { type: "checkbox", checked: true });
+        const title = make("input", { type: "text", className: "gain wide", value: one.text, maxLength: 120 });
+        title.setAttribute("aria-label", `Title of the chapter at ${clock(one.at_sample)}`);
+        const at = make("span", { className: "mono", textContent: clock(one.at_sample) });
+        const row = make("div", { className: "proposed" }, make("label", { className: "tick" }, tick, at), title);
+        row.dataset.at = one.at_sample;
+        return row;
+      }),
+    );
+  }
 
   function showPeople() {
     const body = document.querySelector("#people tbody");
@@ -113,6 +153,11 @@ export function newDialogs({ model, actions }) {
           : "From the words, by the rules of the captions.";
         form.querySelector("[data-lead]").textContent = words;
       }),
+    script: () => openScript((form) => form.reset()),
+    chapters: async () => {
+      const chapters = await actions.proposedChapters();
+      if (chapters) openChapters(() => showProposed(chapters));
+    },
     rules: () => openRules((form) => RULES.forEach((name) => (form[name].value = model.state.rules[name]))),
     people: () => {
       showPeople();

@@ -116,6 +116,10 @@ export function newSide({ panel, tools, tabs, model, actions }) {
       : [];
     return [
       ...all,
+      button("Name sounds", () => actions.edit({ kind: "captions-sounds" }), {
+        className: "quiet",
+        title: "Captions from the names of the effects, where none is shown",
+      }),
       button("Rules…", actions.rules, { className: "quiet" }),
       files,
       button(captions.length ? "Make anew…" : "Make captions…", actions.makeCaptions, {

@@ -14,6 +14,7 @@ import { newChosenBar, newDialogs } from "./dialogs.js";
 import { bindCaptionFile, bindFind } from "./find.js";
 import { bindKeys } from "./keys.js";
 import { applyEdit, chosenWords, indexOf, newModel, stretchesOf } from "./model.js";
+import { newShown } from "./shown.js";
 import { newSide } from "./side.js";
 import { newStaves } from "./staves.js";
 import { newText } from "./text.js";
@@ -99,6 +100,7 @@ function showAll() {
   side.show();
   chosenBar.show();
   dialogs.show();
+  shown.show();
   showSteps(model.state);
   const n = (count) => count || "";
   const unsure = turns.reduce((sum, turn) => sum + turn.words.filter((word) => word[3] & 1).length, 0);
@@ -194,6 +196,19 @@ const actions = {
     else {
       const name = window.prompt("Who is it?", "");
       if (name?.trim()) edit({ kind: "words-speaker", stretches, name: name.trim() });
+    }
+  },
+  // An edit of a dialog: what is refused is told there, and what was typed stays.
+  mustEdit: async (data) => {
+    await queue.settled();
+    take(await api.edit(data, model.base.revision));
+  },
+  proposedChapters: async () => {
+    try {
+      return (await api.get(page.dataset.chapters)).chapters;
+    } catch (error) {
+      say(error.message);
+      return null;
     }
   },
   // Work in the background; refused work is told to whoever asked.
@@ -293,6 +308,7 @@ const side = newSide({
   model,
   actions,
 });
+const shown = newShown({ box: byId("shown"), url: page.dataset.picture, model });
 const dialogs = newDialogs({ model, actions });
 const chosenBar = newChosenBar({
   bar: byId("chosen"),
@@ -306,6 +322,7 @@ function tickOnce() {
   const at = player.position();
   setText(byId("timecode"), timecode(at, model.state.frame_rate));
   text.follow(at, player.isPlaying);
+  shown.follow(at, player);
   if (player.isPlaying) inView(at);
 }
 
@@ -327,6 +344,8 @@ const buttons = {
   hear: actions.hear,
   people: actions.people,
   glossary: () => dialogs.glossary(),
+  script: () => dialogs.script(),
+  chapters: () => dialogs.chapters(),
   "track-a-person": () => edit({ kind: "track-a-person" }),
 };
 for (const [name, action] of Object.entries(buttons)) {
