@@ -13,6 +13,7 @@ from typing import Any, Final
 import av
 import numpy as np
 
+from recitant_core.captions.rules import Cue
 from recitant_core.delivery.chapters import Chapter
 from recitant_core.errors import PlanError, UnreadableMedia
 from recitant_core.ports import Progress, no_progress
@@ -20,7 +21,8 @@ from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ
 from recitant_io.conform import storage_errors
 from recitant_io.containers import chapter_data, open_container, picture_stream
-from recitant_io.film_tracks import CopiedSound, FilmSound, TrackForm, film_track
+from recitant_io.film_captions import CaptionTrack
+from recitant_io.film_tracks import CopiedSound, FilmSound, FilmTrack, TrackForm, film_track
 from recitant_io.sound_file import SoundFileForm, sound_writer
 
 ORIGINAL: Final = "Original sound"
@@ -117,6 +119,7 @@ def write_film(
     chapters: Sequence[Chapter] = (),
     bit_rate_kbps: int | None = None,
     progress: Progress = no_progress,
+    captions: Sequence[Cue] | None = None,
 ) -> None:
     """A film that appears under its name when it is whole; removed if the work fails.
 
@@ -130,6 +133,7 @@ def write_film(
         chapters: of the programme, in order.
         bit_rate_kbps: of the sound that is encoded; as the container has it if None.
         progress: told the share done; may raise Cancelled.
+        captions: as a track, in order of their start; None for none. In the language of the first sound.
 
     Raises:
         PlanError: a container that does not take this picture. UnreadableMedia: a picture that cannot be copied.
@@ -149,7 +153,12 @@ def write_film(
             source = _picture(original, picture)
             copy = film.add_stream_from_template(source)
             copy.time_base = source.time_base
-            tracks = [film_track(film, coding, one, offset_samples, times.length_samples, stack) for one in sounds]
+            tracks: list[FilmTrack] = [
+                film_track(film, coding, one, offset_samples, times.length_samples, stack) for one in sounds
+            ]
+            if captions is not None:
+                language = sounds[0].language
+                tracks.append(CaptionTrack(film, captions, offset_samples, times.length_samples, language))
             film.set_chapters(chapter_data(chapters, offset_samples, times.length_samples))
             for packet in original.demux(source):
                 if not packet.size:
@@ -220,6 +229,8 @@ class FilmWanted:
     """Of the programme, in order."""
     language: str = "und"
     """Of the sound, three letters after ISO 639-2."""
+    captions: tuple[Cue, ...] = ()
+    """Of the programme, in order of their start."""
 
 
 def film_suffix(name: str) -> str:
@@ -245,6 +256,8 @@ class FilmCopy:
     """As further tracks."""
     has_original: bool = False
     """Whether the sound that came with the picture follows as further tracks."""
+    has_captions: bool = False
+    """Whether the captions are a track."""
     delay_samples: int = 0
 
     @property
@@ -277,7 +290,9 @@ class FilmCopy:
         wanted = self.wanted
         original = original_sounds(wanted.picture) if self.has_original else []
         sounds = [mix, *self.stems, *original]
-        write_film(wanted.picture, sounds, self.path, wanted.offset_samples, wanted.chapters, self.bit_rate_kbps)
+        captions = wanted.captions if self.has_captions else None
+        places = (wanted.offset_samples, wanted.chapters, self.bit_rate_kbps)
+        write_film(wanted.picture, sounds, self.path, *places, captions=captions)
 
     def expected_samples(self, length_samples: int) -> int:  # noqa: ARG002  a film is as long as its picture
         """As long as the picture."""

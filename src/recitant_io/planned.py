@@ -140,6 +140,7 @@ class Planned:
             rate_kbps,
             stems=self._stems_in_film(folder) if "stems" in wanted.film_tracks else (),
             has_original="original" in wanted.film_tracks,
+            has_captions="captions" in wanted.film_tracks,
         )
         return [WrittenFile("film", name, None, codec=form.sound)], copy
 
@@ -224,6 +225,8 @@ def require_possible(planned: Sequence[Planned]) -> None:
             film_form(Path(f"film{film.suffix}"), film.picture)
             if "stems" in one.order.wanted.film_tracks and not _can_be_tracks(one.order):
                 raise PlanError("no_stems_for_film", field="files")
+            if "captions" in one.order.wanted.film_tracks and not film.captions:
+                raise PlanError("no_captions_for_film", field="files")
     require_apart([name for one in planned for name in one.names()], OWN_NAMES)
 
 

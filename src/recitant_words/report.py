@@ -314,7 +314,11 @@ def _codec_words(files: list[dict[str, Any]]) -> str:
     return f"<p>Files made from the mix, played back and measured:</p><ul>{words}</ul>" if words else ""
 
 
-FILM_TRACK_WORDS = {"stems": "stems as tracks of the film", "original": "the sound that came with the picture"}
+FILM_TRACK_WORDS = {
+    "stems": "stems as tracks of the film",
+    "original": "the sound that came with the picture",
+    "captions": "captions",
+}
 
 
 def word_more(word: str) -> str:

@@ -38,6 +38,7 @@ _SENTENCES = {
     "nothing_out_of_date": "Everything on the sheet is made for this state. “All again” makes it once more.",
     "sound_not_for_form": "The sound of the picture ({coding}) cannot be copied into this kind of film ({form}).",
     "no_stems_for_film": "Stems go into a film as tracks where they are among the files, at 48 kHz and not in pairs.",
+    "no_captions_for_film": "There are no captions to go into the film. Make them on the Words page first.",
     "no_picture_for_film": "A film needs a picture. Name it with --picture, or bring one in.",
     "no_film_form": "A film cannot be written as “{found}”. It can be {known}.",
     "picture_not_for_form": "A picture in {coding} cannot be copied into {form}. Matroska (.mkv) takes it.",

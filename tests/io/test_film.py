@@ -1,5 +1,6 @@
 """Films with new sound: the picture is the same bits, the sound in step to the sample at the first and last flash."""
 
+import html
 from dataclasses import replace
 from fractions import Fraction
 
@@ -8,6 +9,7 @@ import numpy as np
 import pytest
 import soundfile
 
+from recitant_core.captions.rules import Cue
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.delivery.chapters import Chapter
 from recitant_core.delivery.delivered import Order, Wanted
@@ -280,3 +282,44 @@ def test_a_film_that_turns_out_impossible_stops_no_other_file(tmp_path, picture,
     assert [file.file for file in done.files] == ["mix-ebu-r128.wav", "mix-ebu-r128.mp3"]
     assert [(one.file, one.error.code) for one in done.missed] == [("film-ebu-r128.mp4", "picture_cut_inside")]
     assert not list(out.glob("*film*")) and not list(out.glob(".*"))
+
+
+CUES = (Cue(9_600, 57_600, "You let it go,\nand you wait."), Cue(96_000, 144_000, "5 < 6 & שלום"))
+
+
+def captions_in(path):
+    """Start and end in seconds and text of each caption of a film."""
+    found = []
+    with av.open(str(path)) as file:
+        stream = file.streams.subtitles[0]
+        for packet in file.demux(stream):
+            data = bytes(packet)
+            text = data[2:].decode() if stream.codec_context.name == "mov_text" else html.unescape(data.decode())
+            if text:
+                at_s = float(packet.pts * packet.time_base)
+                found.append((at_s, at_s + float(packet.duration * packet.time_base), text))
+        return found, stream.metadata["language"]
+
+
+@pytest.mark.parametrize("suffix", FORMS)
+@pytest.mark.parametrize("offset_samples", [0, 4_800])
+def test_captions_are_a_track_in_step_with_the_picture(tmp_path, picture, mix, suffix, offset_samples):
+    if suffix == ".webm":
+        picture = film(tmp_path / "picture.webm", n_frames=N_FRAMES, codec="libvpx-vp9", sound_hz=())
+    path = tmp_path / f"film{suffix}"
+    write_film(picture, [FilmSound(mix, language="eng")], path, offset_samples, captions=CUES)
+    found, language = captions_in(path)
+    assert language == "eng"
+    shown = [[(at - offset_samples) / RATE_HZ for at in (c.start_sample, c.end_sample)] + [c.text] for c in CUES]
+    assert [text for _, _, text in found] == [text for _, _, text in shown]
+    for (start, end, _), (wanted, until, _) in zip(found, shown, strict=True):
+        assert (start, end) == (pytest.approx(wanted, abs=1e-3), pytest.approx(until, abs=2e-3))
+    audio, _ = heard(path, N_FRAMES * 1_920)
+    if not offset_samples:
+        assert np.abs(clicks(audio)).max() <= (24 if suffix == ".webm" else 0)
+
+
+def test_a_film_without_the_captions_that_are_wanted_is_refused(tmp_path, picture):
+    audio = np.full((48_000, 2), 0.1, np.float32)
+    with pytest.raises(PlanError, match="no_captions_for_film"):
+        delivered_with(tmp_path, picture, audio, "mix,film:captions")

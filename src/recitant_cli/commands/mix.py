@@ -13,6 +13,7 @@ from pathlib import Path
 from recitant_cli.commands.many import mix_many
 from recitant_core.balance.first_balance import first_balance
 from recitant_core.balance.first_balance_values import LEADS, NEARER_LU, STEPS, Choices
+from recitant_core.captions.rules import Cue
 from recitant_core.delivery.catalogue import DEFAULT_SPEC_ID
 from recitant_core.delivery.chapters import Chapter, chapters_from_text, chapters_in, time_from_text
 from recitant_core.delivery.delivered import KINDS, Delivered, Order
@@ -23,6 +24,7 @@ from recitant_core.timeline.excerpt import clips_alone, clips_named, excerpt, sp
 from recitant_core.timeline.model import Plan
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.archive import write_zip
+from recitant_io.caption_files import form_of, read_captions
 from recitant_io.codecs import CODECS, wanted_files
 from recitant_io.delivery import deliver
 from recitant_io.film import FilmWanted, film_suffix
@@ -49,11 +51,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--files",
         metavar="LIST",
-        help=f"of {', '.join([*KINDS, *CODECS])}; kbit/s after a colon: mp3:128; film:original+stems adds tracks to a "
-        "film; what the specification asks for, or mix and stems, unless told",
+        help=f"of {', '.join([*KINDS, *CODECS])}; kbit/s after a colon: mp3:128; film:original+stems+captions adds "
+        "tracks to a film; what the specification asks for, or mix and stems, unless told",
     )
     parser.add_argument("--version", default="", metavar="TEXT", help="of the mix; file names may hold it")
     parser.add_argument("--picture", type=Path, metavar="FILE", help="whose picture the film shows, from the start on")
+    parser.add_argument("--captions", type=Path, metavar="FILE", help="SRT, WebVTT or TTML, for film:captions")
     parser.add_argument(
         "--chapters", type=Path, metavar="FILE", help="lines of time and title, for films, MP3 and M4A that hold some"
     )
@@ -97,7 +100,7 @@ def mixed(chosen: argparse.Namespace, path: Path, out: Path) -> int:
     with load_plan(path) as found:
         wanted = chosen.spec or [found.spec_id or DEFAULT_SPEC_ID]
         specs = specs_of_texts(wanted)
-        film = None if chosen.picture is None else FilmWanted(chosen.picture, film_suffix(chosen.picture.name))
+        film = None if chosen.picture is None else _film(chosen)
         asked = None if chosen.files is None else wanted_files(chosen.files)
         orders = [Order(spec, asked or files_of(spec)) for spec in specs]
         tell = _progress_line if sys.stderr.isatty() else (lambda _share: None)
@@ -199,6 +202,13 @@ def _print_delivered(delivered: Delivered, folder: Path) -> None:
         print(f"  {folder / file.file}")
     for missed in delivered.missed:
         print(f"  {missed.file} could not be made: {sentence(missed.error)}")
+
+
+def _film(chosen: argparse.Namespace) -> FilmWanted:
+    cues: tuple[Cue, ...] = ()
+    if chosen.captions is not None:
+        cues = tuple(read_captions(chosen.captions.read_bytes(), form_of(chosen.captions.name)))
+    return FilmWanted(chosen.picture, film_suffix(chosen.picture.name), captions=cues)
 
 
 def _progress_line(share: float) -> None:

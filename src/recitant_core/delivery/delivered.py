@@ -23,7 +23,7 @@ PARTS: Final[dict[str, frozenset[Role]]] = {
 _MOST_DIGITS: Final = 4  # of a bit rate in kbit/s
 KINDS: Final = ("mix", "stems", *PARTS, "film")
 """Kinds of files beside compressed copies of the mix."""
-FILM_TRACKS: Final = ("stems", "original")
+FILM_TRACKS: Final = ("stems", "original", "captions")
 """What a film can hold beside its mix, as further sound tracks."""
 
 

@@ -11,6 +11,7 @@ from typing import Any
 from django.conf import settings
 from django.db import transaction
 
+from recitant_core.captions.rules import Cue
 from recitant_core.delivery.chapters import Chapter, time_from_text
 from recitant_core.delivery.delivered import Order
 from recitant_core.delivery.spec_json import spec_to_data
@@ -253,7 +254,9 @@ def _talk(data: dict[str, Any]) -> Talk | None:
 def _film(film: dict[str, Any] | None) -> FilmWanted | None:
     if film is None:
         return None
-    return FilmWanted(Path(settings.MEDIA_ROOT) / film["picture"], film["suffix"], film["offset_samples"])
+    captions = tuple(Cue(*row) for row in film.get("captions", ()))
+    picture = Path(settings.MEDIA_ROOT) / film["picture"]
+    return FilmWanted(picture, film["suffix"], film["offset_samples"], captions=captions)
 
 
 def make_delivery(delivery_id: int, progress: Progress) -> str:

@@ -16,6 +16,7 @@ from recitant_web.delivery.models import Delivery, SheetLine
 from recitant_web.desk.bridge.plans import key_of_programme
 from recitant_web.programme.models import Picture, Programme
 from recitant_web.specifications.queries import specs_named
+from recitant_web.transcript.queries import cues_of_programme
 from recitant_words.report import KIND_WORDS, SHORT_KIND_WORDS
 
 MADE, OUT_OF_DATE, UNDER_WAY, WANTED, LEFT_OUT = "made", "out", "under-way", "wanted", "left-out"
@@ -87,6 +88,7 @@ def film_of(programme: Programme) -> dict[str, Any] | None:
         "picture": picture.original_file,
         "suffix": film_suffix(picture.name),
         "offset_samples": programme.picture_offset_samples,
+        "captions": [[cue.start_sample, cue.end_sample, cue.text] for cue in cues_of_programme(programme)],
     }
 
 
@@ -117,6 +119,12 @@ def in_language(order: Order, language: str) -> Order:
 
 def _is_film(word: str) -> bool:
     return word.partition(":")[0] == "film"
+
+
+def _film_in(film: dict[str, Any] | None, word: str) -> dict[str, Any] | None:
+    # Captions count where they are a track.
+    is_kept = "captions" in word.partition(":")[2].split("+")
+    return film if film is None or is_kept else {name: value for name, value in film.items() if name != "captions"}
 
 
 def _holds_chapters(word: str) -> bool:
@@ -153,7 +161,7 @@ class _Made:
             is_now = (
                 delivery.plan_key == self._key
                 and spec_key(spec_from_data(order["spec"])) == spec_key(spec)
-                and (not _is_film(word) or delivery.film == self._film)
+                and (not _is_film(word) or _film_in(delivery.film, word) == _film_in(self._film, word))
                 and (not _holds_chapters(word) or delivery.chapters == self._chapters)
                 and (not _holds_labels(word) or delivery.labels == self._labels)
             )
