@@ -116,6 +116,29 @@ def make_programme(workspace):
     return made
 
 
+SPOKEN = "Um you do not pour a bell you let it go and you wait"
+
+
+def start_of_word(k):
+    """Where a word of the film with words begins: every third of a second, with a pause before the other person."""
+    return round((0.4 + 0.33 * k + (0.6 if k > 6 else 0.0)) * RATE_HZ)
+
+
+def make_spoken(film):
+    """A film with words in its dialogue, as if a model had heard them: 0.25 s each, of two people."""
+    from recitant_web.transcript.models import Speaker, Transcript
+
+    one, two = (Speaker.objects.create(programme=film, name=name) for name in ("Founder", "Apprentice"))
+    words = []
+    for k, text in enumerate(SPOKEN.split()):
+        at = start_of_word(k)
+        who = two.pk if k > 6 else one.pk
+        words.append([text, at, at + round(0.25 * RATE_HZ), 0.3 if text == "pour" else 0.9, who])
+    source = film.sources.get(role="dialogue")
+    Transcript.objects.create(source=source, words=words, language="en", model="by hand", stamp=1)
+    return film
+
+
 @pytest.fixture
 def after_commit(django_capture_on_commit_callbacks):
     """What waits for the end of a transaction runs inside this."""

@@ -5,6 +5,7 @@ from pathlib import Path
 import pytest
 
 from browser.browser_help import wait_undo
+from conftest import make_spoken
 
 pytestmark = pytest.mark.django_db(transaction=True)
 AXE = Path(__file__).parents[2] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
@@ -15,7 +16,14 @@ FINDINGS = """async () => {
 WIDEST = """() => document.documentElement.scrollWidth <= innerWidth ? [] : [...document.querySelectorAll("body *")]
   .filter((e) => e.getBoundingClientRect().right > innerWidth + 0.5).map((e) => e.outerHTML.slice(0, 90))"""
 """What reaches past the right edge of a page that can be scrolled sideways."""
-READY = {"intake": "#intake", "arrange": "#arrange", "level": "#level", "balance": "#desk", "hand-over": "main"}
+READY = {
+    "intake": "#intake",
+    "arrange": "#arrange",
+    "words": "#words",
+    "level": "#level",
+    "balance": "#desk",
+    "hand-over": "main",
+}
 
 
 def findings(page, theme):
@@ -39,6 +47,7 @@ def opened(page, film, name):
 def test_axe_finds_nothing_on_any_page(balance, live_server, theme):
     page = balance
     page.live = live_server.url
+    make_spoken(page.film)
     said = []
     for name in READY:
         opened(page, page.film, name)
@@ -47,6 +56,9 @@ def test_axe_finds_nothing_on_any_page(balance, live_server, theme):
             page.wait_for_selector("#source h2")
         if name in ("arrange", "balance"):
             page.keyboard.press("]")
+        if name == "words":
+            page.click(".turn .w")
+            page.click('[data-panel="captions"]')
         said += [f"{name}: {one}" for one in findings(page, theme)]
         assert page.locator("h1").count() == 1, name
     for path in ("/", "/room", "/password", "/stems", "/?which=deleted"):

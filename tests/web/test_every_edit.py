@@ -82,6 +82,7 @@ MAY_BE_DONE = {
     "tracks-remove-empty",
     "caption-add",
     "caption-rules",
+    "captions-sounds",
     "open-gap",
     "take-out",
     "close-gap",

@@ -148,7 +148,7 @@ def test_a_film_holds_stems_and_original_sound_where_that_is_ticked(film, press,
     give_picture(film)
     assert "film_track" not in press(spec="ebu-r128", files="mix")
     page = press(spec="ebu-r128", files="mix,film")
-    assert page.count('name="film_track"') == 2 and "checked" not in page
+    assert page.count('name="film_track"') == 3 and "checked" not in page
     page = press(spec="ebu-r128", tracks="1", film_track=["stems", "original"])
     assert states(film) == {"mix": "wanted", "film:stems+original": "wanted", "stems": "wanted"}
     assert page.count("checked") == 2 and "the sound that came with the picture: to be made" in page

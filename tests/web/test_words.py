@@ -10,38 +10,24 @@ import soundfile
 import soxr
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from conftest import wav_bytes
+from conftest import SPOKEN as TEXT
+from conftest import make_spoken, start_of_word, wav_bytes
 from recitant_core.transcript.lost import Understood, WordState
 from recitant_core.transcript.model import Word
 from recitant_web.desk.bridge.plans import plan_of
 from recitant_web.desk.models import Clip, EditState, Track
 from recitant_web.listening.lost import _row
 from recitant_web.listening.snapshot import Snapshot
-from recitant_web.transcript.models import Listening, Speaker, Transcript, WordMark
+from recitant_web.transcript.models import Listening, Transcript, WordMark
 from recitant_web.transcript.queries import words_of
 
 SECOND = 48_000
 
 
-def start_of(k):
-    """Where a word begins: every third of a second, with a pause before the other person."""
-    return round((0.4 + 0.33 * k + (0.6 if k > 6 else 0.0)) * SECOND)
-
-
-TEXT = "Um you do not pour a bell you let it go and you wait"
-
-
 @pytest.fixture
 def spoken(film):
-    """The film with words in its dialogue, as if a model had heard them: 0.25 s each, two people."""
-    source = film.sources.get(role="dialogue")
-    one, two = (Speaker.objects.create(programme=film, name=name) for name in ("Founder", "Apprentice"))
-    words = []
-    for k, text in enumerate(TEXT.split()):
-        at = start_of(k)
-        words.append([text, at, at + round(0.25 * SECOND), 0.3 if text == "pour" else 0.9, two.pk if k > 6 else one.pk])
-    Transcript.objects.create(source=source, words=words, language="en", model="by hand", stamp=1)
-    return film
+    """The film with words in its dialogue."""
+    return make_spoken(film)
 
 
 @pytest.fixture
@@ -174,7 +160,7 @@ def levels(film, from_s, to_s):
 def test_words_are_silenced_and_the_rest_stays_where_it_is(page):
     page.edit("words-cut", stretches=[page.stretch(3, 4)], how="silence")
     assert page.text() == "Um you do a bell you let it go and you wait"
-    assert page.state()["turns"][1]["at"] == start_of(7)
+    assert page.state()["turns"][1]["at"] == start_of_word(7)
     assert levels(page.film, 1.5, 1.9) < 1e-6 < levels(page.film, 0.8, 1.2)
     page.edit("undo")
     assert page.text() == TEXT

@@ -301,20 +301,16 @@ def found_in_workspace(programmes: list[Programme], text: str) -> list[State]:
     if not wanted:
         return found
     for programme in programmes:
-        for one in turns_in_programme(plan_of(programme), words_of(programme)):
-            spelled = [plain(word.text) for word in one.turn.words]
-            for at in range(len(spelled) - len(wanted) + 1):
-                said = spelled[at : at + len(wanted)]
-                if said[:-1] == wanted[:-1] and said[-1].startswith(wanted[-1]):
-                    around = one.turn.words[max(0, at - 5) : at + len(wanted) + 5]
-                    found.append(
-                        {
-                            "programme": programme.pk,
-                            "title": programme.title,
-                            "at": one.turn.words[at].start_sample,
-                            "text": " ".join(word.text for word in around),
-                        }
-                    )
+        # In the order of the text, so that a phrase is found from one turn into the next.
+        said = [word for one in turns_in_programme(plan_of(programme), words_of(programme)) for word in one.turn.words]
+        spelled = [plain(word.text) for word in said]
+        for at in range(len(spelled) - len(wanted) + 1):
+            part = spelled[at : at + len(wanted)]
+            if part[:-1] != wanted[:-1] or not part[-1].startswith(wanted[-1]):
+                continue
+            around = " ".join(word.text for word in said[max(0, at - 5) : at + len(wanted) + 5])
+            place = {"programme": programme.pk, "title": programme.title, "at": said[at].start_sample}
+            found.append(place | {"text": around})
             if len(found) >= MOST_FOUND:
-                return found[:MOST_FOUND]
+                return found
     return found

@@ -158,7 +158,9 @@ export function newStaves({ canvas, model, theme, actions }) {
     if (under) {
       actions.chooseCaption(under.row.id);
       if (under.edge) {
-        model.drag = { id: under.row.id, edge: under.edge, from: under.row.from, to: under.row.to };
+        const { id, from, to } = under.row;
+        // The edge keeps its distance from the pointer that took hold of it.
+        model.drag = { id, edge: under.edge, from, to, grip: sampleAt(event.offsetX) - under.row[under.edge] };
         canvas.setPointerCapture(event.pointerId);
       }
       return;
@@ -171,7 +173,7 @@ export function newStaves({ canvas, model, theme, actions }) {
       canvas.style.cursor = captionUnder(event)?.edge ? "ew-resize" : "default";
       return;
     }
-    const at = Math.round(Math.max(0, sampleAt(event.offsetX)));
+    const at = Math.round(Math.max(0, sampleAt(event.offsetX) - model.drag.grip));
     if (model.drag.edge === "from") model.drag.from = Math.min(at, model.drag.to - LEAST_SAMPLES);
     else model.drag.to = Math.max(at, model.drag.from + LEAST_SAMPLES);
     paint();
