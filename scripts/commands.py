@@ -29,8 +29,8 @@ from services import Services, running
 
 VAR = ROOT / "var"
 SCRIPTS = ("src/recitant_web/static/js", "tests/**/*.js", "*.mjs")
-OWN_BENCHMARKS = ("pages", "answers", "growth", "job", "speech", "words")
-OWN_BENCHMARKS = ("pages", "answers", "growth", "job", "speech", "words")
+OWN_BENCHMARKS = ("pages", "answers", "growth", "job", "textpage", "speech", "words")
+OWN_BENCHMARKS = ("pages", "answers", "growth", "job", "textpage", "speech", "words")
 CORE_COMMANDS = ("measure", "intake", "check", "mix", "words", "bench")
 
 
@@ -90,7 +90,7 @@ def _core(arguments: list[str]) -> int:
 
 
 def _bench(name: str, *arguments: str) -> int:
-    if name in ("pages", "answers", "growth", "job"):
+    if name in ("pages", "answers", "growth", "job", "textpage"):
         return _test([f"tests/bench/{name}.py", "-s", *arguments])
     make_environment(with_dev=True)
     command = [str(PYTHON), str(ROOT / "tests" / "bench" / f"{name}.py"), *arguments]

@@ -3,6 +3,7 @@
 from bisect import bisect_left
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.timeline.speaking import SILENT_DB
@@ -30,18 +31,37 @@ def words_of_clip(clip: Clip, words: WordsOfSources, *, with_left_out: bool = Fa
     """
     if clip.is_room_tone:
         return []
-    spoken = words.get(clip.source_key, ())
-    first = max(0, bisect_left(spoken, clip.in_sample, key=lambda word: word.start_sample) - 1)
-    end = clip.in_sample + clip.length_samples
-    shift = clip.start_sample - clip.in_sample
+    same = _Same(words.get(clip.source_key, ()))
+    everything = _words_of_stretch(clip.in_sample, clip.length_samples, clip.start_sample, same)
+    return list(everything) if with_left_out else [word for word in everything if not word.is_left_out]
+
+
+class _Same:
+    """Words of a recording as a key: equal to the same object alone, so that nothing of it is compared."""
+
+    def __init__(self, words: Sequence[Word]) -> None:
+        self.words = words
+
+    def __hash__(self) -> int:
+        return id(self.words)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Same) and self.words is other.words
+
+
+@lru_cache(maxsize=1_024)
+def _words_of_stretch(in_sample: int, length_samples: int, start_sample: int, same: _Same) -> tuple[Word, ...]:
+    # Kept by clip: a correction in one recording leaves the words of all others as they were.
+    spoken = same.words
+    first = max(0, bisect_left(spoken, in_sample, key=lambda word: word.start_sample) - 1)
+    end, shift = in_sample + length_samples, start_sample - in_sample
     found = []
     for word in spoken[first:]:
         if word.start_sample >= end:
             break
-        is_inside = clip.in_sample <= (word.start_sample + word.end_sample) // 2 < end
-        if is_inside and (with_left_out or not word.is_left_out):
+        if in_sample <= (word.start_sample + word.end_sample) // 2 < end:
             found.append(word.moved(shift))
-    return found
+    return tuple(found)
 
 
 def turns_in_programme(plan: Plan, words: WordsOfSources, *, with_left_out: bool = False) -> list[SpokenTurn]:

@@ -1,7 +1,7 @@
 """Words with their times, and turns of speakers."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Final
 
 from recitant_core.units.clock import SampleSpan, samples_from_s
@@ -41,7 +41,8 @@ class Word:
 
     def moved(self, by_samples: int) -> "Word":
         """The word that much later."""
-        return replace(self, start_sample=self.start_sample + by_samples, end_sample=self.end_sample + by_samples)
+        start, end = self.start_sample + by_samples, self.end_sample + by_samples
+        return Word(self.text, start, end, self.confidence, self.speaker, self.is_left_out)
 
 
 @dataclass(frozen=True)

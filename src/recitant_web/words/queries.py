@@ -51,34 +51,48 @@ def words_state(programme: Programme) -> State:
     return _settings(snapshot) | figures_of(snapshot) | {"lost": lost_state(snapshot)}
 
 
-def words_state_soon(programme: Programme, held: State) -> State:
-    """The state after an edit with the figures of the state that a page holds: they say which revision they are of."""
+def words_state_soon(programme: Programme, held: State, *, is_silent: bool) -> State:
+    """The state after an edit with the figures of the state that a page holds: they say which revision they are of.
+
+    Args:
+        is_silent: whether the edit changed nothing that is heard, so that figures stay what they are.
+    """
     programme.refresh_from_db()
-    return held | _settings(Snapshot(programme))
+    is_still = is_silent and held["figures_of"] == held["revision"]
+    if not is_still:
+        return held | _settings(Snapshot(programme))
+    return held | _text(Snapshot(programme)) | {"rules": rules_data(programme), "figures_of": programme.revision}
 
 
 def _settings(snapshot: Snapshot) -> State:
     programme, plan = snapshot.programme, snapshot.plan
-    spoken = turns_in_programme(plan, words_of(programme), with_left_out=True)
-    fillers, pauses = superfluous(spoken)
-    roles = {track.track_id: track.role for track in plan.tracks}
-    return {
-        "revision": programme.revision,
+    return _text(snapshot) | {
+        "sound": snapshot.key,
         "title": programme.title,
         "frame_rate": programme.frame_rate,
         "length_samples": plan.span.length_samples,
-        "turns": [_turn_row(one, roles[one.track_id]) for one in spoken],
-        "n_words": sum(len(one.turn.words) for one in spoken),
-        "speakers": _speaker_rows(programme, spoken),
-        "fillers": fillers,
-        "pauses": pauses,
-        "captions": caption_rows(programme),
         "rules": rules_data(programme),
         "picture": picture_data(programme),
         "picture_offset_samples": programme.picture_offset_samples,
         "staves": _staves(plan, snapshot.spec),
         "hearing": hearing_state(programme, plan),
         "spec": spec_data(snapshot.spec),
+    }
+
+
+def _text(snapshot: Snapshot) -> State:
+    """What an edit of words and captions can change."""
+    programme, plan = snapshot.programme, snapshot.plan
+    spoken = turns_in_programme(plan, words_of(programme), with_left_out=True)
+    fillers, pauses = superfluous(spoken)
+    roles = {track.track_id: track.role for track in plan.tracks}
+    return {
+        "revision": programme.revision,
+        "turns": [_turn_row(one, roles[one.track_id]) for one in spoken],
+        "speakers": _speaker_rows(programme, spoken),
+        "fillers": fillers,
+        "pauses": pauses,
+        "captions": caption_rows(programme),
         **steps_beside(programme),
     }
 
@@ -115,7 +129,8 @@ def superfluous(spoken: list[SpokenTurn]) -> tuple[list[State], list[State]]:
     by_clip: dict[tuple[str, str], list[Word]] = {}
     for one in spoken:
         for word, clip_id in zip(one.turn.words, one.clip_ids, strict=True):
-            by_clip.setdefault((one.track_id, clip_id), []).append(word)
+            if not word.is_left_out:
+                by_clip.setdefault((one.track_id, clip_id), []).append(word)
     fillers, pauses = [], []
     for (track_id, _), words in by_clip.items():
         fillers += [_stretch(track_id, one) for one in fillers_of(words)]

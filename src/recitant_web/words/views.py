@@ -61,7 +61,7 @@ def words_edits(request: HttpRequest, programme_id: int) -> HttpResponse:
     steps = edit.carry_out(programme, request.user)  # type: ignore[arg-type]
     held = held_state(request, PAGE, programme.pk)
     is_about_mix = held is None or isinstance(edit, Cure)
-    state = words_state(programme) if is_about_mix else words_state_soon(programme, held or {})
+    state = words_state(programme) if is_about_mix else words_state_soon(programme, held, is_silent=edit.is_silent)
     return state_answer(request, PAGE, programme.pk, state, said=said_of(edit, steps))
 
 

@@ -25,6 +25,7 @@ LEAST_SAMPLES = 1_920
 class MakeCaptions(RowEdit, frozen=True, kw_only=True, tag="captions-make"):
     """All captions anew from the words."""
 
+    is_silent = True
     speakers: Speakers = "none"
     """How a change of speaker is shown."""
 
@@ -64,6 +65,7 @@ def imported_captions(programme: Programme, cues: list[Cue], file: str) -> RowCh
 class SetCaption(RowEdit, frozen=True, kw_only=True, tag="caption-set"):
     """A caption changed; what is not given stays."""
 
+    is_silent = True
     id: Id
     start_sample: Place | None = None
     end_sample: Place | None = None
@@ -83,6 +85,7 @@ class SetCaption(RowEdit, frozen=True, kw_only=True, tag="caption-set"):
 class AddCaption(RowEdit, frozen=True, kw_only=True, tag="caption-add"):
     """Another caption, such as the description of a sound."""
 
+    is_silent = True
     start_sample: Place
     end_sample: Place
     text: Lines
@@ -102,6 +105,7 @@ class AddCaption(RowEdit, frozen=True, kw_only=True, tag="caption-add"):
 class RemoveCaptions(RowEdit, frozen=True, kw_only=True, tag="captions-remove"):
     """Captions removed."""
 
+    is_silent = True
     ids: Ids
 
     def changed(self, programme: Programme) -> RowChanges:
@@ -116,6 +120,7 @@ class RemoveCaptions(RowEdit, frozen=True, kw_only=True, tag="captions-remove"):
 class SplitCaption(RowEdit, frozen=True, kw_only=True, tag="caption-split"):
     """A caption made two at a letter of its text; its time by the share of letters."""
 
+    is_silent = True
     id: Id
     at_letter: Samples
 
@@ -148,6 +153,7 @@ class SplitCaption(RowEdit, frozen=True, kw_only=True, tag="caption-split"):
 class JoinCaption(RowEdit, frozen=True, kw_only=True, tag="caption-join"):
     """A caption joined with the next."""
 
+    is_silent = True
     id: Id
 
     def changed(self, programme: Programme) -> RowChanges:
@@ -167,6 +173,7 @@ class MendCaptions(RowEdit, frozen=True, kw_only=True, tag="captions-mend"):
     """Captions broken into lines and timed anew by the rules, as far as their neighbours leave room; all unless
     named."""
 
+    is_silent = True
     ids: Ids | None = None
 
     def changed(self, programme: Programme) -> RowChanges:
@@ -188,6 +195,8 @@ class MendCaptions(RowEdit, frozen=True, kw_only=True, tag="captions-mend"):
 class NameSounds(RowEdit, frozen=True, kw_only=True, tag="captions-sounds"):
     """Captions of sounds from the names of the effects, where no caption stands."""
 
+    is_silent = True
+
     def changed(self, programme: Programme) -> RowChanges:
         """See RowEdit."""
         taken = [cue.span for cue in cues_of_programme(programme)]
@@ -208,6 +217,7 @@ class NameSounds(RowEdit, frozen=True, kw_only=True, tag="captions-sounds"):
 class SetRules(RowEdit, frozen=True, kw_only=True, tag="caption-rules"):
     """The rules that captions keep."""
 
+    is_silent = True
     most_characters: Samples
     most_lines: Samples
     most_characters_s: Seconds

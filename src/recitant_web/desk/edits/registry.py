@@ -3,7 +3,7 @@
 An edit is a struct of one of the classes below, told apart by its ``kind``. It registers by being a subclass.
 """
 
-from typing import Any
+from typing import Any, ClassVar
 
 from django.contrib.auth.models import User
 from django.db import transaction
@@ -26,6 +26,8 @@ RowChanges = tuple[str, list[Change], list[Change]]
 class Edit(Struct, frozen=True, kw_only=True, tag_field="kind"):
     """One edit that a page posts."""
 
+    is_silent: ClassVar[bool] = False
+    """Whether it changes nothing that is heard."""
     revision: int
     """That the page saw."""
 

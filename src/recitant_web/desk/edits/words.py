@@ -78,6 +78,7 @@ def _marked(programme: Programme, stretches: list[Stretch], **what: object) -> l
 class TypeWords(RowEdit, frozen=True, kw_only=True, tag="words-type"):
     """Words typed over what was heard; their time stays."""
 
+    is_silent = True
     stretch: Stretch
     text: Said
 
@@ -99,6 +100,7 @@ class TypeWords(RowEdit, frozen=True, kw_only=True, tag="words-type"):
 class GiveWords(RowEdit, frozen=True, kw_only=True, tag="words-speaker"):
     """Words given to somebody: known, or new by name."""
 
+    is_silent = True
     stretches: list[Stretch]
     speaker_id: Id | None = None
     name: Said = Said()
@@ -117,6 +119,7 @@ class GiveWords(RowEdit, frozen=True, kw_only=True, tag="words-speaker"):
 class LeaveOut(RowEdit, frozen=True, kw_only=True, tag="words-leave-out"):
     """Words that are no part of the text, such as those of a song; or part of it again."""
 
+    is_silent = True
     stretches: list[Stretch]
     is_left_out: bool
 
@@ -129,6 +132,7 @@ class LeaveOut(RowEdit, frozen=True, kw_only=True, tag="words-leave-out"):
 class NameSpeaker(RowEdit, frozen=True, kw_only=True, tag="speaker-name"):
     """Another name for somebody."""
 
+    is_silent = True
     speaker_id: Id
     name: Name
 
@@ -142,6 +146,7 @@ class NameSpeaker(RowEdit, frozen=True, kw_only=True, tag="speaker-name"):
 class MergeSpeakers(RowEdit, frozen=True, kw_only=True, tag="speaker-merge"):
     """Two who are one."""
 
+    is_silent = True
     speaker_id: Id
     into_id: Id
 
@@ -156,6 +161,7 @@ class MergeSpeakers(RowEdit, frozen=True, kw_only=True, tag="speaker-merge"):
 class FitScript(RowEdit, frozen=True, kw_only=True, tag="words-script"):
     """A text put in place of what was heard, word for word; the times of the sound stay."""
 
+    is_silent = True
     text: Script
 
     def changed(self, programme: Programme) -> RowChanges:

@@ -64,7 +64,7 @@ function setState(state) {
 
 function take(state) {
   if (state.said) say(state.said);
-  const isOther = state.revision !== model.base.revision;
+  const isOther = state.sound !== model.base.sound;
   model.base = state;
   setState(queue.over(state));
   if (isOther) {
