@@ -118,6 +118,14 @@ export function showHeads(container, model, score, { setGain, toggleHeard, openS
     make("span", { className: "soft", textContent: "speech above the rest, LU" }),
     make("span", { className: n ? "over" : clearance.has_speech ? "within" : "soft", textContent: words }),
   );
+  const nLost = (clearance.lost || []).length;
+  if (nLost) {
+    const href = "words";
+    const title = "Words of the dialogue that are not heard in the mix: on the Words page with cause and cures";
+    lane.append(
+      make("a", { className: "over", href, title, textContent: `× ${nLost} word${nLost === 1 ? "" : "s"} lost` }),
+    );
+  }
   container.append(lane);
   if (focused) container.querySelector(`[data-key="${focused}"]`)?.focus();
 }

@@ -30,7 +30,8 @@ export function bindKeys(actions) {
     };
     const action = keys[event.key];
     // What has the focus is pressed by these keys itself.
-    if (!action || (isButton && [" ", "Enter"].includes(event.key)) || event.target.closest('[role="tablist"]')) return;
+    const isOfTab = event.target.matches('[role="tab"]') && event.key.startsWith("Arrow");
+    if (!action || isOfTab || (isButton && [" ", "Enter"].includes(event.key))) return;
     event.preventDefault();
     action();
   });

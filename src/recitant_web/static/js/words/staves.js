@@ -78,6 +78,10 @@ export function newStaves({ canvas, model, theme, actions }) {
       context.stroke();
     }
     context.font = '600 11px "Public Sans", sans-serif';
+    context.fillStyle = theme.paper;
+    context.globalAlpha = 0.8;
+    context.fillRect(LEFT - 2, top + 1, context.measureText(stave.name).width + 6, 13);
+    context.globalAlpha = 1;
     context.fillStyle = colour;
     context.fillText(stave.name, LEFT, top + 11);
   }

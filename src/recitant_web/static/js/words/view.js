@@ -113,7 +113,8 @@ function showAll() {
   const isJudged = lost.is_heard && lost.can_judge;
   setText(byId("r-lost"), isJudged ? `${lost.n_lost} of ${lost.n_judged}` : "–");
   byId("r-lost").classList.toggle("over", isJudged && lost.n_lost > 0);
-  byId("n-lost").hidden = !(isJudged && lost.n_lost);
+  byId("n-lost").hidden = !(isJudged && lost.n_lost && lost.is_current);
+  byId("turns").classList.toggle("is-old", !lost.is_current);
   setText(byId("n-lost"), `${lost.n_lost} lost`);
   const integrated = model.state.findings.find((one) => one.key === "integrated_lufs");
   setText(byId("r-integrated_lufs"), signed(integrated?.measured));
