@@ -30,7 +30,6 @@ from recitant_core.transcript.alignment import aligned, word_errors  # noqa: E40
 from recitant_core.transcript.lost import counted, heard_as_listener  # noqa: E402
 from recitant_core.transcript.model import Word, running_text  # noqa: E402
 from recitant_core.transcript.spelling import plain_words  # noqa: E402
-from recitant_core.units.channels import MONO  # noqa: E402
 from recitant_core.units.clock import SampleSpan  # noqa: E402
 from recitant_core.units.threads import use_threads  # noqa: E402
 from recitant_io.machine import n_cores  # noqa: E402
@@ -38,6 +37,7 @@ from recitant_io.speech import speech_spans  # noqa: E402
 from recitant_io.transcriber import transcriber  # noqa: E402
 from recitant_io.transcripts import listening_chunks, recording_words  # noqa: E402
 from recitant_io.voices import voice_vectors  # noqa: E402
+from signals import MemorySource  # noqa: E402
 
 DATA, DEMO = PROJECT / "tests" / "data", PROJECT / "demo"
 FOLDER = PROJECT / "var" / "bench" / "voices"
@@ -48,19 +48,9 @@ DISTANCES_DB = (20, 10, 5, 0, -5)
 EVERY_PROMPT = 12
 
 
-class Memory:
-    """A recording in memory; implements SampleSource."""
-
-    layout = MONO
-
-    def __init__(self, audio: np.ndarray, key: str = "bench") -> None:
-        self.audio = audio.astype(np.float32).reshape(-1, 1)
-        self.key = key
-        self.length_samples = len(audio)
-
-    def read(self, start_sample: int, length_samples: int) -> np.ndarray:
-        """Samples of a span."""
-        return self.audio[start_sample : start_sample + length_samples]
+def memory(audio: np.ndarray, key: str = "memory") -> MemorySource:
+    """A mono recording in memory."""
+    return MemorySource(key, audio.astype(np.float32).reshape(-1, 1))
 
 
 def spoken() -> tuple[np.ndarray, list[str], list[tuple[str, float, float]]]:
@@ -88,7 +78,7 @@ def word_rows(audio: np.ndarray, words: list[str], timed: list[tuple[str, float,
     """Word errors clean and under noise at 10 dB, and how far words begin from where they are said."""
     rows = []
     for name, noise in [("clean", np.zeros(len(audio))), *noises(len(audio)).items()]:
-        heard = recording_words(Memory(audio + noise * 10 ** (-10 / 20)), transcriber(None))
+        heard = recording_words(memory(audio + noise * 10 ** (-10 / 20)), transcriber(None))
         share = word_errors(words, plain_words(running_text(heard.words))).share
         spelled = [(plain_words(word.text) or [""])[0] for word in heard.words]
         pairs = [pair for pair in aligned([text for text, _, _ in timed], spelled) if pair.is_same]
@@ -101,7 +91,7 @@ def word_rows(audio: np.ndarray, words: list[str], timed: list[tuple[str, float,
 
 def lost_rows(audio: np.ndarray) -> tuple[list[str], bool]:
     """Share of steady words that are lost at each distance, with extended STOI, and whether both agree in order."""
-    source = Memory(audio)
+    source = memory(audio)
     energy = (audio[: len(audio) // 480 * 480].reshape(-1, 480) ** 2).mean(axis=1)
     spans = [span.span for span in speech_spans(source, energy)]
 
@@ -161,7 +151,7 @@ def speaker_rows() -> list[str]:
                 truth.append(name)
             parts += [audio, np.zeros(14_400, np.float32)]
             at += len(audio) + 14_400
-        source, windows = Memory(np.concatenate(parts)), voice_windows(words)
+        source, windows = memory(np.concatenate(parts)), voice_windows(words)
         vectors = voice_vectors(source, windows)
         shown = []
         for number in (len(names), None):
@@ -177,7 +167,7 @@ def speaker_rows() -> list[str]:
 
 def speed_rows(audio: np.ndarray) -> tuple[list[str], list[bool]]:
     """An hour heard on all cores, voices and all, and an hour parted by person."""
-    hour = Memory(np.resize(audio, 3_600 * S))
+    hour = memory(np.resize(audio, 3_600 * S))
     began = time.perf_counter()
     heard = recording_words(hour, transcriber(None))
     words_s = time.perf_counter() - began

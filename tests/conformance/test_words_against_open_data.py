@@ -15,28 +15,18 @@ import soxr
 from recitant_core.transcript.alignment import aligned, word_errors
 from recitant_core.transcript.model import Transcript, running_text
 from recitant_core.transcript.spelling import plain, plain_words
-from recitant_core.units.channels import MONO
 from recitant_io.transcriber import transcriber
 from recitant_io.transcripts import recording_words
+from signals import MemorySource
 
 DATA = Path(__file__).parents[1] / "data"
 S = 48_000
 TITLES = {"mister": "mr", "mr": "mr"}
 
 
-class Memory:
-    """A recording in memory; implements SampleSource."""
-
-    layout = MONO
-    key = "reading"
-
-    def __init__(self, audio: np.ndarray) -> None:
-        self.audio = audio.astype(np.float32).reshape(-1, 1)
-        self.length_samples = len(audio)
-
-    def read(self, start_sample: int, length_samples: int) -> np.ndarray:
-        """Samples of a span."""
-        return self.audio[start_sample : start_sample + length_samples]
+def memory(audio: np.ndarray, key: str = "memory") -> MemorySource:
+    """A mono recording in memory."""
+    return MemorySource(key, audio.astype(np.float32).reshape(-1, 1))
 
 
 @pytest.fixture(scope="module")
@@ -49,7 +39,7 @@ def truth() -> list[tuple[str, float, float]]:
 def heard() -> Transcript:
     """What the packaged model hears."""
     audio, rate_hz = soundfile.read(DATA / "reading.flac")
-    return recording_words(Memory(soxr.resample(audio, rate_hz, S)), transcriber(None))
+    return recording_words(memory(soxr.resample(audio, rate_hz, S)), transcriber(None))
 
 
 def spelled(text: str) -> str:

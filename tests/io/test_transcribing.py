@@ -16,35 +16,25 @@ from recitant_core.errors import WordsUnavailable
 from recitant_core.transcript.alignment import word_errors
 from recitant_core.transcript.model import Transcript, running_text
 from recitant_core.transcript.spelling import plain_words
-from recitant_core.units.channels import MONO
 from recitant_io.transcriber import model_folder, transcriber
 from recitant_io.transcripts import recording_words, speakers_told_apart
+from signals import MemorySource
 
 DEMO = Path(__file__).parents[2] / "demo"
 DATA = Path(__file__).parents[1] / "data"
 S = 48_000
 
 
-class Memory:
-    """A recording in memory; implements SampleSource."""
-
-    layout = MONO
-
-    def __init__(self, audio: np.ndarray, key: str = "memory") -> None:
-        self.audio = audio.astype(np.float32).reshape(-1, 1)
-        self.key = key
-        self.length_samples = len(audio)
-
-    def read(self, start_sample: int, length_samples: int) -> np.ndarray:
-        """Samples of a span."""
-        return self.audio[start_sample : start_sample + length_samples]
+def memory(audio: np.ndarray, key: str = "memory") -> MemorySource:
+    """A mono recording in memory."""
+    return MemorySource(key, audio.astype(np.float32).reshape(-1, 1))
 
 
 @dataclass
 class Takes:
     """The demo's takes one after the other, what is said, and who says it where."""
 
-    source: Memory
+    source: MemorySource
     text: str
     people: list[tuple[int, int, str]]
     onsets: list[int]
@@ -63,7 +53,7 @@ def takes() -> Takes:
         onsets.append(at + int(np.argmax(level > 10 ** (-45 / 20))) * 480)
         parts += [audio, np.zeros(S // 2)]
         at += len(audio) + S // 2
-    return Takes(Memory(np.concatenate(parts)), " ".join(take["text"] for take in script), people, onsets)
+    return Takes(memory(np.concatenate(parts)), " ".join(take["text"] for take in script), people, onsets)
 
 
 @pytest.fixture(scope="module")
@@ -115,11 +105,11 @@ def test_a_person_is_the_same_in_two_recordings(takes: Takes, heard: Transcript)
 @pytest.mark.parametrize("file", ["music-calm.ogg", "fire-ambience.ogg"])
 def test_music_and_fire_hold_no_words(file: str) -> None:
     audio, rate_hz = soundfile.read(DATA / file, always_2d=True)
-    assert recording_words(Memory(soxr.resample(audio.mean(axis=1), rate_hz, S)), transcriber(None)).words == ()
+    assert recording_words(memory(soxr.resample(audio.mean(axis=1), rate_hz, S)), transcriber(None)).words == ()
 
 
 def test_silence_holds_no_words() -> None:
-    assert recording_words(Memory(np.zeros(5 * S)), transcriber(None)) == Transcript((), "")
+    assert recording_words(memory(np.zeros(5 * S)), transcriber(None)) == Transcript((), "")
 
 
 def test_a_folder_that_is_no_model_and_a_language_it_cannot_hear_are_refused(tmp_path: Path, takes: Takes) -> None:

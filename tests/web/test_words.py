@@ -1,6 +1,7 @@
 """The Words page: hearing, corrections, people, cuts by words, captions, files in and out, lost words."""
 
 import json
+import re
 from itertools import pairwise
 from pathlib import Path
 
@@ -16,6 +17,7 @@ from recitant_core.transcript.lost import Understood, WordState
 from recitant_core.transcript.model import Word
 from recitant_web.desk.bridge.plans import plan_of
 from recitant_web.desk.models import Clip, EditState, Track
+from recitant_web.house.actions import duplicate
 from recitant_web.listening.lost import _row
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.transcript.models import Listening, Transcript, WordMark
@@ -338,6 +340,52 @@ def test_a_version_keeps_its_captions_and_an_older_one_leaves_them(page):
     version.save()
     page.edit("version-return", id=version.pk)
     assert page.state()["captions"] == []
+
+
+def test_a_text_is_put_in_place_of_what_was_heard(page):
+    page.edit("words-script", text="Um, you do not pour a bell. You let it go, and you wait.")
+    assert page.text() == "Um, you do not pour a bell. You let it go, and you wait."
+    page.edit("undo")
+    assert page.text() == TEXT
+    refused = page.edit("words-script", status=409, text="Four tonnes of copper and one of tin")
+    assert "not the text of this sound" in refused["sentence"]
+
+
+def test_sounds_are_named_and_chapters_proposed(page, signed_in):
+    page.edit("captions-sounds")
+    assert [row["text"] for row in page.state()["captions"]] == ["[bang]"]
+    assert "no effect" in page.edit("captions-sounds", status=409)["sentence"]
+    chapters = signed_in.get(f"{page.base}/chapters").json()["chapters"]
+    assert chapters[0] == {"at_sample": 0, "text": "Um you do not pour a bell"}
+    Transcript.objects.all().delete()
+    assert signed_in.get(f"{page.base}/chapters", headers={"accept": "application/json"}).status_code >= 400
+
+
+def test_a_copy_of_a_programme_has_its_words_people_and_captions(page, signed_in):
+    page.edit("words-type", stretch=page.stretch(4, 4), text="cast")
+    page.edit("words-speaker", stretches=[page.stretch(0, 0)], name="Ines")
+    page.edit("captions-make")
+    copy = duplicate(page.film, "Copy", with_media=True)
+    mine, other = page.state(), signed_in.get(f"/programmes/{copy.pk}/words/state").json()
+    words = [[[word[0] for word in turn["words"]] for turn in state["turns"]] for state in (mine, other)]
+    assert words[0] == words[1]
+    assert [row["name"] for row in other["speakers"]] == [row["name"] for row in mine["speakers"]]
+    assert {row["id"] for row in other["speakers"]}.isdisjoint({row["id"] for row in mine["speakers"]})
+    assert {turn["who"] for turn in other["turns"]} <= {row["id"] for row in other["speakers"]}
+    assert [row["text"] for row in other["captions"]] == [row["text"] for row in mine["captions"]]
+    bare = duplicate(page.film, "Bare", with_media=False)
+    assert signed_in.get(f"/programmes/{bare.pk}/words/state").json()["turns"] == []
+
+
+def test_edits_of_text_leave_figures_and_sound_alone(page, signed_in):
+    html = signed_in.get(page.base).content.decode()
+    have = {"Recitant-Have": re.search(r'data-tag="(\w+)"', html)[1], "accept": "application/json"}
+    stretch = page.stretch(4, 4)
+    page.film.refresh_from_db()
+    body = {"kind": "words-type", "revision": page.film.revision, "stretch": stretch, "text": "cast"}
+    patch = signed_in.post(f"{page.base}/edits", json.dumps(body), "application/json", headers=have).json()["patch"]
+    assert patch["set"]["figures_of"] == patch["set"]["revision"]
+    assert "sound" not in patch["set"] and set(patch["in"]) == {"turns"}
 
 
 def test_settings_that_cannot_be_are_refused_in_words(page):

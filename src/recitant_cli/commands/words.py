@@ -4,7 +4,6 @@ import argparse
 import json
 import sys
 from collections.abc import Sequence
-from fractions import Fraction
 from pathlib import Path
 
 from recitant_core.balance.closeness import diagnoses_of_lost
@@ -18,6 +17,7 @@ from recitant_core.timeline.words import turns_in_programme
 from recitant_core.transcript.lost import LostPassage, counted, lost_passages
 from recitant_core.transcript.model import Turn, is_doubtful, turns_of
 from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.timecode import FRAME_RATES, frame_rate
 from recitant_io.caption_files import captions_text, form_of
 from recitant_io.plan_energies import dialogue_speech, plan_energies, with_rules_followed
 from recitant_io.plan_file import LoadedPlan, load_plan, load_recording
@@ -46,7 +46,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--speakers", type=int, metavar="N", help="how many people speak; estimated unless told")
     parser.add_argument("--glossary", type=Path, metavar="FILE", help="names and terms, one a line")
     parser.add_argument("--captions", type=Path, metavar="OUT", help="writes .srt, .vtt or .ttml")
-    parser.add_argument("--rate", default="25", metavar="FPS", help="frames a second of the picture, for captions")
+    parser.add_argument("--rate", default="25", choices=list(FRAME_RATES), help="of the picture, for captions")
     parser.add_argument("--text", type=Path, metavar="OUT", help="writes the text with speakers and times")
     parser.add_argument(
         "--lost", action="store_true", help="of a plan: words that are lost in its mix; exit 1 for some"
@@ -65,7 +65,7 @@ def run(chosen: argparse.Namespace) -> int:
         return _lost(chosen, model, tell)
     turns, clips = _turns(chosen, model, [term for term in glossary if term], tell)
     if chosen.captions is not None:
-        cues = cues_of(turns, CaptionRules(), Fraction(chosen.rate))
+        cues = cues_of(turns, CaptionRules(), frame_rate(chosen.rate))
         text = captions_text(cues, form_of(chosen.captions.name), chosen.language or "en")
         chosen.captions.write_text(text, encoding="utf-8")
     if chosen.text is not None:

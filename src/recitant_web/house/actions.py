@@ -20,6 +20,7 @@ from recitant_web.programme.actions import drop_original
 from recitant_web.programme.models import Picture, Programme, Source
 from recitant_web.programme.queries import conformed_folder
 from recitant_web.shared.shapes import converted
+from recitant_web.transcript.models import Caption, Speaker, Transcript, WordMark
 
 
 def rename(programme: Programme, user: User, title: str) -> None:
@@ -57,6 +58,7 @@ def duplicate(programme: Programme, title: str, *, with_media: bool) -> Programm
                 _copied(marker, programme=made)
             for picture in Picture.objects.filter(programme=programme):
                 _copied(picture, programme=made, job=None)
+            _copy_words(programme, made, sources)
         return made
 
 
@@ -153,6 +155,21 @@ def _copied_sources(programme: Programme, made: Programme) -> dict[int, Source]:
             copies[row.pk].varied_from = copies[row.varied_from_id]
             copies[row.pk].save(update_fields=["varied_from"])
     return copies
+
+
+def _copy_words(programme: Programme, made: Programme, sources: dict[int, Source]) -> None:
+    # Words hold the numbers of those who say them.
+    people = {row.pk: _copied(row, programme=made, same_as=None) for row in Speaker.objects.filter(programme=programme)}
+    for row in Speaker.objects.filter(programme=programme, same_as__isnull=False):
+        people[row.pk].same_as = people[row.same_as_id]
+        people[row.pk].save(update_fields=["same_as"])
+    for row in Transcript.objects.filter(source__programme=programme):
+        words = [[*word[:4], people[word[4]].pk if word[4] in people else 0] for word in row.words]
+        _copied(row, source=sources[row.source_id], job=None, words=words)
+    for row in WordMark.objects.filter(source__programme=programme).order_by("pk"):
+        _copied(row, source=sources[row.source_id], speaker=people.get(row.speaker_id))
+    for row in Caption.objects.filter(programme=programme):
+        _copied(row, programme=made)
 
 
 def _duck_fields(duck: Duck, tracks: dict[int, Track], *, with_media: bool) -> dict[str, Any]:

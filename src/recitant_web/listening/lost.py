@@ -18,6 +18,7 @@ from recitant_core.transcript.lost import (
     lost_passages,
 )
 from recitant_core.transcript.model import Word
+from recitant_core.units.arrays import FloatArray
 from recitant_io.transcripts import dialogue_alone, listening_chunks, whole_mix
 from recitant_web.desk.bridge.plans import sources_of_plan
 from recitant_web.jobs.actions import start_job
@@ -62,8 +63,9 @@ def listen_for_words(programme_id: int, progress: Progress) -> str:
     sources = sources_of_plan(programme)
     alone, mix = dialogue_alone(plan, sources), whole_mix(plan, sources)
     chunks = listening_chunks(alone, snapshot.talk.spans)
-    heard = Heard(known, _hash_of)
-    words = heard_as_listener(alone, mix, chunks, model, _language(programme), progress, heard)
+    language = programme.language or "en"
+    heard = Heard(known, lambda dry, wet: _hash_of(language, dry, wet))
+    words = heard_as_listener(alone, mix, chunks, model, language, progress, heard)
     fields = {
         "plan_key": key,
         "model": model.name[:120],
@@ -94,12 +96,8 @@ def lost_in(programme: Programme, key: str) -> tuple[Count, list[LostPassage]] |
     return (count, lost_passages(words)) if is_of_mix and count.can_judge else None
 
 
-def _language(programme: Programme) -> str:
-    return programme.language or "en"
-
-
-def _hash_of(*audio: Any) -> str:
-    found = hashlib.blake2b(digest_size=12)
+def _hash_of(language: str, *audio: FloatArray) -> str:
+    found = hashlib.blake2b(language.encode(), digest_size=12)
     for one in audio:
         found.update(one.astype("<f4").tobytes())
     return found.hexdigest()

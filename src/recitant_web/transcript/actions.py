@@ -11,16 +11,18 @@ from recitant_core.errors import EditRefused
 from recitant_core.ports import Progress
 from recitant_core.speakers.encoder import Single
 from recitant_core.speakers.grouping import groups_of, named, voice_windows, with_speakers
+from recitant_core.speech.marking import corrected
 from recitant_core.transcript.hearing import transcribe
 from recitant_core.transcript.model import Word, is_doubtful
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.conform import stored_total_energy
+from recitant_io.speech import speech_spans
 from recitant_io.transcriber import WhisperTranscriber, transcriber
 from recitant_io.voices import voice_vectors
 from recitant_web.jobs.actions import start_job
 from recitant_web.jobs.queries import is_under_way
 from recitant_web.programme.models import Programme, Source, SourceState
-from recitant_web.programme.queries import conformed_folder, heard_speech, stored_source
+from recitant_web.programme.queries import conformed_folder, heard_speech, marks_from_data, stored_source
 from recitant_web.transcript.models import Speaker, Transcript
 from recitant_web.transcript.queries import words_from_data
 from recitant_words.notices import notice
@@ -74,7 +76,10 @@ def hear(source_id: int, progress: Progress) -> str:
     model = model_now()
     recording = stored_source(source.sha256, source.n_channels)
     energy = stored_total_energy(conformed_folder(source.sha256))
-    speech = [span.span for span in heard_speech(source)]
+    found_speech = heard_speech(source)
+    if not source.is_listened:  # what is there is a first answer from energy alone
+        found_speech = corrected(speech_spans(recording, energy), marks_from_data(source.speech_marks))
+    speech = [span.span for span in found_speech]
     glossary = programme.workspace.glossary
     heard = transcribe(
         recording, speech, energy, model, programme.language, glossary, lambda share: progress(0.8 * share)

@@ -1,5 +1,6 @@
 """The state of the Words page."""
 
+import re
 from operator import itemgetter
 from pathlib import Path
 from typing import Any, Final
@@ -41,6 +42,7 @@ UNSURE, BY_HAND, LEFT_OUT = 1, 2, 4
 MOST_LOST: Final = 60
 """Passages that are looked into; more are listed without their cures."""
 MOST_FOUND: Final = 200
+_NUMBERED: Final = re.compile(r"Speaker \d+")
 _lost: Cache[State] = Cache("words lost in mixes", 16_000_000, lambda state: 4_096 + 800 * len(state["passages"]))
 
 
@@ -120,7 +122,9 @@ def _speaker_rows(programme: Programme, spoken: list[SpokenTurn]) -> list[State]
     for one in spoken:
         counts[one.turn.speaker] = counts.get(one.turn.speaker, 0) + len(one.turn.words)
     names = speakers_of(programme)
-    return [{"id": pk, "name": name, "n_words": counts.get(pk, 0)} for pk, name in names.items()]
+    # A number that nobody speaks under any more was a group of an earlier telling apart.
+    shown = [(pk, name) for pk, name in names.items() if counts.get(pk) or not _NUMBERED.fullmatch(name)]
+    return [{"id": pk, "name": name, "n_words": counts.get(pk, 0)} for pk, name in shown]
 
 
 def superfluous(spoken: list[SpokenTurn]) -> tuple[list[State], list[State]]:

@@ -59,6 +59,10 @@ export function newDialogs({ model, actions }) {
     actions.edit({ kind: "caption-rules", ...Object.fromEntries(RULES.map((name) => [name, form[name].value])) }),
   );
 
+  let given = []; // the words that somebody new says
+  const openSomebody = bind("somebody-dialog", (form) =>
+    actions.mustEdit({ kind: "words-speaker", stretches: given, name: form.name.value.trim() }),
+  );
   const openScript = bind("script-dialog", (form) => actions.mustEdit({ kind: "words-script", text: form.text.value }));
   byId("script-dialog")
     .querySelector('[type="file"]')
@@ -153,6 +157,10 @@ export function newDialogs({ model, actions }) {
           : "From the words, by the rules of the captions.";
         form.querySelector("[data-lead]").textContent = words;
       }),
+    somebody: (stretches) => {
+      given = stretches;
+      openSomebody((form) => form.reset());
+    },
     script: () => openScript((form) => form.reset()),
     chapters: async () => {
       const chapters = await actions.proposedChapters();

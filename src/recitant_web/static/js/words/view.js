@@ -193,11 +193,8 @@ const actions = {
     edit({ kind: "words-cut", stretches, how });
   },
   give: (stretches, who) => {
-    if (who !== "new") edit({ kind: "words-speaker", stretches, speaker_id: who });
-    else {
-      const name = window.prompt("Who is it?", "");
-      if (name?.trim()) edit({ kind: "words-speaker", stretches, name: name.trim() });
-    }
+    if (who === "new") dialogs.somebody(stretches);
+    else edit({ kind: "words-speaker", stretches, speaker_id: who });
   },
   // An edit of a dialog: what is refused is told there, and what was typed stays.
   mustEdit: async (data) => {
