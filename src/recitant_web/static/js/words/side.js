@@ -3,6 +3,19 @@
 import { button, make } from "../lib/dom.js";
 import { clock, signed } from "../lib/units.js";
 
+// Caption files that can be written, by ending.
+const FORMS = [
+  ["srt", "SRT"],
+  ["vtt", "WebVTT"],
+  ["ttml", "IMSC (TTML)"],
+];
+function exportLink([form, words]) {
+  const { export: address } = document.getElementById("words").dataset;
+  const link = make("a", { href: address.replace("FORM", form), textContent: words });
+  link.download = "";
+  return link;
+}
+
 export function newSide({ panel, tools, tabs, model, actions }) {
   let editing = null; // id of the caption whose text is being typed
 
@@ -107,7 +120,7 @@ export function newSide({ panel, tools, tabs, model, actions }) {
     const { captions } = model.state;
     const files = make("details", { className: "more" }, make("summary", { className: "quiet", textContent: "files" }));
     const menu = make("div", { className: "menu" });
-    if (captions.length) menu.append(document.getElementById("export-captions").content.cloneNode(true), make("hr"));
+    if (captions.length) menu.append(...FORMS.map(exportLink), make("hr"));
     menu.append(button("Bring in a caption file…", actions.importCaptions));
     files.append(menu);
     const n = captions.filter((row) => row.broken.length).length;
