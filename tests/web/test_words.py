@@ -147,6 +147,17 @@ def test_a_song_is_left_out_of_the_text_and_comes_back(page, signed_in):
     assert "let it go" in signed_in.get(f"{page.base}/export/txt").content.decode()
 
 
+def test_a_whole_track_is_left_out_of_the_text(page, signed_in):
+    (track,) = page.state()["tracks"]
+    assert track == {"id": track["id"], "name": "voice", "is_out": False}
+    everything = {"track_id": track["id"], "from_sample": 0, "to_sample": 8 * SECOND}
+    page.edit("words-leave-out", stretches=[everything], is_left_out=True)
+    assert page.state()["tracks"][0]["is_out"]
+    assert signed_in.get(f"{page.base}/export/txt").content == b""
+    page.edit("undo")
+    assert not page.state()["tracks"][0]["is_out"]
+
+
 def levels(film, from_s, to_s):
     """RMS of the dialogue stem in a stretch of the mix."""
     from recitant_core.render.mix import render_stems

@@ -92,6 +92,7 @@ def _text(snapshot: Snapshot) -> State:
         "revision": programme.revision,
         "turns": [_turn_row(one, roles[one.track_id]) for one in spoken],
         "speakers": _speaker_rows(programme, spoken),
+        "tracks": _track_rows(plan, spoken),
         "fillers": fillers,
         "pauses": pauses,
         "captions": caption_rows(programme),
@@ -125,6 +126,16 @@ def _speaker_rows(programme: Programme, spoken: list[SpokenTurn]) -> list[State]
     # A number that nobody speaks under any more was a group of an earlier telling apart.
     shown = [(pk, name) for pk, name in names.items() if counts.get(pk) or not _NUMBERED.fullmatch(name)]
     return [{"id": pk, "name": name, "n_words": counts.get(pk, 0)} for pk, name in shown]
+
+
+def _track_rows(plan: Plan, spoken: list[SpokenTurn]) -> list[State]:
+    """Tracks on which somebody speaks, and whether all of it is left out of the text."""
+    out: dict[str, bool] = {}
+    for one in spoken:
+        is_out = all(word.is_left_out for word in one.turn.words)
+        out[one.track_id] = out.get(one.track_id, True) and is_out
+    names = {track.track_id: track.name for track in plan.tracks}
+    return [{"id": track_id, "name": names[track_id], "is_out": is_out} for track_id, is_out in out.items()]
 
 
 def superfluous(spoken: list[SpokenTurn]) -> tuple[list[State], list[State]]:

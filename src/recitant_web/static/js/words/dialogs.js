@@ -133,6 +133,19 @@ export function newDialogs({ model, actions }) {
         make("tr", {}, make("td", { colSpan: 3, className: "soft", textContent: "Nobody yet. Hear the words first." })),
       );
   }
+  // A track of singing, say, has no place in text and captions.
+  function showTracks() {
+    const { tracks, length_samples: length } = model.state;
+    const ticks = tracks.map((track) => {
+      const tick = make("input", { type: "checkbox", checked: !track.is_out });
+      tick.addEventListener("change", () => {
+        const stretches = [{ track_id: track.id, from_sample: 0, to_sample: length }];
+        actions.edit({ kind: "words-leave-out", stretches, is_left_out: !tick.checked });
+      });
+      return make("label", { className: "tick" }, tick, make("span", { textContent: track.name }));
+    });
+    byId("text-tracks").replaceChildren(make("legend", { textContent: "Tracks in the text" }), ...ticks);
+  }
   byId("tell-apart").addEventListener("click", async () => {
     try {
       await actions.work({ kind: "speakers", n_speakers: number(byId("n-people").value) });
@@ -169,10 +182,13 @@ export function newDialogs({ model, actions }) {
     rules: () => openRules((form) => RULES.forEach((name) => (form[name].value = model.state.rules[name]))),
     people: () => {
       showPeople();
+      showTracks();
       byId("people-dialog").showModal();
     },
     show: () => {
-      if (byId("people-dialog").open) showPeople();
+      if (!byId("people-dialog").open) return;
+      showPeople();
+      showTracks();
     },
   };
 }
