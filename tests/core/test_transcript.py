@@ -119,6 +119,16 @@ def test_a_correction_keeps_the_times_and_later_ones_lie_over_earlier() -> None:
     assert added[0].span == SampleSpan(0, S)
 
 
+@given(st.lists(st.tuples(st.integers(0, 40), st.integers(1, 8), st.sampled_from(["", "x", "x y", None])), max_size=8))
+def test_corrections_touch_what_lies_in_them_alone(places: list[tuple[int, int, str | None]]) -> None:
+    words = said(" ".join(f"w{k}" for k in range(40)))
+    marks = [WordMark(at * S * 4 // 10, (at + n) * S * 4 // 10, text, "b") for at, n, text in places]
+    found = marked(words, marks)
+    outside = [word for word in words if not any(mark.covers(word) for mark in marks)]
+    assert [word for word in found if word.speaker == ""] == outside
+    assert [word.start_sample for word in found] == sorted(word.start_sample for word in found)
+
+
 def test_a_stretch_is_given_to_another_speaker_and_left_out_of_the_text() -> None:
     words = said("one two three four", speaker="1")
     middle = WordMark(words[1].start_sample, words[2].end_sample, speaker="2")
