@@ -20,8 +20,8 @@ def words(page, live_server, account):
 
 
 def text(page):
-    """The words as they are shown."""
-    return " ".join(page.locator(".turn .w").all_inner_texts())
+    """The words as they are shown; of turns out of view too, which a browser does not lay out."""
+    return " ".join(page.locator(".turn .w").all_text_contents())
 
 
 def word(page, written):
