@@ -4,7 +4,7 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from recitant_core.captions.rules import Breach, Broken
-from recitant_core.transcript.lost import Count, LostPassage, Understood
+from recitant_core.transcript.lost import Count, LostPassage
 from recitant_core.transcript.model import Turn, Word
 from recitant_core.units.clock import RATE_HZ, s_from_samples
 
@@ -155,10 +155,3 @@ def doubt_words(names: Sequence[str]) -> str:
 def broken_words(broken: Broken) -> str:
     """What rule a cue breaks, and by how much."""
     return BREACH_WORDS[broken.breach].format(found=broken.found, allowed=broken.allowed)
-
-
-def state_words(one: Understood) -> str:
-    """What became of a word, in short."""
-    return {"kept": "", "lost": "lost in the mix", "unsteady": "cannot be judged"}.get(
-        one.state, f"heard as “{one.heard_as}”"
-    )

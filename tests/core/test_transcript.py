@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from recitant_core.timeline.model import Clip, Plan, Role, Track
-from recitant_core.timeline.words import turns_in_programme, words_in_programme, words_of_clip
+from recitant_core.timeline.words import turns_in_programme, words_of_clip
 from recitant_core.transcript.alignment import aligned, word_errors
 from recitant_core.transcript.chunks import MOST_S, chunks_of
 from recitant_core.transcript.edges import at_sound
@@ -161,8 +161,9 @@ def test_words_follow_the_moves_trims_and_copies_of_their_clips() -> None:
     trimmed = Clip("2", "k", 0, S, S)
     assert running_text(words_of_clip(trimmed, words)) == "four five"
     plan = a_plan(whole, trimmed)
-    assert running_text(words_in_programme(plan, words)) == "four five one two three four five six"
+    said_there = [one.turn.text for one in turns_in_programme(plan, words)]
+    assert said_there == ["four five", "one two three four five six"]
     assert [turn.clip_ids for turn in turns_in_programme(plan, words)] == [("2", "2"), ("1",) * 6]
-    assert words_in_programme(a_plan(whole, role=Role.MUSIC), words) == []
+    assert turns_in_programme(a_plan(whole, role=Role.MUSIC), words) == []
     assert running_text(scaled(words["k"], 2.0)) == running_text(words["k"])
     assert scaled(words["k"], 2.0)[1].start_sample == round(0.2 * S)

@@ -85,12 +85,6 @@ def turns_in_programme(plan: Plan, words: WordsOfSources, *, with_left_out: bool
     return sorted(found, key=lambda one: one.turn.span)
 
 
-def words_in_programme(plan: Plan, words: WordsOfSources) -> list[Word]:
-    """The same as words in the order of their start."""
-    found = [word for one in turns_in_programme(plan, words) for word in one.turn.words]
-    return sorted(found, key=lambda word: word.start_sample)
-
-
 def _audible(plan: Plan, track: Track) -> list[Clip]:
     level_db = track.gain_db + plan.stem_gain_db(track.role)
     return [clip for clip in track.in_mix if clip.gain_db + level_db > SILENT_DB]

@@ -27,7 +27,6 @@ export function indexOf(state) {
 }
 
 export const startOf = (entry) => entry.word[1];
-export const endOf = (entry) => entry.word[2];
 
 // Place in the index of the word that begins at a sample; -1 for none.
 export const placeOf = (model, sample) => model.index.findIndex((entry) => startOf(entry) === sample);
