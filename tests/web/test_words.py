@@ -186,6 +186,7 @@ def test_words_are_taken_out_and_what_touches_moves_up(page):
     moved = before - page.state()["turns"][1]["at"]
     assert moved == pytest.approx(0.83 * SECOND, abs=0.3 * SECOND)
     clips = list(Clip.objects.filter(source__role="dialogue").order_by("start_sample"))
+    page.edit("words-type", stretch=page.stretch(3, 3), text="beside")  # a word beside the cross-fade
     overlaps = [a.start_sample + a.length_samples - b.start_sample for a, b in pairwise(clips)]
     assert all(0 < overlap <= SECOND // 25 for overlap in overlaps)  # cross-faded
 

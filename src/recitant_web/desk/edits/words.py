@@ -84,7 +84,9 @@ class TypeWords(RowEdit, frozen=True, kw_only=True, tag="words-type"):
 
     def changed(self, programme: Programme) -> RowChanges:
         """See RowEdit."""
-        places = self.stretch.marks(programme)
+        # A word beside a cross-fade reaches into the other clip by a little; it belongs where most of it lies.
+        length = self.stretch.to_sample - self.stretch.from_sample
+        places = [place for place in self.stretch.marks(programme) if 2 * (place[2] - place[1]) > length]
         if len(places) != 1:
             raise EditRefused("words_of_two_clips")
         source_id, start, end = places[0]
@@ -94,7 +96,8 @@ class TypeWords(RowEdit, frozen=True, kw_only=True, tag="words-type"):
         row = same.order_by("-pk").first()
         if row is not None and row == newest:
             return label, row_change("word_mark", row, {"text": str(self.text)}), []
-        return label, [], _marked(programme, [self.stretch], text=str(self.text))
+        made = WordMark.objects.create(source_id=source_id, start_sample=start, end_sample=end, text=str(self.text))
+        return label, [], [inserted("word_mark", made)]
 
 
 class GiveWords(RowEdit, frozen=True, kw_only=True, tag="words-speaker"):
