@@ -37,8 +37,8 @@ def test_a_press_on_a_word_goes_there_and_the_playhead_follows_the_words(words):
     words.keyboard.press("ArrowRight")
     words.wait_for_selector('.w.now:text-is("you")')
     words.keyboard.press("Space")
-    words.wait_for_selector('.w.now:text-is("it")')
-    words.keyboard.press("Space")
+    # The last word stays the one that was heard; those before may be over within a frame of a slow machine.
+    words.wait_for_selector('.w.now:text-is("wait")')
 
 
 def test_words_are_typed_over_and_the_next_is_reached_by_tab(words):

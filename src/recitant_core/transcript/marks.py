@@ -29,43 +29,34 @@ class WordMark:
 
 def marked(words: Sequence[Word], marks: Sequence[WordMark]) -> tuple[Word, ...]:
     """Words with corrections laid over them, the oldest first; what is left out says so."""
-    found = list(words)
+    found = sorted(words, key=_start)
+    longest = max((word.end_sample - word.start_sample for word in found), default=0)
     for mark in marks:
         # Only what lies near: an hour of words under a thousand corrections is still read in a moment.
-        first = bisect_left(found, mark.start_sample, key=_end)
-        last = max(first, bisect_right(found, mark.end_sample, key=_start))
-        found[first:last] = _under(mark, found[first:last])
+        first = bisect_left(found, mark.start_sample - longest, key=_start)
+        last = bisect_right(found, mark.end_sample, key=_start)
+        near = _under(mark, found[first:last])
+        longest = max([longest, *(word.end_sample - word.start_sample for word in near)])
+        found[first:last] = near
     return tuple(found)
 
 
 def _under(mark: WordMark, words: Sequence[Word]) -> list[Word]:
-    found = list(words)
+    covered = [word for word in words if mark.covers(word)]
+    kept = [word for word in words if not mark.covers(word)]
     if mark.text is not None:
-        covered = [word for word in found if mark.covers(word)]
-        kept = [word for word in found if not mark.covers(word)]
-        at = sum(1 for word in kept if word.start_sample < mark.start_sample)
-        span = SampleSpan(mark.start_sample, mark.end_sample - mark.start_sample)
-        found = [*kept[:at], *typed_over(covered, mark.text, span), *kept[at:]]
-    if mark.speaker is None and mark.is_left_out is None:
-        return found
-    return [
-        replace(
-            word,
-            speaker=word.speaker if mark.speaker is None else mark.speaker,
-            is_left_out=word.is_left_out if mark.is_left_out is None else mark.is_left_out,
+        covered = list(
+            typed_over(covered, mark.text, SampleSpan(mark.start_sample, mark.end_sample - mark.start_sample))
         )
-        if mark.covers(word)
-        else word
-        for word in found
-    ]
+    if mark.speaker is not None:
+        covered = [replace(word, speaker=mark.speaker) for word in covered]
+    if mark.is_left_out is not None:
+        covered = [replace(word, is_left_out=mark.is_left_out) for word in covered]
+    return sorted([*kept, *covered], key=_start)
 
 
 def _start(word: Word) -> int:
     return word.start_sample
-
-
-def _end(word: Word) -> int:
-    return word.end_sample
 
 
 def typed_over(words: Sequence[Word], text: str, span: SampleSpan) -> tuple[Word, ...]:
