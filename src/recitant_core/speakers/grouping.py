@@ -128,7 +128,7 @@ def _phrases(words: Sequence[Word]) -> list[list[Word]]:
 
 
 def _scores(words: Sequence[Word], windows: Sequence[SampleSpan], likeness: FloatArray) -> FloatArray:
-    # Windows that cover a word count by how much of it they cover and how near its middle is to theirs.
+    # Windows that cover a word count the more, the nearer their middle is to its own.
     scores = np.zeros((len(words), likeness.shape[1]))
     starts = np.array([span.start_sample for span in windows])
     ends = np.array([span.end_sample for span in windows])

@@ -53,6 +53,7 @@ def sound_name(name: str) -> str:
 
 def _free(span: SampleSpan, busy: Sequence[SampleSpan]) -> SampleSpan | None:
     # The longest part of it that no caption covers.
+    busy = [b for b in busy if b.start_sample < span.end_sample and span.start_sample < b.end_sample]
     edges = sorted({span.start_sample, span.end_sample, *(e for b in busy for e in (b.start_sample, b.end_sample))})
     parts = [
         SampleSpan(start, end - start)

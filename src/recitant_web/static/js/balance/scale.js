@@ -1,5 +1,7 @@
 // Where a sample stands on the score, in CSS pixels.
 
+import { tickStepS } from "../lib/ticks.js";
+
 export const RULER_HEIGHT = 26;
 export const GUTTER_WIDTH = 34;
 
@@ -12,9 +14,7 @@ export function sampleAt(x, view, width) {
 }
 
 export function ticksOf(view, width) {
-  const steps = [1, 2, 5, 10, 20, 30, 60, 120, 300, 600, 1200, 1800, 3600];
-  const seconds = (view.end - view.start) / 48000;
-  const step = steps.find((s) => seconds / s <= 9) || 7200;
+  const step = tickStepS((view.end - view.start) / 48000, 9, 1);
   const ticks = [];
   for (let s = Math.ceil(view.start / 48000 / step) * step; s * 48000 <= view.end; s += step) {
     ticks.push({ x: Math.round(xOf(s * 48000, view, width)) + 0.5, sample: s * 48000 });

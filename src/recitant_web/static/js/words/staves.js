@@ -2,6 +2,7 @@
 
 import { fitCanvas, sizeOf } from "../lib/canvas.js";
 import { kindOf } from "../lib/roles.js";
+import { tickStepS } from "../lib/ticks.js";
 import { clock } from "../lib/units.js";
 import { lostRanges } from "./model.js";
 
@@ -41,7 +42,7 @@ export function newStaves({ canvas, model, theme, actions }) {
 
   function paintRuler(context) {
     context.font = '10px "Spline Sans Mono", monospace';
-    const step = 48000 * (model.view.end - model.view.start > 30 * 48000 ? 5 : 2);
+    const step = 48000 * tickStepS((model.view.end - model.view.start) / 48000, size.width / 80, 1);
     for (let at = Math.ceil(model.view.start / step) * step; at < model.view.end; at += step) {
       context.fillStyle = theme.edge;
       context.fillRect(Math.round(x(at)), 0, 1, lanesTop());
