@@ -1,15 +1,10 @@
 """What each word after ./recitant does."""
 
 import argparse
-import json
 import os
-import secrets
 import shutil
 import signal
-import socket
 import subprocess
-import time
-from pathlib import Path
 
 from machine import (
     BROWSER,
@@ -25,11 +20,11 @@ from machine import (
     require_python,
     say,
 )
-from services import Services, running
+from services import running
+from serving import demo_account, listen_at, serve
 
 VAR = ROOT / "var"
 SCRIPTS = ("src/recitant_web/static/js", "tests/**/*.js", "*.mjs")
-OWN_BENCHMARKS = ("pages", "answers", "growth", "job", "textpage", "speech", "words")
 OWN_BENCHMARKS = ("pages", "answers", "growth", "job", "textpage", "speech", "words")
 CORE_COMMANDS = ("measure", "intake", "check", "mix", "words", "bench")
 
@@ -155,86 +150,19 @@ def _start(chosen: argparse.Namespace) -> int:
     signal.signal(signal.SIGTERM, _interrupt)
     install_packages({**SERVICES, **LIBRARIES})
     make_environment(with_words=not chosen.no_words)
-    with running(VAR / "app") as services:
+    # What is written from here on, by services and workers too, is for this account alone.
+    os.umask(0o077)
+    with running(VAR / "app") as services, listen_at(chosen.port) as listening:
         environment = _environment(services.environment())
         environment["DJANGO_SETTINGS_MODULE"] = "recitant_web.config.settings.base"
-        account = _account(services.folder)
-        port = chosen.port or _pick_port()
-        prepare = [str(PYTHON), "-m", "recitant_web.prepare", account["name"], account["password"]]
+        account = demo_account(services.folder)
+        prepare = [str(PYTHON), "-m", "recitant_web.prepare", account["name"]]
         prepare += ["--no-demo"] if chosen.no_demo else []
-        if subprocess.run(prepare, env=environment, check=False).returncode != 0:
+        # A password among the arguments would stand in the list of processes.
+        told = {**environment, "RECITANT_DEMO_PASSWORD": account["password"]}
+        if subprocess.run(prepare, env=told, check=False).returncode != 0:
             raise CannotGoOn("preparing failed; the message stands above.")
-        return _serve(services, environment, port, account)
-
-
-def _serve(services: Services, environment: dict[str, str], port: int, account: dict[str, str]) -> int:
-    web = [str(PYTHON), "-m", "gunicorn", "recitant_web.config.wsgi:application", "--bind", f"127.0.0.1:{port}"]
-    # One process: what it keeps of plans, levels and states serves every request; compiled loops use all cores.
-    web += ["--preload", "--workers", "1", "--threads", "12", "--timeout", "0", "--log-level", "warning"]
-    web += ["--worker-tmp-dir", str(services.folder), "--keep-alive", "30"]
-    worker = [str(PYTHON), "-m", "celery", "-A", "recitant_web.config.celery:app", "worker"]
-    worker += ["--concurrency", "2", "--loglevel", "WARNING", "--without-gossip", "--without-mingle"]
-    processes = {"web server": (web, "web.log"), "worker": (worker, "worker.log")}
-    alive = {name: _spawn(*what, services, environment) for name, what in processes.items()}
-    try:
-        _wait_for_page(port, alive["web server"], services)
-        print(f"\n  Recitant is at  http://127.0.0.1:{port}/", flush=True)
-        print(f"  sign in as      {account['name']}  with  {account['password']}", flush=True)
-        print("  Ctrl-C stops it.\n", flush=True)
-        while True:
-            time.sleep(1)
-            if services.dead():
-                raise CannotGoOn(f"a service ended by itself; see the logs in {services.folder}")
-            for name, process in alive.items():
-                if process.poll() is not None:
-                    say(f"the {name} ended by itself and is started again; see {services.folder / processes[name][1]}")
-                    alive[name] = _spawn(*processes[name], services, environment)
-    except KeyboardInterrupt:
-        say("stopping")
-        return 0
-    finally:
-        for process in alive.values():
-            process.terminate()
-        for process in alive.values():
-            try:
-                process.wait(15)
-            except subprocess.TimeoutExpired:
-                process.kill()
-
-
-def _spawn(command: list[str], log: str, services: Services, environment: dict[str, str]) -> "subprocess.Popen[bytes]":
-    with (services.folder / log).open("ab") as file:
-        return subprocess.Popen(command, env=environment, cwd=ROOT, stdout=file, stderr=file, start_new_session=True)
-
-
-def _wait_for_page(port: int, web: "subprocess.Popen[bytes]", services: Services) -> None:
-    end = time.monotonic() + 60
-    while time.monotonic() < end and web.poll() is None:
-        with socket.socket() as probe:
-            if probe.connect_ex(("127.0.0.1", port)) == 0:
-                return
-        time.sleep(0.1)
-    raise CannotGoOn(f"the web server did not come up; is port {port} free? See {services.folder / 'web.log'}")
-
-
-def _account(folder: Path) -> dict[str, str]:
-    path = folder / "demo-account.json"
-    if not path.exists():
-        path.touch(mode=0o600)
-        path.write_text(json.dumps({"name": "demo", "password": "-".join(secrets.token_hex(2) for _ in range(3))}))
-    return dict(json.loads(path.read_text()))
-
-
-def _pick_port() -> int:
-    for port in (8420, 0):
-        with socket.socket() as probe:
-            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-            try:
-                probe.bind(("127.0.0.1", port))
-            except OSError:
-                continue
-            return int(probe.getsockname()[1])
-    raise CannotGoOn("no free port on 127.0.0.1")
+        return serve(services, environment, listening, account)
 
 
 def _interrupt(_signal: int, _frame: object) -> None:

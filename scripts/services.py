@@ -10,8 +10,14 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import Final
 
 from machine import CannotGoOn, say
+from processes import KeptProcess, give_to, service_user, stop_leftovers
+
+_SECRETS: Final = ("root", "database", "django", "redis")
+_REDIS_BYTES: Final = "256mb"
+_STOP_S: Final = 20.0
 
 
 class Services:
@@ -22,18 +28,19 @@ class Services:
         Args:
             is_lasting: whether rows must outlive a crash of the machine; tests need not wait for the disk.
         """
-        self.folder = folder
+        self.folder = folder.resolve()
         self._haste = [] if is_lasting else ["--innodb-flush-log-at-trx-commit=0", "--innodb-doublewrite=0"]
-        self.data = folder / "mariadb"
-        self._processes: list[subprocess.Popen[bytes]] = []
+        self.data = self.folder / "mariadb"
+        self._kept: list[KeptProcess] = []
+        self.folder.mkdir(parents=True, exist_ok=True)
         for part in ("uploads", "media"):
-            (folder / part).mkdir(parents=True, exist_ok=True)
-        self._secrets_path = folder / "secrets.json"
-        if not self._secrets_path.exists():
-            made = {name: secrets.token_urlsafe(32) for name in ("root", "database", "django")}
-            self._secrets_path.touch(mode=0o600)
-            self._secrets_path.write_text(json.dumps(made))
-        self._secrets = json.loads(self._secrets_path.read_text())
+            (self.folder / part).mkdir(exist_ok=True)
+            (self.folder / part).chmod(0o700)
+        self._secrets = _read_secrets(self.folder / "secrets.json")
+        self._database_user = service_user("mysql", self.data)
+        self._redis_user = service_user("redis", self.folder / "redis")
+        # Accounts of services pass through to their own folders; nobody else has anything to read here.
+        self.folder.chmod(0o711 if self._database_user or self._redis_user else 0o700)
         self.database_port = _free_port()
         self.redis_port = _free_port()
 
@@ -44,21 +51,16 @@ class Services:
             CannotGoOn: one does not come up; the message names its log.
         """
         is_new = not (self.data / "mysql").is_dir()
+        give_to(self._database_user, self.data)
         if is_new:
             say("making the database folder")
-            self.data.mkdir(parents=True, exist_ok=True)
-            command = ["mariadb-install-db", "--no-defaults", f"--datadir={self.data}", "--skip-test-db", *_user()]
-            command += ["--auth-root-authentication-method=normal"]
+            command = ["mariadb-install-db", "--no-defaults", f"--datadir={self.data}", "--skip-test-db"]
+            command += ["--auth-root-authentication-method=normal", *self._as_user()]
             self._run_once(command, "mariadb-install.log")
-        self._start_database()
+        self._start(self._database(), self.database_port, "MariaDB")
         if is_new or not (self.folder / "database-ready").exists():
             self._make_accounts()
-        self._spawn(
-            ["redis-server", "--bind", "127.0.0.1", "--port", str(self.redis_port), "--dir", str(self.folder)]
-            + ["--save", "60 1", "--appendonly", "yes", "--appendfsync", "everysec", "--daemonize", "no"],
-            "redis.log",
-        )
-        self._wait(self.redis_port, "redis.log", "Redis")
+        self._start(self._redis(), self.redis_port, "Redis")
 
     def environment(self) -> dict[str, str]:
         """What the application needs to find them."""
@@ -67,35 +69,65 @@ class Services:
             "RECITANT_DB_PORT": str(self.database_port),
             "RECITANT_DB_PASSWORD": self._secrets["database"],
             "RECITANT_REDIS_PORT": str(self.redis_port),
+            "RECITANT_REDIS_PASSWORD": self._secrets["redis"],
             "RECITANT_SECRET_KEY": self._secrets["django"],
         }
 
-    def dead(self) -> bool:
-        """Whether one of them has ended by itself."""
-        return any(process.poll() is not None for process in self._processes)
+    def tend(self) -> None:
+        """Start again what ended by itself."""
+        for kept in self._kept:
+            kept.tend()
 
     def stop(self) -> None:
-        """End both, the newest first."""
-        for process in reversed(self._processes):
-            process.terminate()
-        for process in reversed(self._processes):
-            try:
-                process.wait(20)
-            except subprocess.TimeoutExpired:
-                process.kill()
-        self._processes = []
+        """End both."""
+        for kept in reversed(self._kept):
+            kept.ask_to_stop()
+        for kept in reversed(self._kept):
+            kept.wait()
+        self._kept = []
 
-    def _start_database(self) -> None:
-        # Socket paths have a short limit that a deep checkout would pass: only the port is used.
-        socket_path = Path("/tmp") / f"recitant-{os.getpid()}-{self.database_port}.sock"
-        self._spawn(
-            ["mariadbd", "--no-defaults", f"--datadir={self.data}", f"--port={self.database_port}"]
-            + ["--bind-address=127.0.0.1", f"--socket={socket_path}", f"--pid-file={self.folder / 'mariadb.pid'}"]
-            + ["--character-set-server=utf8mb4", "--collation-server=utf8mb4_bin", "--skip-name-resolve"]
-            + ["--innodb-buffer-pool-size=128M", "--max-connections=80", *self._haste, *_user()],
-            "mariadb.log",
-        )
-        self._wait(self.database_port, "mariadb.log", "MariaDB")
+    def _start(self, kept: KeptProcess, port: int, name: str) -> None:
+        kept.start()
+        self._kept.append(kept)
+        ends_at = time.monotonic() + 60
+        while time.monotonic() < ends_at and not kept.has_ended():
+            if answers(port):
+                return
+            time.sleep(0.05)
+        raise CannotGoOn(f"{name} did not come up; see {self.folder / kept.log}")
+
+    def _database(self) -> KeptProcess:
+        command = ["mariadbd", "--no-defaults", f"--datadir={self.data}", f"--port={self.database_port}"]
+        command += ["--bind-address=127.0.0.1", f"--socket={self._socket_path()}"]
+        command += [f"--pid-file={self.data / 'mariadb.pid'}", "--skip-name-resolve"]
+        command += ["--character-set-server=utf8mb4", "--collation-server=utf8mb4_bin"]
+        command += ["--innodb-buffer-pool-size=128M", "--max-connections=80", *self._haste, *self._as_user()]
+        return KeptProcess("MariaDB", command, self.folder, "mariadb.log", user=self._database_user, stop_s=_STOP_S)
+
+    def _redis(self) -> KeptProcess:
+        folder = self.folder / "redis"
+        folder.mkdir(exist_ok=True)
+        # A password on the command line would stand in the list of processes.
+        settings = folder / "redis.conf"
+        settings.touch(mode=0o600)
+        lines = ["bind 127.0.0.1", f"port {self.redis_port}", f"dir {folder}", f"requirepass {self._secrets['redis']}"]
+        # Jobs in the queue are rows too, but none may be pushed out silently: what does not fit is refused.
+        lines += [f"maxmemory {_REDIS_BYTES}", "maxmemory-policy noeviction"]
+        lines += ["save 60 1", "appendonly yes", "appendfsync everysec", "daemonize no"]
+        settings.write_text("\n".join(lines) + "\n")
+        give_to(self._redis_user, folder)
+        if self._redis_user is not None:
+            os.chown(settings, folder.stat().st_uid, folder.stat().st_gid)
+        command = ["redis-server", str(settings)]
+        return KeptProcess("Redis", command, self.folder, "redis.log", user=self._redis_user, stop_s=_STOP_S)
+
+    def _socket_path(self) -> Path:
+        # Socket paths have a short limit that a deep checkout would pass: the application uses the port.
+        return Path("/tmp") / f"recitant-{os.getpid()}-{self.database_port}.sock"
+
+    def _as_user(self) -> list[str]:
+        # Started as root without an account of its own it refuses, unless told so.
+        return ["--user=root"] if os.geteuid() == 0 and self._database_user is None else []
 
     def _make_accounts(self) -> None:
         root, password = self._secrets["root"], self._secrets["database"]
@@ -106,42 +138,26 @@ class Services:
             "GRANT ALL ON recitant.* TO 'recitant'@'127.0.0.1';"
             "GRANT ALL ON `test\\_recitant%`.* TO 'recitant'@'127.0.0.1';"
         )
-        socket_path = f"/tmp/recitant-{os.getpid()}-{self.database_port}.sock"
         for given in ("", root):
             environment = {**os.environ, "MYSQL_PWD": given}
-            command = ["mariadb", "--no-defaults", "-u", "root", f"--socket={socket_path}", "-e", statements]
-            done = subprocess.run(command, env=environment, capture_output=True, check=False)
+            command = ["mariadb", "--no-defaults", "-u", "root", f"--socket={self._socket_path()}"]
+            # Read from standard input: arguments stand in the list of processes.
+            done = subprocess.run(command, env=environment, input=statements.encode(), capture_output=True, check=False)
             if done.returncode == 0:
                 (self.folder / "database-ready").touch()
                 return
         raise CannotGoOn(f"the database accounts could not be made: {done.stderr.decode().strip()}")
 
     def _run_once(self, command: list[str], log: str) -> None:
+        rights = {} if self._database_user is None else {"user": self._database_user, "extra_groups": []}
         with (self.folder / log).open("wb") as file:
-            if subprocess.run(command, stdout=file, stderr=file, check=False).returncode != 0:
+            if subprocess.run(command, stdout=file, stderr=file, check=False, **rights).returncode != 0:
                 raise CannotGoOn(f"{command[0]} failed; see {self.folder / log}")
-
-    def _spawn(self, command: list[str], log: str) -> None:
-        with (self.folder / log).open("ab") as file:
-            # A group of its own: Ctrl-C reaches us first, and we stop the services in order.
-            process = subprocess.Popen(command, stdout=file, stderr=file, start_new_session=True)
-        self._processes.append(process)
-
-    def _wait(self, port: int, log: str, name: str) -> None:
-        end = time.monotonic() + 60
-        while time.monotonic() < end:
-            if self._processes[-1].poll() is not None:
-                break
-            with socket.socket() as probe:
-                if probe.connect_ex(("127.0.0.1", port)) == 0:
-                    return
-            time.sleep(0.05)
-        raise CannotGoOn(f"{name} did not come up; see {self.folder / log}")
 
 
 @contextmanager
 def running(folder: Path, *, is_lasting: bool = True) -> Iterator[Services]:
-    """Both services, while the context lasts.
+    """Both services, while the context lasts; what an earlier start left behind is stopped first.
 
     Raises:
         CannotGoOn: another run of this checkout holds the folder, or a service does not come up.
@@ -157,6 +173,7 @@ def running(folder: Path, *, is_lasting: bool = True) -> Iterator[Services]:
         lock.truncate(0)
         lock.write(str(os.getpid()))
         lock.flush()
+        stop_leftovers(folder.resolve())
         services = Services(folder, is_lasting=is_lasting)
         try:
             services.start()
@@ -166,8 +183,24 @@ def running(folder: Path, *, is_lasting: bool = True) -> Iterator[Services]:
             lock.truncate(0)
 
 
-def _user() -> list[str]:
-    return ["--user=root"] if os.geteuid() == 0 else []
+def answers(port: int) -> bool:
+    """Whether something listens at a port of this machine."""
+    with socket.socket() as probe:
+        return probe.connect_ex(("127.0.0.1", port)) == 0
+
+
+def _read_secrets(path: Path) -> dict[str, str]:
+    """Made once, for the owner alone; those that a later revision needs are added."""
+    known = dict(json.loads(path.read_text())) if path.exists() else {}
+    missing = [name for name in _SECRETS if name not in known]
+    if missing:
+        known |= {name: secrets.token_urlsafe(32) for name in missing}
+        part = path.with_suffix(".part")
+        part.unlink(missing_ok=True)
+        part.touch(mode=0o600)
+        part.write_text(json.dumps(known))
+        part.replace(path)
+    return known
 
 
 def _free_port() -> int:

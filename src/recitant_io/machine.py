@@ -1,8 +1,9 @@
-"""What the process may use of its machine: cores, and memory that was given back and stays with it."""
+"""What the process may use of its machine: cores, memory that was given back and stays with it; and when it ends."""
 
 import ctypes
 import gc
 import os
+import signal
 from typing import Final
 
 _TRIM_THRESHOLD: Final = -1
@@ -10,6 +11,7 @@ _TOP_PAD: Final = -2
 _MMAP_THRESHOLD: Final = -3
 _MOST_ARENAS: Final = -8
 _MOST_MMAP_BYTES: Final = 32 << 20  # the allocator takes no higher threshold
+_PR_SET_PDEATHSIG: Final = 1
 _KEPT_BYTES: Final = 128 << 20
 _OBJECTS_BETWEEN_COLLECTIONS: Final = (20_000, 50, 100)  # the interpreter's own: 700, 10, 10
 
@@ -17,6 +19,14 @@ _OBJECTS_BETWEEN_COLLECTIONS: Final = (20_000, 50, 100)  # the interpreter's own
 def n_cores() -> int:
     """How many cores this process may run on."""
     return len(os.sched_getaffinity(0))
+
+
+def end_with_parent(signal_number: int = signal.SIGKILL) -> None:
+    """Have this process sent a signal when the one that made it dies, however that happens.
+
+    Source: prctl(2), PR_SET_PDEATHSIG.
+    """
+    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal_number)
 
 
 def collect_rarely() -> None:

@@ -1,19 +1,22 @@
 """Makes the application ready to serve: tables, static files, kernels, account, demo. Run by ./recitant start."""
 
 import argparse
+import os
 import sys
 import time
 from collections.abc import Callable
+from typing import Final
 
 import django
 from django.core.management import call_command
+
+DEMO_WORKSPACE: Final = "Foundry Films"
 
 
 def main() -> int:
     """Everything in order; safe to run at every start, and again after one that was cut short."""
     parser = argparse.ArgumentParser()
     parser.add_argument("username")
-    parser.add_argument("password")
     parser.add_argument("--no-demo", action="store_true")
     chosen = parser.parse_args()
     django.setup()
@@ -29,7 +32,7 @@ def main() -> int:
         if making.wait() != 0:
             _say("the recordings of library and demo could not be made; the message stands above")
             return 1
-        _load(chosen.username, chosen.password, has_demo=not chosen.no_demo)
+        _load(chosen.username, os.environ["RECITANT_DEMO_PASSWORD"], has_demo=not chosen.no_demo)
     finally:
         making.kill()
     return 0
@@ -42,13 +45,16 @@ def _tables_and_pages() -> None:
 
 def _load(username: str, password: str, *, has_demo: bool) -> None:
     from recitant_web.accounts.actions import create_account
+    from recitant_web.accounts.models import Workspace
     from recitant_web.demo import load, load_library
     from recitant_web.house.actions import sweep
     from recitant_web.listening.examination import measure_the_unjudged
     from recitant_web.programme.actions import drop_old_uploads
     from recitant_web.programme.ingesting import listen_to_the_unheard
 
-    _, workspace = create_account(username, password, "Foundry Films")
+    workspace = Workspace.objects.filter(memberships__user__username=username, name=DEMO_WORKSPACE).first()
+    if workspace is None:
+        _, workspace = create_account(username, password, DEMO_WORKSPACE)
     drop_old_uploads()
     load_library(workspace, _say)
     if has_demo:

@@ -6,7 +6,7 @@ from typing import Final
 _NOTICES: Final = {
     # Of jobs.
     "stopped": "Stopped as you asked.",
-    "given_up": "This stopped three times before its end. Nothing is lost; tell us about it.",
+    "given_up": "This stopped five times before its end. Nothing is lost; tell us about it.",
     "crashed": "This stopped because of a fault of ours. Try again; nothing is lost.",
     "measured": "Measured.",
     "listened": "Heard.",
@@ -22,6 +22,8 @@ _NOTICES: Final = {
     "not_found": "There is nothing here that you can see. It may have been removed, or belong to another workspace.",
     "our_fault_title": "Our fault",
     "our_fault": "Something went wrong on our side. What you had is kept as it was. Load the page again.",
+    "away_title": "Back in a moment",
+    "away": "The database starts again just now. Nothing was changed; try the same again in a few seconds.",
     "refused_title": "That did not work",
     "no_workspace": "You belong to no workspace yet; ask who runs this Recitant to add you.",
     "no_title": "Give it a title.",

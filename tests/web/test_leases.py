@@ -19,7 +19,7 @@ def job(account):
 @pytest.fixture(autouse=True)
 def every_report_is_written(monkeypatch):
     """Progress goes into the row each time."""
-    monkeypatch.setattr(jobs, "_HEARTBEAT_EVERY", timedelta(0))
+    monkeypatch.setattr(jobs, "_REPORTED_EVERY", timedelta(0))
 
 
 def lose(job, work="second"):

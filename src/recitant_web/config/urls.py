@@ -4,8 +4,11 @@ from django.contrib.auth.views import LogoutView
 from django.urls import include, path
 
 from recitant_web.accounts.views import PasswordView, SignInView, stems
+from recitant_web.shared.health import health, ready
 
 urlpatterns = [
+    path("health", health, name="health"),
+    path("ready", ready, name="ready"),
     path("sign-in", SignInView.as_view(), name="sign-in"),
     path("sign-out", LogoutView.as_view(), name="sign-out"),
     path("password", PasswordView.as_view(), name="password"),

@@ -7,12 +7,9 @@ from django.core.wsgi import get_wsgi_application
 
 from recitant_core.units.threads import use_threads
 from recitant_io.machine import collect_rarely, keep_freed_memory, n_cores
-from recitant_io.warm import warm_kernels
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "recitant_web.config.settings.base")
 application = get_wsgi_application()
 keep_freed_memory()
 use_threads(settings.RECITANT_THREADS or n_cores())
-# The server loads this once and forks: the first listener does not wait for compiled code.
-warm_kernels()
 collect_rarely()

@@ -11,7 +11,6 @@ from recitant_web.delivery import actions
 from recitant_web.delivery.chapters import chapters_view, keep_chapters, read_chapters
 from recitant_web.delivery.labels import keep_labels, labels_of
 from recitant_web.delivery.queries import delivered_file, deliveries_of, listening_view, sheet_view, zip_of
-from recitant_web.jobs.actions import pick_up_lost_jobs
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import note_page, programmes_of
 from recitant_web.shared.ranges import send_file
@@ -40,7 +39,6 @@ def page(request: HttpRequest, programme_id: int) -> HttpResponse:
             words = words_of_refusal(lambda: actions.hand_over_sheet(programme, name, everything=everything))
         if not words:
             return redirect("hand-over", programme_id=programme.pk)
-    pick_up_lost_jobs()
     context = {
         "programme": programme,
         "sheet": sheet_view(programme),

@@ -187,7 +187,13 @@ def _finish(programme: Programme, edit: Edit, state: EditState) -> None:
     programme.revision += 1
     programme.changed_at = timezone.now()
     programme.save(update_fields=["revision", "changed_at"])
-    start_job(programme.workspace, EXAMINE, {"programme_id": programme.pk, "revision": programme.revision})
+    payload: dict[str, object] = {"programme_id": programme.pk, "revision": programme.revision}
+    start_job(programme.workspace, EXAMINE, payload, subject=subject_of(programme))
+
+
+def subject_of(programme: Programme) -> str:
+    """The subject of jobs of which one a programme is enough."""
+    return f"programme {programme.pk}"
 
 
 def inserted(table: str, row: db.Model) -> Change:

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import timedelta
 from typing import Final
 
 from django.contrib.auth.models import User
@@ -10,14 +10,12 @@ from django.utils import timezone
 
 from recitant_web.delivery.actions import hand_over_sheet
 from recitant_web.delivery.models import Delivery
-from recitant_web.jobs.models import JobState
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import programmes_of
 from recitant_web.shared.refusals import words_of_refusal
 
 SHOWN: Final = timedelta(days=2)
 _MOST_ROWS: Final = 200
-_LEAST_SHARE: Final = 0.02  # of a job, from which its end can be told
 
 
 @dataclass(frozen=True)
@@ -27,8 +25,6 @@ class SeasonRow:
     delivery: Delivery
     n_passed: int
     n_orders: int
-    ends_at: datetime | None
-    """When it will probably be made; None where that cannot be told yet, and where it is over."""
 
 
 def hand_over_many(programmes: Iterable[Programme], made_by: str) -> list[tuple[Programme, str]]:
@@ -51,7 +47,4 @@ def season_of(user: User) -> list[SeasonRow]:
 
 def _row(delivery: Delivery) -> SeasonRow:
     made = delivery.report["deliveries"] if delivery.report else []
-    job, ends_at = delivery.job, None
-    if job is not None and job.state == JobState.WORKING and job.share >= _LEAST_SHARE and job.started_at is not None:
-        ends_at = job.started_at + (timezone.now() - job.started_at) / job.share
-    return SeasonRow(delivery, sum(one["passes"] for one in made), len(delivery.orders), ends_at)
+    return SeasonRow(delivery, sum(one["passes"] for one in made), len(delivery.orders))

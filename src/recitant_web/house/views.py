@@ -12,7 +12,6 @@ from recitant_web.house import actions
 from recitant_web.house.queries import SORTS, room_of, rows
 from recitant_web.house.season import hand_over_many, season_of
 from recitant_web.house.stills import still_path
-from recitant_web.jobs.actions import pick_up_lost_jobs
 from recitant_web.programme.actions import create_programme
 from recitant_web.programme.forms import ProgrammeForm
 from recitant_web.programme.models import Picture, Programme, Source
@@ -42,7 +41,6 @@ def programmes(request: HttpRequest) -> HttpResponse:
         else:
             made = create_programme(workspace, **form.cleaned_data)
             return redirect("intake", programme_id=made.pk)
-    actions.sweep()
     which = request.GET.get("which", "work")
     sort = request.GET.get("sort", "changed")
     is_descending = request.GET.get("way", "down" if sort in ("changed", "findings", "length") else "up") == "down"
@@ -75,7 +73,6 @@ def season(request: HttpRequest) -> HttpResponse:
         refused = hand_over_many(chosen, request.user.get_username())
         if numbers and not refused:
             return redirect("season")
-    pick_up_lost_jobs()
     rows = season_of(request.user)
     is_open = any(row.delivery.job is not None and row.delivery.job.is_open for row in rows)
     context = {"rows": rows, "refused": refused, "is_open": is_open}

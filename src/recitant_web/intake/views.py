@@ -14,7 +14,6 @@ from recitant_web.desk.edits.registry import Edit
 from recitant_web.desk.log import redo, undo
 from recitant_web.intake.forms import mend_edit, rate_edit, role_edit, upload_wish, use_edit, whole
 from recitant_web.intake.queries import alike, is_busy, newest_steps, offered_place, row, rows, take_role
-from recitant_web.jobs.actions import pick_up_lost_jobs
 from recitant_web.programme.actions import (
     begin_pile,
     begin_upload,
@@ -61,8 +60,6 @@ def sources(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The table; asks again while something is on its way."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     context = _list(programme)
-    if context["is_busy"]:
-        pick_up_lost_jobs()
     return render(request, "intake/_table.html", context)
 
 

@@ -1,16 +1,19 @@
 """Starting, running, stopping and picking up jobs. Delivery of a message is at least once: running twice is safe."""
 
 import logging
-from collections.abc import Callable
-from datetime import timedelta
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from datetime import datetime, timedelta
 from functools import partial
+from threading import Event, Thread
 from typing import Final
 
 from celery import current_app
-from django.db import DatabaseError, transaction
+from django.db import DatabaseError, InterfaceError, OperationalError, connection, transaction
 from django.db.models import F, Q, QuerySet
 from django.utils import timezone
-from kombu.exceptions import OperationalError
+from kombu.exceptions import OperationalError as QueueAway
+from redis.exceptions import RedisError
 
 from recitant_core.errors import Cancelled, RecitantError
 from recitant_core.ports import Progress
@@ -19,15 +22,29 @@ from recitant_web.jobs.models import Job, JobState
 from recitant_words.notices import notice
 from recitant_words.sentences import sentence
 
-HEARTBEAT_LOST: Final = timedelta(seconds=45)
-MOST_ATTEMPTS: Final = 3
-_HEARTBEAT_EVERY: Final = timedelta(seconds=0.4)
+HEARTBEAT_LOST: Final = timedelta(seconds=30)
+MOST_ATTEMPTS: Final = 5
+ENDED_KEPT: Final = timedelta(days=7)
+"""How long the row of a job that ended is kept."""
+_HEARTBEAT_S: Final = 5.0
+_REPORTED_EVERY: Final = timedelta(seconds=0.4)
+_MESSAGE_LASTS_S: Final = 180.0
+"""A message that waited so long is dropped: its job was sent again meanwhile."""
 _log = logging.getLogger(__name__)
 
 
-def start_job(workspace: Workspace, kind: str, payload: dict[str, object]) -> Job:
-    """A new job, sent to the queue once the transaction around it is committed."""
-    job = Job.objects.create(workspace=workspace, kind=kind, payload=payload)
+def start_job(workspace: Workspace, kind: str, payload: dict[str, object], *, subject: str = "") -> Job:
+    """A job, sent to the queue once the transaction around it is committed.
+
+    Args:
+        subject: what it is about, where only the newest counts: one of this kind that still waits takes the payload
+            over, and comes back instead of a new one.
+    """
+    if subject:
+        waiting = Job.objects.filter(kind=kind, subject=subject, state=JobState.WAITING)
+        if waiting.update(payload=payload):
+            return waiting.order_by("pk")[0]
+    job = Job.objects.create(workspace=workspace, kind=kind, payload=payload, subject=subject)
     transaction.on_commit(partial(_send, job.pk, kind))
     return job
 
@@ -54,32 +71,65 @@ def run_job(job_id: int, work: Callable[[Job, Progress], str]) -> Job | None:
     def progress(share: float) -> None:
         nonlocal last
         now = timezone.now()
-        if now - last < _HEARTBEAT_EVERY:
+        if now - last < _REPORTED_EVERY:
             return
         last = now
-        if not _own(job).update(share=share, heartbeat_at=now):
+        if is_lost.is_set() or not _own(job).update(share=share, heartbeat_at=now):
             raise LeaseLost("cancelled")
         if Job.objects.filter(pk=job_id, is_cancel_asked=True).exists():
             raise Cancelled("cancelled")
 
     try:
-        words = work(job, progress)
-    except LeaseLost:
-        _log.warning("job %s is in other hands; its work here stops", job_id)
-        return None
-    except Cancelled as error:
-        return _end(job, JobState.CANCELLED, sentence(error))
-    except RecitantError as error:
-        _log.info("job %s refused: %s %s", job_id, error.code, error.facts)
-        return _end(job, JobState.REFUSED, sentence(error))
-    except Exception:  # the worker loop: whatever happens here must end in the row, not in silence
-        _log.exception("job %s crashed", job_id)
-        return _end(job, JobState.CRASHED, notice("crashed"))
+        with _heartbeat(job) as is_lost:
+            words = work(job, progress)
+    except Exception as error:  # the worker loop: whatever happens here must end in the row, not in silence
+        return _end_with(job, error)
     return _end(job, JobState.DONE, words)
+
+
+def _end_with(job: Job, error: Exception) -> Job | None:
+    match error:
+        case LeaseLost():
+            _log.warning("job %s is in other hands; its work here stops", job.pk)
+            return None
+        case Cancelled():
+            return _end(job, JobState.CANCELLED, sentence(error))
+        case RecitantError():
+            _log.info("job %s refused: %s %s", job.pk, error.code, error.facts)
+            return _end(job, JobState.REFUSED, sentence(error))
+        case OperationalError() | InterfaceError():
+            _log.error("job %s lost the database", job.pk, exc_info=error)
+            return _leave(job)
+    _log.error("job %s crashed", job.pk, exc_info=error)
+    return _end(job, JobState.CRASHED, notice("crashed"))
 
 
 class LeaseLost(Cancelled):
     """The heartbeat was thought lost, and somebody else has the job now."""
+
+
+@contextmanager
+def _heartbeat(job: Job) -> Iterator[Event]:
+    """Says in the row that the job lives, whatever its work does; the event tells that somebody else has it."""
+    is_lost, is_over = Event(), Event()
+
+    def beat() -> None:
+        while not is_over.wait(_HEARTBEAT_S):
+            try:
+                if not _own(job).update(heartbeat_at=timezone.now()):
+                    is_lost.set()
+            except DatabaseError:
+                _log.warning("job %s could not say that it lives", job.pk)
+            finally:
+                connection.close()  # of this thread
+
+    beating = Thread(target=beat, name=f"heartbeat of job {job.pk}", daemon=True)
+    beating.start()
+    try:
+        yield is_lost
+    finally:
+        is_over.set()
+        beating.join()
 
 
 def _own(job: Job) -> QuerySet[Job]:
@@ -106,10 +156,17 @@ def pick_up_lost_jobs() -> int:
     return len(again)
 
 
+def drop_ended(now: datetime | None = None) -> int:
+    """Remove the rows of jobs that ended long ago; how many there were."""
+    over = (now or timezone.now()) - ENDED_KEPT
+    ended = Job.objects.exclude(state__in=(JobState.WAITING, JobState.WORKING)).filter(created_at__lt=over)
+    return ended.delete()[0]
+
+
 def _send(job_id: int, kind: str) -> None:
     try:
-        current_app.send_task(kind, kwargs={"job_id": job_id}, retry_policy={"max_retries": 1})
-    except OperationalError:
+        current_app.send_task(kind, kwargs={"job_id": job_id}, expires=_MESSAGE_LASTS_S, retry=False)
+    except (QueueAway, RedisError, OSError):
         _log.warning("the queue does not answer; job %s waits to be picked up", job_id)
 
 
@@ -120,6 +177,18 @@ def _take(job_id: int) -> bool:
         pk=job_id, state=JobState.WORKING, heartbeat_at__lt=lost_since
     )
     return bool(taken.update(state=JobState.WORKING, heartbeat_at=now, started_at=now, attempts=F("attempts") + 1))
+
+
+def _leave(job: Job) -> Job | None:
+    """Let go of a job that can be done later, so that it is picked up; it crashed if that happened too often."""
+    if job.attempts >= MOST_ATTEMPTS:
+        return _end(job, JobState.CRASHED, notice("given_up"))
+    connection.close_if_unusable_or_obsolete()
+    try:
+        _own(job).update(state=JobState.WAITING, heartbeat_at=None)
+    except DatabaseError:
+        _log.warning("job %s could not be let go; it will be picked up", job.pk)
+    return None
 
 
 def _end(job: Job, state: JobState, words: str) -> Job:

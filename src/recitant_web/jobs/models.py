@@ -1,8 +1,14 @@
 """Work in the background, and how far it is. The row is the truth; the queue only says that there is one."""
 
+import math
+from typing import Final
+
 from django.db import models
+from django.utils import timezone
 
 from recitant_web.accounts.models import Workspace
+
+_LEAST_SHARE: Final = 0.02  # from which the end can be told
 
 
 class JobState(models.TextChoices):
@@ -21,6 +27,8 @@ class Job(models.Model):
 
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE)
     kind = models.CharField(max_length=40)
+    subject = models.CharField(max_length=40, default="", blank=True)
+    """What it is about, where only the newest of a kind counts; empty otherwise."""
     payload = models.JSONField(default=dict)
     state = models.CharField(max_length=12, choices=JobState.choices, default=JobState.WAITING)
     share = models.FloatField(default=0.0)
@@ -34,7 +42,18 @@ class Job(models.Model):
     """Of the attempt that is under way, or was last."""
 
     class Meta:
-        indexes = [models.Index(fields=["state", "heartbeat_at"])]
+        indexes = [
+            models.Index(fields=["state", "heartbeat_at"]),
+            models.Index(fields=["kind", "subject", "state"]),
+        ]
+
+    @property
+    def minutes_left(self) -> int | None:
+        """Whole minutes until it is probably done; None where that cannot be told yet, and where it does not work."""
+        if self.state != JobState.WORKING or self.share < _LEAST_SHARE or self.started_at is None:
+            return None
+        worked_s = (timezone.now() - self.started_at).total_seconds()
+        return math.ceil(worked_s * (1.0 - self.share) / self.share / 60.0)
 
     @property
     def is_open(self) -> bool:

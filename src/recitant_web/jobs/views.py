@@ -5,7 +5,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.http import require_GET, require_POST
 
-from recitant_web.jobs.actions import ask_cancel, pick_up_lost_jobs
+from recitant_web.jobs.actions import ask_cancel
 from recitant_web.jobs.queries import jobs_of
 
 
@@ -14,8 +14,6 @@ from recitant_web.jobs.queries import jobs_of
 def job(request: HttpRequest, job_id: int) -> HttpResponse:
     """How far a job is, as a piece of page that asks again while it is open, or as JSON."""
     found = get_object_or_404(jobs_of(request.user), pk=job_id)
-    if found.is_open:
-        pick_up_lost_jobs()
     if request.headers.get("Accept", "").startswith("application/json"):
         return JsonResponse(
             {"state": found.state, "share": found.share, "sentence": found.sentence, "is_open": found.is_open}

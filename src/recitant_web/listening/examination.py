@@ -21,7 +21,7 @@ from recitant_io.kept_mix import kept_mix
 from recitant_io.stem_levels import keep_stem_levels
 from recitant_web.desk.bridge.plans import sources_of_plan
 from recitant_web.desk.energies import known_energies, missing_chains
-from recitant_web.desk.log import EXAMINE
+from recitant_web.desk.log import EXAMINE, subject_of
 from recitant_web.desk.models import FitResult, Verdict
 from recitant_web.jobs.actions import start_job
 from recitant_web.jobs.queries import is_under_way
@@ -43,7 +43,7 @@ def measure_again(programme: Programme) -> None:
         return
     with transaction.atomic():
         if not is_under_way(programme.workspace, EXAMINE, payload):
-            start_job(programme.workspace, EXAMINE, payload)
+            start_job(programme.workspace, EXAMINE, payload, subject=subject_of(programme))
 
 
 def measure_the_unjudged() -> int:
@@ -55,7 +55,7 @@ def measure_the_unjudged() -> int:
         for programme in unjudged:
             payload = {"programme_id": programme.pk, "revision": programme.revision}
             if not is_under_way(programme.workspace, EXAMINE, payload):
-                start_job(programme.workspace, EXAMINE, payload)
+                start_job(programme.workspace, EXAMINE, payload, subject=subject_of(programme))
     return len(unjudged)
 
 

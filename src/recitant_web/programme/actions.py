@@ -3,7 +3,7 @@
 import unicodedata
 import uuid
 from collections.abc import Iterable
-from datetime import timedelta
+from datetime import datetime, timedelta
 from functools import partial
 from pathlib import Path, PurePosixPath, PureWindowsPath
 from typing import Any
@@ -23,6 +23,7 @@ from recitant_web.programme.models import Picture, Pile, Programme, Source, Sour
 from recitant_web.programme.signals import original_asked, pile_changed
 
 UPLOAD_KEPT = timedelta(days=7)
+PARTS_KEPT = timedelta(days=1)
 _ROOM_FACTOR = 3  # the file itself and its float copy at 48 kHz
 
 
@@ -213,6 +214,17 @@ def drop_old_uploads() -> int:
     old = list(Upload.objects.filter(created_at__lt=timezone.now() - UPLOAD_KEPT))
     for upload in old:
         drop_upload(upload)
+    return len(old)
+
+
+def drop_left_parts(now: datetime | None = None) -> int:
+    """Remove files that were begun and never finished, as by a process that died; how many there were."""
+    over = (now or timezone.now()) - PARTS_KEPT
+    left = [path for path in Path(settings.MEDIA_ROOT).rglob("*") if path.suffix == ".part" or ".part." in path.name]
+    left += [path for path in Path(settings.FILE_UPLOAD_TEMP_DIR).glob("*") if path.is_file()]
+    old = [path for path in left if path.lstat().st_mtime < over.timestamp()]
+    for path in old:
+        path.unlink(missing_ok=True)
     return len(old)
 
 

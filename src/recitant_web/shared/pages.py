@@ -1,9 +1,16 @@
 """Pages for what is not there and for our own faults."""
 
-from django.http import HttpRequest, HttpResponse
+import sys
+from typing import Final
+
+from django.db import InterfaceError, OperationalError
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
+from django.template.loader import render_to_string
 
 from recitant_words.notices import notice
+
+_RETRY_AFTER_S: Final = 3
 
 
 def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:  # noqa: ARG001  Django passes it
@@ -13,6 +20,17 @@ def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:  # no
 
 
 def our_fault(request: HttpRequest) -> HttpResponse:
-    """A bug of ours."""
-    context = {"title": notice("our_fault_title"), "words": notice("our_fault")}
-    return render(request, "shared/sentence.html", context, status=500)
+    """A bug of ours, or a database that is away for a moment: nothing was changed, and the same works again soon."""
+    is_away = isinstance(sys.exc_info()[1], OperationalError | InterfaceError)
+    name, status = ("away", 503) if is_away else ("our_fault", 500)
+    words = notice(name)
+    if request.headers.get("Accept", "").startswith("application/json"):
+        answer: HttpResponse = JsonResponse({"error": name, "sentence": words}, status=status)
+    else:
+        # No context processors: they may ask the database too.
+        answer = HttpResponse(
+            render_to_string("shared/sentence.html", {"title": notice(f"{name}_title"), "words": words}), status=status
+        )
+    if is_away:
+        answer["Retry-After"] = str(_RETRY_AFTER_S)
+    return answer

@@ -115,12 +115,38 @@ FILE_UPLOAD_MAX_MEMORY_SIZE = 1 << 20
 FILE_UPLOAD_TEMP_DIR = VAR_DIR / "uploads"
 DATA_UPLOAD_MAX_MEMORY_SIZE = 1 << 20
 
-REDIS_URL = f"redis://127.0.0.1:{os.environ.get('RECITANT_REDIS_PORT', '6379')}/0"
+_REDIS_PASSWORD = os.environ.get("RECITANT_REDIS_PASSWORD", "")
+REDIS_URL = f"redis://:{_REDIS_PASSWORD}@127.0.0.1:{os.environ.get('RECITANT_REDIS_PORT', '6379')}/0"
 CELERY_BROKER_URL = REDIS_URL
+# Which worker takes a job, and how urgent it is beside others of its queue: 0 where somebody waits at a page.
+CELERY_TASK_ROUTES = {
+    "jobs.look_after": {"queue": "intake", "priority": 0},
+    "house.sweep": {"queue": "intake", "priority": 9},
+    "programme.ingest": {"queue": "intake", "priority": 3},
+    "desk.vary": {"queue": "measuring", "priority": 0},
+    "desk.first_balance": {"queue": "measuring", "priority": 0},
+    "desk.examine": {"queue": "measuring", "priority": 3},
+    "programme.listen": {"queue": "measuring", "priority": 6},
+    "delivery.deliver": {"queue": "long", "priority": 0},
+    "transcript.hear": {"queue": "long", "priority": 3},
+    "listening.words": {"queue": "long", "priority": 3},
+    "programme.lighten": {"queue": "long", "priority": 6},
+}
+CELERY_BEAT_SCHEDULE = {
+    # A look that comes late is worth nothing beside the next one.
+    "look after jobs": {"task": "jobs.look_after", "schedule": 10.0, "options": {"expires": 10.0}},
+    "sweep": {"task": "house.sweep", "schedule": 3600.0, "options": {"expires": 3600.0}},
+}
 CELERY_TASK_ACKS_LATE = True
 CELERY_TASK_REJECT_ON_WORKER_LOST = True
 CELERY_WORKER_PREFETCH_MULTIPLIER = 1
-CELERY_BROKER_TRANSPORT_OPTIONS = {"visibility_timeout": 6 * 3600}
+CELERY_BROKER_TRANSPORT_OPTIONS = {
+    "visibility_timeout": 6 * 3600,
+    "queue_order_strategy": "priority",
+    # Who waits at a page does not wait for a queue that is away: the job is sent again later.
+    "socket_connect_timeout": 1.0,
+}
+CELERY_BROKER_CONNECTION_MAX_RETRIES = None
 CELERY_TASK_IGNORE_RESULT = True
 CELERY_BROKER_CONNECTION_RETRY_ON_STARTUP = True
 CELERY_WORKER_HIJACK_ROOT_LOGGER = False

@@ -1,0 +1,178 @@
+"""Processes that the start command keeps alive: they end with it, come back, and are found by the next start.
+
+Standard library only.
+"""
+
+import contextlib
+import ctypes
+import os
+import pwd
+import signal
+import subprocess
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Final
+
+from machine import say
+
+MARK: Final = "RECITANT_HELD_FOLDER"
+"""Environment variable of every process that a start command made: the folder that it works in."""
+_PR_SET_PDEATHSIG: Final = 1  # prctl(2)
+_LONGEST_DELAY_S: Final = 30.0
+_STEADY_S: Final = 60.0  # after so long alive the next end counts as the first
+_LIBC: Final = ctypes.CDLL(None, use_errno=True)
+
+
+@dataclass
+class KeptProcess:
+    """One process, started again when it ends by itself: at once, then after 1 s, 2 s and so on up to 30 s."""
+
+    name: str
+    command: Sequence[str]
+    folder: Path
+    """That it works in; its log lies there."""
+    log: str
+    environment: dict[str, str] = field(default_factory=dict)
+    user: str | None = None
+    """Whose rights it has; None for those of the start command."""
+    sockets: tuple[int, ...] = ()
+    """Descriptors that it inherits."""
+    stop_s: float = 15.0
+    """Time to stop by itself before it is killed."""
+    n_ends: int = 0
+    """How often it ended by itself since it was last steady."""
+    _process: "subprocess.Popen[bytes] | None" = None
+    _started_at_s: float = 0.0
+    _due_at_s: float | None = None
+
+    def start(self) -> None:
+        """Start it, whatever was before."""
+        with (self.folder / self.log).open("ab") as file:
+            # A group of its own: Ctrl-C reaches the start command first, which stops all in order.
+            self._process = subprocess.Popen(
+                self.command,
+                env={**os.environ, **self.environment, MARK: str(self.folder)},
+                stdout=file,
+                stderr=file,
+                start_new_session=True,
+                preexec_fn=end_with_parent(os.getpid()),  # noqa: PLW1509  the start command has one thread
+                pass_fds=self.sockets,
+                **_rights_of(self.user),
+            )
+        self._started_at_s, self._due_at_s = time.monotonic(), None
+
+    def has_ended(self) -> bool:
+        """Whether it is not running."""
+        return self._process is None or self._process.poll() is not None
+
+    def tend(self) -> None:
+        """Start it again if it ended and its delay is over; says so."""
+        if not self.has_ended():
+            return
+        now = time.monotonic()
+        if self._due_at_s is None:
+            self.n_ends = 1 if now - self._started_at_s > _STEADY_S else self.n_ends + 1
+            delay_s = 0.0 if self.n_ends == 1 else min(_LONGEST_DELAY_S, 2.0 ** (self.n_ends - 2))
+            again = "at once" if delay_s == 0.0 else f"in {delay_s:.0f} s"
+            say(f"{self.name} ended by itself and is started again {again}; see {self.folder / self.log}")
+            self._due_at_s = now + delay_s
+        if now >= self._due_at_s:
+            self.start()
+
+    def ask_to_stop(self) -> None:
+        """Ask it to end."""
+        if self._process is not None:
+            self._process.terminate()
+
+    def wait(self) -> None:
+        """Wait until it has ended; it is killed after its time."""
+        if self._process is None:
+            return
+        try:
+            self._process.wait(self.stop_s)
+        except subprocess.TimeoutExpired:
+            self._process.kill()
+            self._process.wait()
+
+
+def end_with_parent(parent_id: int, signal_number: int = signal.SIGTERM) -> Callable[[], None]:
+    """What a new process does first, so that it gets a signal when its parent dies, however that happens.
+
+    Source: prctl(2), PR_SET_PDEATHSIG. The setting goes with a change of user, so it comes after that.
+    """
+
+    def first() -> None:
+        _LIBC.prctl(_PR_SET_PDEATHSIG, signal_number)
+        if os.getppid() != parent_id:  # it died in between
+            os._exit(1)
+
+    return first
+
+
+def stop_leftovers(folder: Path) -> int:
+    """End what a start command left behind that was killed: every process that works in this folder.
+
+    Returns:
+        How many there were.
+    """
+    found = _held_by(folder)
+    if not found:
+        return 0
+    say(f"{len(found)} processes of an earlier start still hold {folder}; they are stopped first")
+    for number in (signal.SIGTERM, signal.SIGKILL):
+        for process_id in _held_by(folder):
+            with contextlib.suppress(ProcessLookupError):
+                os.kill(process_id, number)
+        ends_at = time.monotonic() + 20
+        while _held_by(folder) and time.monotonic() < ends_at:
+            time.sleep(0.1)
+    return len(found)
+
+
+def _held_by(folder: Path) -> list[int]:
+    mark = f"{MARK}={folder}".encode()
+    found = []
+    for entry in Path("/proc").iterdir():
+        if not entry.name.isdecimal() or int(entry.name) == os.getpid():
+            continue
+        # Processes of others cannot be read and are none of ours; one that is gone is no matter. The dead have nothing.
+        with contextlib.suppress(OSError):
+            if mark in (entry / "environ").read_bytes().split(b"\0"):
+                found.append(int(entry.name))
+    return found
+
+
+def service_user(name: str, folder: Path) -> str | None:
+    """The account that a service runs as: the one its package made, when root starts it; else nobody's but ours.
+
+    None too where that account cannot come to the folder, as below a home folder that is closed.
+    """
+    if os.geteuid() != 0:
+        return None
+    try:
+        pwd.getpwnam(name)
+    except KeyError:
+        return None
+    if all(parent.stat().st_mode & 0o001 for parent in folder.resolve().parents):
+        return name
+    return None
+
+
+def give_to(user: str | None, folder: Path) -> None:
+    """Hand a folder, and what it holds, to the account of a service, and close it to all others."""
+    folder.mkdir(parents=True, exist_ok=True)
+    folder.chmod(0o700)
+    account = pwd.getpwnam(user) if user is not None else pwd.getpwuid(os.geteuid())
+    if folder.stat().st_uid == account.pw_uid:
+        return
+    for path in (folder, *folder.rglob("*")):
+        os.chown(path, account.pw_uid, account.pw_gid, follow_symlinks=False)
+
+
+def _rights_of(user: str | None) -> dict[str, object]:
+    if user is None:
+        return {}
+    account = pwd.getpwnam(user)
+    return {"user": account.pw_uid, "group": account.pw_gid, "extra_groups": []}

@@ -1,0 +1,123 @@
+"""Web server and workers, kept alive beside the services until somebody stops them. Standard library only."""
+
+import http.client
+import json
+import secrets
+import socket
+import time
+from pathlib import Path
+from typing import Final
+
+from machine import PYTHON, CannotGoOn, say
+from processes import KeptProcess
+from services import Services
+
+USUAL_PORT: Final = 8420
+_TEND_EVERY_S: Final = 0.2
+_BACKLOG: Final = 256
+_WORKERS: Final = {
+    # Files that people wait for have a worker of their own; it also wakes what must be looked after.
+    "intake": ["--queues", "intake", "--beat"],
+    "measuring": ["--queues", "measuring,intake"],
+    "long": ["--queues", "long"],
+}
+
+
+def serve(services: Services, environment: dict[str, str], listening: socket.socket, account: dict[str, str]) -> int:
+    """Keep pages and workers alive until Ctrl-C; the exit code.
+
+    Raises:
+        CannotGoOn: the pages do not come up.
+    """
+    port = int(listening.getsockname()[1])
+    kept = [_web(services, environment, listening), *_workers(services, environment)]
+    try:
+        for one in kept:
+            one.start()
+        _wait_for_page(port, kept[0])
+        _welcome(port, services.folder, account)
+        while True:
+            time.sleep(_TEND_EVERY_S)
+            services.tend()
+            for one in kept:
+                one.tend()
+    except KeyboardInterrupt:
+        say("stopping")
+        return 0
+    finally:
+        for one in kept:
+            one.ask_to_stop()
+        for one in kept:
+            one.wait()
+
+
+def listen_at(port: int) -> socket.socket:
+    """The socket of the pages: at a port of 127.0.0.1, or at the usual one or a free one where none is given.
+
+    The start command holds it, so that a visitor waits, and is not turned away, while the web server starts again.
+
+    Raises:
+        CannotGoOn: the port is taken.
+    """
+    for wanted in [port] if port else [USUAL_PORT, 0]:
+        try:
+            return socket.create_server(("127.0.0.1", wanted), backlog=_BACKLOG)
+        except OSError:
+            continue
+    raise CannotGoOn(f"port {port} of 127.0.0.1 is taken; give another one with --port.")
+
+
+def demo_account(folder: Path) -> dict[str, str]:
+    """Name and password of the demo's account, made once."""
+    path = folder / "demo-account.json"
+    if not path.exists():
+        path.touch(mode=0o600)
+        path.write_text(json.dumps({"name": "demo", "password": "-".join(secrets.token_hex(2) for _ in range(3))}))
+    return dict(json.loads(path.read_text()))
+
+
+def _web(services: Services, environment: dict[str, str], listening: socket.socket) -> KeptProcess:
+    command = [str(PYTHON), "-m", "gunicorn", "recitant_web.config.wsgi:application"]
+    command += ["--config", "python:recitant_web.config.server", "--bind", f"fd://{listening.fileno()}"]
+    return KeptProcess(
+        "the web server", command, services.folder, "web.log", environment, sockets=(listening.fileno(),)
+    )
+
+
+def _workers(services: Services, environment: dict[str, str]) -> list[KeptProcess]:
+    made = []
+    for name, more in _WORKERS.items():
+        command = [str(PYTHON), "-m", "celery", "-A", "recitant_web.config.celery:app", "worker", "--pool", "solo"]
+        command += ["--hostname", f"{name}@%h", "--loglevel", "WARNING", "--without-gossip", "--without-mingle", *more]
+        if "--beat" in more:
+            command += ["--schedule", str(services.folder / "schedule")]
+        log = f"worker-{name}.log"
+        made.append(KeptProcess(f"the worker for {name}", command, services.folder, log, environment))
+    return made
+
+
+def _welcome(port: int, folder: Path, account: dict[str, str]) -> None:
+    print(f"\n  Recitant is at  http://127.0.0.1:{port}/", flush=True)
+    shown = folder / "demo-account-shown"
+    if shown.exists():
+        print(f"  sign in as      {account['name']}; the password is in {folder / 'demo-account.json'}", flush=True)
+    else:
+        print(f"  sign in as      {account['name']}  with  {account['password']}", flush=True)
+        print(f"  (shown this once; it is kept in {folder / 'demo-account.json'})", flush=True)
+        shown.touch()
+    print("  Ctrl-C stops it.\n", flush=True)
+
+
+def _wait_for_page(port: int, web: KeptProcess) -> None:
+    ends_at = time.monotonic() + 60
+    while time.monotonic() < ends_at and not web.has_ended():
+        asked = http.client.HTTPConnection("127.0.0.1", port, timeout=ends_at - time.monotonic())
+        try:
+            asked.request("GET", "/health")
+            if asked.getresponse().status == 200:
+                return
+        except OSError:
+            time.sleep(0.1)
+        finally:
+            asked.close()
+    raise CannotGoOn(f"the web server did not come up; see {web.folder / web.log}")

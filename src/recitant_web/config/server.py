@@ -1,0 +1,22 @@
+"""Settings of the web server (gunicorn), for the start command and for a deployment's own unit."""
+
+import os
+from threading import Thread
+from typing import Any
+
+# One process: what it keeps of plans, levels and states serves every request; compiled loops use all cores.
+preload_app = True
+workers = 1
+threads = int(os.environ.get("RECITANT_WEB_THREADS", "12"))
+timeout = 0
+graceful_timeout = 5
+keepalive = 30
+loglevel = "warning"
+worker_tmp_dir = os.environ.get("RECITANT_VAR")
+
+
+def post_worker_init(worker: Any) -> None:  # noqa: ARG001  gunicorn passes it
+    """Compile what is not compiled yet beside the first requests, which do not wait for it."""
+    from recitant_io.warm import warm_kernels
+
+    Thread(target=warm_kernels, name="warm", daemon=True).start()
