@@ -1,6 +1,9 @@
 """What web and browser tests share: accounts, programmes with recordings, and jobs that run where they are sent."""
 
 import io
+import socketserver
+import threading
+from http.server import BaseHTTPRequestHandler
 
 import numpy as np
 import pytest
@@ -8,6 +11,7 @@ import soundfile
 
 from recitant_core.ports import no_progress
 from signals import RATE_HZ, programme, sine
+from signals.films import mp3_bytes
 
 
 def wav_bytes(audio, subtype="PCM_24", rate_hz=RATE_HZ):
@@ -42,6 +46,28 @@ def _each_recording_is_heard_once():
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(speech, "model_probabilities", remembered)
         yield
+
+
+@pytest.fixture
+def listener(tmp_path):
+    """A loopback server that would hand out a sound; the paths that were asked for."""
+    asked = []
+    sound = mp3_bytes(tmp_path)
+
+    class Handler(BaseHTTPRequestHandler):
+        def do_GET(self):
+            asked.append(self.path)
+            self.send_response(200)
+            self.end_headers()
+            self.wfile.write(sound)
+
+        def log_message(self, *_arguments):
+            pass
+
+    with socketserver.ThreadingTCPServer(("127.0.0.1", 0), Handler) as server:
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        yield f"http://127.0.0.1:{server.server_address[1]}", asked
+        server.shutdown()
 
 
 @pytest.fixture

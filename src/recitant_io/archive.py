@@ -6,8 +6,8 @@ from pathlib import Path
 from typing import Any, Final
 
 from recitant_core.delivery.delivered import Delivered
-from recitant_io.conform import storage_errors
 from recitant_io.planned import OWN_NAMES
+from recitant_io.storage import storage_errors
 
 ZIP_NAME: Final = "everything.zip"
 _BLOCK_BYTES: Final = 1 << 20

@@ -10,7 +10,7 @@ import numpy as np
 from recitant_core.dsp.bell import band_hop_energies
 from recitant_core.ports import SampleSource
 from recitant_core.units.arrays import FloatArray
-from recitant_io.conform import storage_errors
+from recitant_io.storage import storage_errors
 
 
 def band_energies(sources: Mapping[str, SampleSource]) -> Callable[[str, float, float], FloatArray]:

@@ -16,10 +16,10 @@ from recitant_core.delivery.delivered import Wanted, wanted_from_text
 from recitant_core.errors import PlanError
 from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ
-from recitant_io.conform import storage_errors
 from recitant_io.containers import open_container
-from recitant_io.decode import open_media
+from recitant_io.decode import open_here
 from recitant_io.labels import Labels, write_labels
+from recitant_io.storage import storage_errors
 
 _BLOCK_FRAMES: Final = 1 << 16
 
@@ -237,7 +237,7 @@ def round_trip(audio: Audio, codec: Codec, bit_rate_kbps: int) -> Audio:
 def decoded_blocks(path: Path) -> Iterator[Audio]:
     """A compressed file as it plays, float32 (frames, channels), without the priming and padding that it declares."""
     left = _declared_samples(path)
-    with open_media(path) as (_facts, blocks):
+    with open_here(path) as (_facts, blocks):
         for block in blocks:
             part = block if left is None else block[:left]
             left = None if left is None else left - len(part)

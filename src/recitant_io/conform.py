@@ -3,14 +3,12 @@
 Source files are never changed. The conformed copy can be thrown away and made again.
 """
 
-import errno
 import hashlib
 import os
-import shutil
 import uuid
 from collections import OrderedDict
 from collections.abc import Iterable, Iterator
-from contextlib import ExitStack, contextmanager
+from contextlib import ExitStack
 from dataclasses import dataclass
 from pathlib import Path
 from threading import Lock
@@ -22,42 +20,22 @@ import soundfile
 import soxr
 
 from recitant_core.dsp.kweighting import KState, k_energies
-from recitant_core.errors import StorageFull, UnreadableMedia
+from recitant_core.errors import UnreadableMedia
 from recitant_core.measure.meter import MeterState, Readings, feed_meter, feed_stereo_meter, read_meter
 from recitant_core.measure.waveform import extremes
 from recitant_core.ports import Progress, no_progress
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.channels import STEREO, ChannelLayout, layout_from_count
 from recitant_core.units.clock import RATE_HZ
+from recitant_io.confined import open_media
 from recitant_io.containers import open_sound_file
-from recitant_io.decode import open_media, require_finite
+from recitant_io.decode import require_finite
+from recitant_io.storage import require_room, storage_errors
 
 PeakArray = npt.NDArray[np.int16]
 WAVEFORM_SAMPLES: Final = 256  # one pair of extremes for so many samples
-
-
-@contextmanager
-def storage_errors() -> Iterator[None]:
-    """Turns a full disk into StorageFull."""
-    try:
-        yield
-    except OSError as error:
-        if error.errno in (errno.ENOSPC, errno.EDQUOT):
-            raise StorageFull("storage_full") from error
-        raise
-
-
-def require_room(folder: Path, name: str, needed_bytes: int) -> None:
-    """Nothing, if the disk under a folder has this much room.
-
-    Raises:
-        StorageFull: it has not.
-    """
-    free = shutil.disk_usage(folder).free
-    if free < needed_bytes:
-        raise StorageFull(
-            "file_too_large", file=name, needed=f"{needed_bytes / 1e9:.1f} GB", free=f"{free / 1e9:.1f} GB"
-        )
+_LOOK_SAMPLES: Final = 60 * RATE_HZ  # between two looks at the room that is left
+_KEPT_FREE_BYTES: Final = 256 << 20  # that database and pages need to go on
 
 
 def file_hash(path: Path) -> str:
@@ -177,11 +155,21 @@ def conform(
         StorageFull: no room left; what was begun is removed.
     """
     with storage_errors(), open_media(path, sound_track, channel) as (facts, blocks):
-        expected = facts.length_frames * RATE_HZ / facts.rate_hz if facts.length_frames else None
+        expected = facts.announced_s * RATE_HZ if facts.announced_s else None
+        folder.mkdir(parents=True, exist_ok=True)
+        # Room for what the file says before anything is written; for what it really holds, while it is.
+        require_room(folder, path.name, _KEPT_FREE_BYTES + round((expected or 0.0) * 4 * facts.layout.n_channels))
+        looked_at = 0
+
+        def tell(done_samples: float) -> None:
+            nonlocal looked_at
+            if done_samples - looked_at >= _LOOK_SAMPLES:
+                looked_at = int(done_samples)
+                require_room(folder, path.name, _KEPT_FREE_BYTES)
+            progress(min(1.0, done_samples / expected) if expected else 0.0)
+
         conformed = at_48k(blocks, facts.rate_hz, facts.layout.n_channels)
-        length, readings = conform_blocks(
-            conformed, facts.layout, folder, lambda done: progress(min(1.0, done / expected) if expected else 0.0)
-        )
+        length, readings = conform_blocks(conformed, facts.layout, folder, tell)
         if length == 0:
             raise UnreadableMedia("no_samples", file=path.name)
     return Conformed(facts.layout.n_channels, facts.layout.name, facts.rate_hz, facts.coding, length, readings)

@@ -25,6 +25,9 @@ _DEMUXERS: Final = (
 # Names of libsndfile's formats; SD2 is left out because it reads a neighbour of the file.
 _SOUND_FILE_FORMATS: Final = ("AIFF", "AU", "CAF", "FLAC", "MP3", "OGG", "RF64", "W64", "WAV", "WAVEX")
 
+DAMAGED: Final = (av.FFmpegError, IndexError)
+"""What PyAV raises at a damaged container; the latter for a stream that comes up in the middle."""
+
 
 def open_container(file: BinaryIO, path: Path) -> Any:
     """A container that is open for reading (PyAV), to be closed by its context.
@@ -48,9 +51,9 @@ def open_container(file: BinaryIO, path: Path) -> Any:
 
 
 def picture_stream(container: Any) -> Any:
-    """The first stream of pictures (PyAV) that is no cover; None where there is none."""
-    streams = container.streams.video
-    return next((one for one in streams if not one.disposition & av.stream.Disposition.attached_pic), None)
+    """The first stream of pictures (PyAV) that is no cover and has a decoder here; None where there is none."""
+    pictures = [one for one in container.streams.video if not one.disposition & av.stream.Disposition.attached_pic]
+    return next((one for one in pictures if one.codec_context is not None), None)
 
 
 def open_sound_file(path: Path) -> soundfile.SoundFile | None:

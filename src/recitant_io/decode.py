@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Final
+from typing import Any, Final
 
 import av
 import numpy as np
@@ -17,11 +17,13 @@ import soundfile
 from recitant_core.errors import UnreadableMedia
 from recitant_core.units.arrays import Audio
 from recitant_core.units.channels import MONO, ChannelLayout, layout_from_count
-from recitant_io.containers import open_container, open_sound_file
+from recitant_io.containers import DAMAGED, open_container, open_sound_file
 
 BLOCK_FRAMES: Final = 1 << 18
 LEAST_RATE_HZ: Final = 4_000
 MOST_RATE_HZ: Final = 768_000
+MOST_S: Final = 12 * 3600
+"""Of a recording that is taken in: a long day of an event; whatever is longer is a mistake or a trap."""
 _UNKNOWN_SIZES: Final = (0, 0x7FFFFFFF, 0xFFFFFFFF)  # what writers put that could not go back to the header
 
 
@@ -35,13 +37,17 @@ class MediaFacts:
     """None where the container does not say."""
     is_seekable_pcm: bool
     coding: str
+    announced_s: float | None
+    """How long it says it is, in seconds, be it true or not; None where it says nothing."""
 
 
 @contextmanager
-def open_media(
+def open_here(
     path: Path, sound_track: int = 0, channel: int | None = None
 ) -> "Iterator[tuple[MediaFacts, Iterator[Audio]]]":
-    """The facts of a file and its blocks, float32 (frames, channels), finite.
+    """The facts of a file and its blocks, float32 (frames, channels), finite; decoded in this process.
+
+    Files of strangers go through confined.open_media.
 
     Args:
         path: of the file.
@@ -49,7 +55,8 @@ def open_media(
         channel: one channel alone, counted from 0; all of them if None.
 
     Raises:
-        UnreadableMedia: missing, empty, cut short, no sound inside, not decodable, or samples that are no numbers.
+        UnreadableMedia: missing, empty, cut short, no sound inside, not decodable, too long, or samples that are no
+            numbers.
         UnsupportedLayout: a number of channels without an agreed meaning.
     """
     _require_contents(path)
@@ -65,8 +72,10 @@ def open_media(
             ("PCM", "FLOAT", "DOUBLE")
         )
         frames = file.frames if file.frames < 1 << 62 else None
-        facts = MediaFacts(file.samplerate, layout, frames, is_pcm, f"{file.format} {file.subtype}")
-        yield facts, _finite(path, _alone(_sound_blocks(path, file, facts), channel), file.samplerate)
+        announced_s = None if frames is None else frames / file.samplerate
+        _require_length(path, announced_s)
+        facts = MediaFacts(file.samplerate, layout, frames, is_pcm, f"{file.format} {file.subtype}", announced_s)
+        yield facts, _checked(path, _alone(_sound_blocks(path, file, facts), channel), file.samplerate)
 
 
 def _layout(path: Path, n_channels: int, channel: int | None) -> ChannelLayout:
@@ -128,11 +137,17 @@ def _sound_blocks(path: Path, file: soundfile.SoundFile, facts: MediaFacts) -> I
         raise UnreadableMedia("cut_short", file=path.name, promised_bytes=facts.length_frames, found_bytes=read)
 
 
-def _finite(path: Path, blocks: Iterator[Audio], rate_hz: int) -> Iterator[Audio]:
+def _require_length(path: Path, length_s: float | None) -> None:
+    if length_s is not None and length_s > MOST_S:
+        raise UnreadableMedia("too_long", file=path.name, hours=length_s / 3600, most_hours=MOST_S // 3600)
+
+
+def _checked(path: Path, blocks: Iterator[Audio], rate_hz: int) -> Iterator[Audio]:
     read = 0
     for block in blocks:
         require_finite(block, path.name, read / rate_hz, rate_hz)
         read += len(block)
+        _require_length(path, read / rate_hz)
         yield block
 
 
@@ -158,11 +173,22 @@ def _open_container(
         if not container.streams.audio:
             raise UnreadableMedia("no_audio", file=path.name)
         stream = container.streams.audio[min(sound_track, len(container.streams.audio) - 1)]
+        if stream.codec_context is None:
+            raise UnreadableMedia("unknown_coding", file=path.name)
         rate_hz = stream.rate or 0
         _require_rate(path, rate_hz)
         layout = _layout(path, stream.channels, channel)
-        facts = MediaFacts(rate_hz, layout, None, False, f"{container.format.name} {stream.codec_context.name}")
-        yield facts, _finite(path, _alone(_container_blocks(path, container, stream), channel), rate_hz)
+        announced_s = _announced_s(container, stream)
+        _require_length(path, announced_s)
+        coding = f"{container.format.name} {stream.codec_context.name}"
+        facts = MediaFacts(rate_hz, layout, None, False, coding, announced_s)
+        yield facts, _checked(path, _alone(_container_blocks(path, container, stream), channel), rate_hz)
+
+
+def _announced_s(container: Any, stream: Any) -> float | None:
+    if stream.duration:
+        return float(stream.duration * stream.time_base)
+    return container.duration / av.time_base if container.duration else None
 
 
 def _container_blocks(path: Path, container, stream) -> Iterator[Audio]:  # type: ignore[no-untyped-def]
@@ -178,7 +204,7 @@ def _container_blocks(path: Path, container, stream) -> Iterator[Audio]:  # type
             if held >= BLOCK_FRAMES:
                 yield np.concatenate(pending)
                 pending, held = [], 0
-    except av.FFmpegError as error:
+    except DAMAGED as error:
         raise UnreadableMedia("damaged", file=path.name, at_s=None) from error
     if pending:
         yield np.concatenate(pending)

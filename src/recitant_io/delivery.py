@@ -22,7 +22,7 @@ from recitant_core.timeline.model import Master, Plan
 from recitant_core.timeline.speaking import Talk
 from recitant_core.units.channels import MONO
 from recitant_core.units.threads import at_once, results_at_once
-from recitant_io.conform import file_hash, storage_errors
+from recitant_io.conform import file_hash
 from recitant_io.copies import CodecCopy, ProvedCopy, decoded_data, write_proved
 from recitant_io.film import FilmCopy
 from recitant_io.kept_mix import kept_mix
@@ -30,6 +30,7 @@ from recitant_io.pdf import write_pdf
 from recitant_io.planned import CHECKSUMS, Origin, Planned, has_copies, is_mono, require_possible
 from recitant_io.quality import looks_of
 from recitant_io.shared_sound import PlannedCopy, film_of_encoded, rows_of
+from recitant_io.storage import storage_errors
 from recitant_io.writing import Writing
 
 _RENDERED, _FITTED, _WRITTEN, _LOOKED_AT = 0.28, 0.6, 0.8, 0.87  # shares of the work done then

@@ -9,10 +9,15 @@ from recitant_core.intake.evidence import gather
 from recitant_core.intake.findings import Finding
 from recitant_core.intake.piece_levels import speech_to_noise
 from recitant_core.intake.roles import RoleGuess, guess_role
+from recitant_core.ports import Progress, no_progress
 from recitant_core.speech.activity import SpeechSpan, speech_share
-from recitant_io.conform import Conformed, StoredSource, conform, storage_errors, stored_total_energy
-from recitant_io.probe import Probe, probe
+from recitant_io.confined import probe
+from recitant_io.conform import Conformed, StoredSource, conform, stored_total_energy
+from recitant_io.probe import Probe
 from recitant_io.speech import speech_spans
+from recitant_io.storage import storage_errors
+
+_CONFORM_SHARE, _SPEECH_SHARE = 0.4, 0.6  # of the time, roughly
 
 
 @dataclass(frozen=True)
@@ -28,7 +33,7 @@ class Examined:
     floor_dbfs: float | None
 
 
-def examine_file(path: Path) -> Examined:
+def examine_file(path: Path, progress: Progress = no_progress) -> Examined:
     """Read a file once, look for faults and listen for speech.
 
     Raises:
@@ -36,9 +41,11 @@ def examine_file(path: Path) -> Examined:
     """
     with storage_errors(), tempfile.TemporaryDirectory(prefix="recitant-") as scratch:
         folder = Path(scratch) / "conformed"
-        conformed = conform(path, folder)
+        conformed = conform(path, folder, lambda share: progress(_CONFORM_SHARE * share))
         recording = StoredSource(folder / "audio.f32", path.name, conformed.n_channels)
-        speech = speech_spans(recording, stored_total_energy(folder))
+        speech = speech_spans(
+            recording, stored_total_energy(folder), lambda share: progress(_CONFORM_SHARE + _SPEECH_SHARE * share)
+        )
         evidence = gather(recording)
         findings = findings_of(evidence, speech, recording, conformed.coding, conformed.rate_hz)
         levels = speech_to_noise(evidence, speech)

@@ -19,11 +19,11 @@ from recitant_core.errors import PlanError, UnreadableMedia
 from recitant_core.ports import Progress, no_progress
 from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ
-from recitant_io.conform import storage_errors
-from recitant_io.containers import chapter_data, open_container, picture_stream
+from recitant_io.containers import DAMAGED, chapter_data, open_container, picture_stream
 from recitant_io.film_captions import CaptionTrack
 from recitant_io.film_tracks import CopiedSound, FilmSound, FilmTrack, TrackForm, film_track
 from recitant_io.sound_file import SoundFileForm, sound_writer
+from recitant_io.storage import storage_errors
 
 ORIGINAL: Final = "Original sound"
 """Name of a track that came with the picture, where it has none of its own."""
@@ -61,12 +61,14 @@ FILM_FORMS: Final = {
 
 @dataclass(frozen=True)
 class PictureTimes:
-    """When a picture begins and ends, in its own clock."""
+    """When a picture begins and ends, in its own clock, and how it is coded."""
 
     first_pts: int
     time_base: Fraction
     length_samples: int
     """At 48 kHz, rounded."""
+    coding: str
+    """As FFmpeg names it."""
 
 
 def picture_times(path: Path) -> PictureTimes:
@@ -90,22 +92,23 @@ def picture_times(path: Path) -> PictureTimes:
             if first is None:
                 raise UnreadableMedia("no_picture", file=path.name)
             length_samples = round((end - first) * stream.time_base * RATE_HZ)
-            return PictureTimes(first, Fraction(stream.time_base), length_samples)
-    except av.FFmpegError as error:
+            return PictureTimes(first, Fraction(stream.time_base), length_samples, stream.codec_context.name)
+    except DAMAGED as error:
         raise UnreadableMedia("damaged", file=path.name, at_s=None) from error
 
 
-def film_form(path: Path, picture: Path) -> FilmForm:
+def film_form(path: Path, coding: str) -> FilmForm:
     """The form that a film's name asks for.
 
+    Args:
+        coding: of the picture, as FFmpeg names it.
+
     Raises:
-        PlanError: no container of this name, or one that does not take such a picture. UnreadableMedia: no picture.
+        PlanError: no container of this name, or one that does not take such a picture.
     """
     form = FILM_FORMS.get(path.suffix.lower())
     if form is None:
         raise PlanError("no_film_form", field="film", found=path.suffix, known=", ".join(FILM_FORMS))
-    with picture.open("rb") as file, open_container(file, picture) as container:
-        coding = _picture(container, picture).codec_context.name
     if form.pictures is not None and coding not in form.pictures:
         raise PlanError("picture_not_for_form", field="film", coding=coding, form=path.suffix)
     return form
@@ -139,7 +142,8 @@ def write_film(
         PlanError: a container that does not take this picture. UnreadableMedia: a picture that cannot be copied.
         StorageFull: no room left.
     """
-    form, times = film_form(path, picture), picture_times(picture)
+    times = picture_times(picture)
+    form = film_form(path, times.coding)
     coding = form.track if bit_rate_kbps is None else replace(form.track, bit_rate_kbps=bit_rate_kbps)
     part = path.with_name(f".{path.name}.part")
     try:
@@ -175,7 +179,7 @@ def write_film(
             for track in tracks:
                 track.finish()
         part.replace(path)
-    except av.FFmpegError as error:
+    except DAMAGED as error:
         raise UnreadableMedia("picture_not_copied", file=picture.name, form=path.suffix) from error
     finally:
         part.unlink(missing_ok=True)

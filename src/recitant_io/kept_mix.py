@@ -12,7 +12,7 @@ import numpy as np
 from recitant_core.render.mix import MixedSegment
 from recitant_core.units.channels import ChannelLayout
 from recitant_core.units.clock import SampleSpan
-from recitant_io.conform import storage_errors
+from recitant_io.storage import storage_errors
 
 BYTES_A_FRAME: Final = 8
 

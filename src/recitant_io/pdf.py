@@ -6,7 +6,7 @@ Held to: tests/io/test_pdf.py
 from pathlib import Path
 from typing import Final
 
-from recitant_io.conform import storage_errors
+from recitant_io.storage import storage_errors
 
 FONTS: Final = Path(__file__).resolve().parents[1] / "recitant_web" / "static" / "vendor"
 """The product ships each font once, with its pages."""

@@ -8,8 +8,8 @@ import av
 
 from recitant_core.errors import UnreadableMedia
 from recitant_core.ports import Progress, no_progress
-from recitant_io.conform import storage_errors
-from recitant_io.containers import open_container
+from recitant_io.containers import DAMAGED, open_container
+from recitant_io.storage import storage_errors
 
 WIDTH: Final = 640
 STILL_WIDTH: Final = 320
@@ -56,7 +56,7 @@ def make_proxy(path: Path, target: Path, frame_rate: Fraction, progress: Progres
                 for packet in out.encode(None):
                     copy.mux(packet)
         part.replace(target)
-    except av.FFmpegError as error:
+    except DAMAGED as error:
         raise UnreadableMedia("damaged", file=path.name, at_s=None) from error
     finally:
         part.unlink(missing_ok=True)
@@ -91,7 +91,7 @@ def make_still(path: Path, target: Path, share: float = 0.3) -> None:
                 for packet in (*out.encode(small), *out.encode(None)):
                     copy.mux(packet)
         part.replace(target)
-    except (av.FFmpegError, IndexError) as error:
+    except DAMAGED as error:
         raise UnreadableMedia("damaged", file=path.name, at_s=None) from error
     finally:
         part.unlink(missing_ok=True)

@@ -11,9 +11,10 @@ from recitant_core.interchange.plan_json import plan_from_data
 from recitant_core.ports import SampleSource
 from recitant_core.timeline.model import Plan
 from recitant_core.units.clock import RATE_HZ
-from recitant_io.conform import FileSource, StoredSource, conform, file_hash, storage_errors
-from recitant_io.decode import open_media
+from recitant_io.confined import open_media
+from recitant_io.conform import FileSource, StoredSource, conform, file_hash
 from recitant_io.json_file import checked_data
+from recitant_io.storage import storage_errors
 
 
 @dataclass(frozen=True)

@@ -17,6 +17,7 @@ from recitant_core.timeline.speaking import Talk
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.timecode import samples_from_timecode
 from recitant_io.codecs import CODECS, checked_bit_rate, codec_by_name
+from recitant_io.confined_pictures import picture_coding
 from recitant_io.containers import chapter_data
 from recitant_io.copies import CodecCopy, Copy, SoundFileCopy
 from recitant_io.film import FILM_FORMS, FilmCopy, FilmWanted, film_form
@@ -222,7 +223,7 @@ def require_possible(planned: Sequence[Planned]) -> None:
             film = one.origin.film
             if film is None:
                 raise PlanError("no_picture_for_film", field="files")
-            film_form(Path(f"film{film.suffix}"), film.picture)
+            film_form(Path(f"film{film.suffix}"), picture_coding(film.picture))
             if "stems" in one.order.wanted.film_tracks and not _can_be_tracks(one.order):
                 raise PlanError("no_stems_for_film", field="files")
             if "captions" in one.order.wanted.film_tracks and not film.captions:

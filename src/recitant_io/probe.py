@@ -1,6 +1,7 @@
 """What a file says about itself beside its sound: where it belongs in time, its sound tracks, its picture."""
 
 import os
+import struct
 from dataclasses import dataclass
 from fractions import Fraction
 from itertools import pairwise
@@ -12,9 +13,10 @@ import wavinfo
 
 from recitant_core.errors import UnreadableMedia
 from recitant_core.units.timecode import FRAME_RATES
-from recitant_io.containers import open_container, picture_stream
+from recitant_io.containers import DAMAGED, open_container, picture_stream
 
 _PACKETS_LOOKED_AT: Final = 1_500
+_DS64_END: Final = 48  # of the fields of the ds64 chunk, which comes first
 _RATE_TOLERANCE: Final = 0.002
 _PLAYS_IN_BROWSER: Final = {
     "h264": ("yuv420p", "yuvj420p"),
@@ -71,14 +73,14 @@ def probe(path: Path) -> Probe:
     try:
         with path.open("rb") as file, open_container(file, path) as container:
             return _container(container, reference)
-    except (UnreadableMedia, av.FFmpegError, OSError, ValueError):
+    except (UnreadableMedia, *DAMAGED, OSError, ValueError):
         return Probe(*reference, None, (), None)
 
 
 def _time_reference(path: Path) -> tuple[int | None, int | None]:
     with path.open("rb") as file:
-        head = file.read(12)
-    if head[:4] not in (b"RIFF", b"RF64", b"BW64") or head[8:] != b"WAVE":
+        head = file.read(_DS64_END)
+    if head[:4] not in (b"RIFF", b"RF64", b"BW64") or head[8:12] != b"WAVE" or not _has_whole_table(head):
         return None, None
     try:
         info = wavinfo.WavInfoReader(os.fspath(path))
@@ -89,6 +91,17 @@ def _time_reference(path: Path) -> tuple[int | None, int | None]:
         return None, None
 
 
+def _has_whole_table(head: bytes) -> bool:
+    """Whether the table of long chunks of an RF64 file fits where it stands; readers believe it to billions of lines.
+
+    Source: EBU Tech 3306, ds64 chunk: three lengths of eight bytes, the number of lines, lines of twelve bytes.
+    """
+    if head[12:16] != b"ds64" or len(head) < _DS64_END:
+        return True
+    chunk_bytes, n_lines = struct.unpack("<I24xI", head[16:_DS64_END])
+    return bool(28 + 12 * n_lines <= chunk_bytes)
+
+
 def _container(container: Any, reference: tuple[int | None, int | None]) -> Probe:
     video = picture_stream(container)
     origin_s = _start_s(video) if video is not None else 0.0
@@ -96,9 +109,7 @@ def _container(container: Any, reference: tuple[int | None, int | None]) -> Prob
         SoundTrack(
             index,
             stream.metadata.get("title") or stream.metadata.get("handler_name", ""),
-            stream.codec_context.name,
-            stream.channels,
-            stream.rate or 0,
+            *_coding(stream),
             round((_start_s(stream) - origin_s) * 48_000) if video is not None else 0,
         )
         for index, stream in enumerate(container.streams.audio)
@@ -107,6 +118,13 @@ def _container(container: Any, reference: tuple[int | None, int | None]) -> Prob
     for stream in container.streams:
         timecode = timecode or stream.metadata.get("timecode")
     return Probe(*reference, timecode, tracks, _picture(container, video) if video is not None else None)
+
+
+def _coding(stream: Any) -> tuple[str, int, int]:
+    # A stream that has no decoder here knows nothing of its sound.
+    if stream.codec_context is None:
+        return "unknown", 0, 0
+    return stream.codec_context.name, stream.channels, stream.rate or 0
 
 
 def _start_s(stream: Any) -> float:

@@ -20,7 +20,7 @@ from recitant_core.dsp.quantise import Integers
 from recitant_core.measure.meter import Readings
 from recitant_core.units.arrays import Audio
 from recitant_core.units.timecode import frame_rate
-from recitant_io.conform import storage_errors
+from recitant_io.storage import storage_errors
 
 FLOAT_BITS: Final = 32
 MOST_RIFF_BYTES: Final = (1 << 32) - (1 << 16)  # sizes are 32 bit; room for the chunks that describe

@@ -23,8 +23,9 @@ from recitant_core.measure.meter import Readings
 from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ, samples_from_s
 from recitant_core.units.level import factor_from_db
-from recitant_io.conform import at_48k, storage_errors
+from recitant_io.conform import at_48k
 from recitant_io.riff import FLOAT_BITS, Description, RiffWriter
+from recitant_io.storage import storage_errors
 
 SUFFIXES: Final = {"wav": ".wav", "aiff": ".aif", "flac": ".flac"}
 SIDES: Final = ("L", "R")

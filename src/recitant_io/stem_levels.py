@@ -10,7 +10,7 @@ import numpy as np
 from recitant_core.delivery.outline import MixOutline
 from recitant_core.timeline.model import Role
 from recitant_core.units.arrays import FloatArray
-from recitant_io.conform import storage_errors
+from recitant_io.storage import storage_errors
 
 MOST_KEPT: Final = 48
 

@@ -17,9 +17,17 @@ _SENTENCES = {
     ),
     "no_audio": "{file} holds no sound. Choose a file with an audio track.",
     "no_samples": "{file} holds no samples. Export it again with its sound.",
+    "unknown_coding": "The sound of {file} is coded in a way that cannot be read here. Export it as WAV.",
     "not_media": "{file} is not a sound file or a movie that can be read, whatever its name says. Export it as WAV.",
     "odd_rate": "{file} says {rate_hz} samples a second, which no sound has. Export it again at 48 kHz.",
     "rate_too_low": "At {rate_hz} samples a second loudness cannot be measured. Export it again at 48 kHz.",
+    "too_long": "{file} is {hours:.0f} hours long; a recording may have {most_hours}. Send it in parts.",
+    "breaks_reader": (
+        "{file} breaks the program that reads it here: it is damaged, or made for that. Save it again as WAV."
+    ),
+    "takes_too_long": (
+        "{file} takes far longer to read than its length explains, so reading was stopped. Save it again as WAV."
+    ),
     "damaged": "{file} is damaged and cannot be decoded to its end. Copy it again or export it again.",
     "not_numbers": (
         "{file} holds samples at {at_s:.2f} s that are no numbers or far beyond any level. "

@@ -1,45 +1,20 @@
 """Files that list other files or addresses are refused, and nothing of theirs is opened."""
 
 import os
-import socketserver
 import subprocess
 import sys
-import threading
 from fractions import Fraction
-from http.server import BaseHTTPRequestHandler
 from pathlib import Path
 
 import av
 import pytest
 
 from recitant_core.errors import UnreadableMedia
+from recitant_io.confined import open_media
 from recitant_io.conform import FileSource
-from recitant_io.decode import open_media
 from recitant_io.picture import make_proxy
 from recitant_io.probe import probe
 from signals.films import film, mp3_bytes
-
-
-@pytest.fixture
-def listener(tmp_path):
-    """A loopback server that would hand out a sound; the paths that were asked for."""
-    asked = []
-    sound = mp3_bytes(tmp_path)
-
-    class Handler(BaseHTTPRequestHandler):
-        def do_GET(self):
-            asked.append(self.path)
-            self.send_response(200)
-            self.end_headers()
-            self.wfile.write(sound)
-
-        def log_message(self, *_arguments):
-            pass
-
-    with socketserver.ThreadingTCPServer(("127.0.0.1", 0), Handler) as server:
-        threading.Thread(target=server.serve_forever, daemon=True).start()
-        yield f"http://127.0.0.1:{server.server_address[1]}", asked
-        server.shutdown()
 
 
 def playlists(address, outside):

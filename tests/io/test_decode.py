@@ -9,8 +9,8 @@ import soundfile
 
 from recitant_core.errors import MediaError, RecitantError, StorageFull
 from recitant_io import conform as conforming
+from recitant_io.confined import open_media
 from recitant_io.conform import FileSource, StoredSource, conform, stored_energy
-from recitant_io.decode import open_media
 from recitant_words.sentences import sentence
 from signals import RATE_HZ, programme, sine
 

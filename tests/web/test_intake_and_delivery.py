@@ -18,6 +18,7 @@ from recitant_web.jobs.models import Job, JobState
 from recitant_web.listening.examination import examine
 from recitant_web.programme import actions as programmes
 from recitant_web.programme.models import Programme, Source
+from recitant_web.shared.names import safe_name
 from signals import sine
 from signals.films import film as film_file
 
@@ -103,11 +104,15 @@ def test_an_upload_can_be_dropped(signed_in, empty, media):
         ("C:\\takes\\one.wav", "one.wav"),
         ("Größe 鐘\u202e.wav", "Größe 鐘.wav"),
         ("..wav", "..wav"),
+        ("..", "unnamed"),
+        (" . ", "unnamed"),
+        ("a\udc80b.wav", "ab.wav"),
+        ("x" * 300 + ".wav", "x" * 255),
     ],
 )
 def test_names_are_shown_and_never_used_as_paths(signed_in, empty, after_commit, media, sent, shown):
     _upload(signed_in, empty, after_commit, sent, wav_bytes(sine(-20, 0.5)))
-    assert programmes.safe_name(sent) == shown
+    assert safe_name(sent) == shown
     source = Source.objects.get()
     assert source.state == "ready"
     assert (media / source.original_file).resolve().is_relative_to(media.resolve())

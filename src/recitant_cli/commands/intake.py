@@ -6,6 +6,7 @@ import sys
 
 from recitant_cli.commands.reading import add_files
 from recitant_cli.intake_data import examined_data
+from recitant_cli.telling import teller
 from recitant_core.errors import RecitantError
 from recitant_core.intake.findings import Severity
 from recitant_io.examine import examine_file
@@ -19,7 +20,7 @@ def run(chosen: argparse.Namespace) -> int:
     has_fault = is_unreadable = False
     for path in chosen.files:
         try:
-            found = examine_file(path)
+            found = examine_file(path, teller(f"looking at {path.name}"))
         except RecitantError as error:
             print(f"recitant: {sentence(error)}", file=sys.stderr)
             is_unreadable = True

@@ -11,6 +11,7 @@ from functools import partial
 from pathlib import Path
 
 from recitant_cli.commands.many import mix_many
+from recitant_cli.telling import teller
 from recitant_core.balance.first_balance import first_balance
 from recitant_core.balance.first_balance_values import LEADS, NEARER_LU, STEPS, Choices
 from recitant_core.captions.rules import Cue
@@ -103,7 +104,7 @@ def mixed(chosen: argparse.Namespace, path: Path, out: Path) -> int:
         film = None if chosen.picture is None else _film(chosen)
         asked = None if chosen.files is None else wanted_files(chosen.files)
         orders = [Order(spec, asked or files_of(spec)) for spec in specs]
-        tell = _progress_line if sys.stderr.isatty() else (lambda _share: None)
+        tell = teller(f"mixing {path.name}")
         if chosen.first_balance:
             steps = tuple(step for step in STEPS if step not in chosen.skip)
             choices = Choices(chosen.music, chosen.effects, chosen.ducking, chosen.leads, steps)
@@ -209,7 +210,3 @@ def _film(chosen: argparse.Namespace) -> FilmWanted:
     if chosen.captions is not None:
         cues = tuple(read_captions(chosen.captions.read_bytes(), form_of(chosen.captions.name)))
     return FilmWanted(chosen.picture, film_suffix(chosen.picture.name), captions=cues)
-
-
-def _progress_line(share: float) -> None:
-    print(f"\rmixing {100 * share:3.0f} %", end="", file=sys.stderr, flush=True)

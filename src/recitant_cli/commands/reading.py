@@ -3,8 +3,9 @@
 import argparse
 from pathlib import Path
 
+from recitant_cli.telling import teller
 from recitant_core.measure.meter import MeterState, Readings, feed_meter, read_meter
-from recitant_io.decode import open_media
+from recitant_io.confined import open_media
 
 
 def add_files(parser: argparse.ArgumentParser) -> None:
@@ -19,12 +20,14 @@ def read_file(path: Path) -> tuple[Readings, dict[str, object], int]:
     Raises:
         UnreadableMedia: it cannot be read.
     """
+    tell = teller(f"measuring {path.name}")
     with open_media(path) as (facts, blocks):
         meter = MeterState.at_rest(facts.layout, facts.rate_hz)
         frames = 0
         for block in blocks:
             meter = feed_meter(block, meter)
             frames += len(block)
+            tell(min(1.0, frames / facts.rate_hz / facts.announced_s) if facts.announced_s else 0.0)
         readings = read_meter(meter)
     described = {
         "file": str(path),

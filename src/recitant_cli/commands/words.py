@@ -6,12 +6,13 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
+from recitant_cli.telling import teller
 from recitant_core.balance.closeness import diagnoses_of_lost
 from recitant_core.captions.making import cues_of
 from recitant_core.captions.rules import CaptionRules
 from recitant_core.delivery.catalogue import DEFAULT_SPEC_ID
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU
-from recitant_core.ports import Progress, no_progress
+from recitant_core.ports import Progress
 from recitant_core.render.scene import scene_of
 from recitant_core.timeline.words import turns_in_programme
 from recitant_core.transcript.lost import LostPassage, counted, lost_passages
@@ -60,7 +61,7 @@ def run(chosen: argparse.Namespace) -> int:
         form_of(chosen.captions.name)  # before minutes of work
     model = transcriber(chosen.model)
     glossary = [] if chosen.glossary is None else [line.strip() for line in chosen.glossary.read_text().splitlines()]
-    tell = _progress_line if sys.stderr.isatty() else no_progress
+    tell = teller("hearing words,")
     if chosen.lost:
         return _lost(chosen, model, tell)
     turns, clips = _turns(chosen, model, [term for term in glossary if term], tell)
@@ -126,8 +127,3 @@ def _causes(loaded: LoadedPlan, passages: Sequence[LostPassage]) -> list[str]:
     scene, spans = scene_of(plan, energies, speech), [one.span for one in passages]
     found = diagnoses_of_lost(spans, scene, plan, energies, speech, spec, DEFAULT_ASKED_LU)
     return [cause_words(one) for one in found]
-
-
-def _progress_line(share: float) -> None:
-    end = "\n" if share >= 1.0 else ""
-    print(f"\r{share:5.0%}", end=end, file=sys.stderr, flush=True)

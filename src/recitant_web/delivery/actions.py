@@ -23,12 +23,12 @@ from recitant_core.timeline.model import Master
 from recitant_core.timeline.speaking import Spans, Talk
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.codecs import wanted_files
-from recitant_io.conform import require_room
 from recitant_io.delivery import deliver, planned_files
 from recitant_io.film import FilmWanted
 from recitant_io.kept_mix import BYTES_A_FRAME as BYTES_A_KEPT_FRAME
 from recitant_io.planned import Origin
 from recitant_io.spec_file import files_of
+from recitant_io.storage import require_room
 from recitant_web.delivery.labels import keep_cover, labels_data, labels_of_delivery
 from recitant_web.delivery.models import Delivery, SheetLine
 from recitant_web.delivery.parts import Part, part_in, version_of, whole_of

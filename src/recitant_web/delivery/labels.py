@@ -8,7 +8,8 @@ from typing import Any, Final
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 
-from recitant_io.labels import MOST_COVER_BYTES, Labels, cover_from_bytes
+from recitant_io.confined_pictures import cover_from_bytes
+from recitant_io.labels import MOST_COVER_BYTES, Labels
 from recitant_web.delivery.models import Delivery, ProgrammeLabels
 from recitant_web.programme.models import Programme
 from recitant_web.shared.shapes import Text

@@ -5,7 +5,7 @@ from pathlib import Path
 from django.conf import settings
 
 from recitant_core.errors import UnreadableMedia
-from recitant_io.picture import make_still
+from recitant_io.confined_pictures import make_still
 from recitant_web.programme.ingesting import shown_as
 from recitant_web.programme.models import Picture
 

@@ -11,15 +11,16 @@ from django.db import transaction
 from recitant_core.delivery.figures import readings_data
 from recitant_core.errors import UnreadableMedia
 from recitant_core.ports import no_progress
-from recitant_io.conform import conform, file_hash, require_room, storage_errors
+from recitant_io.conform import conform, file_hash
+from recitant_io.storage import require_room, storage_errors
 from recitant_web.accounts.models import Workspace
 from recitant_web.desk.edits.recordings import Use
 from recitant_web.desk.log import lock
 from recitant_web.library.models import Favourite, Sound
-from recitant_web.programme.actions import safe_name
 from recitant_web.programme.ingesting import shown_as
 from recitant_web.programme.models import Programme, Source, SourceKind, SourceState
 from recitant_web.programme.queries import conformed_folder
+from recitant_web.shared.names import safe_name
 from recitant_web.shared.shapes import converted
 
 MOST_LENGTH_SAMPLES = 10 * 60 * 48_000

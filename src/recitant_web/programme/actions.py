@@ -1,11 +1,10 @@
 """Use cases of programmes: make one, bring files in, whole or piece by piece."""
 
-import unicodedata
 import uuid
 from collections.abc import Iterable
 from datetime import datetime, timedelta
 from functools import partial
-from pathlib import Path, PurePosixPath, PureWindowsPath
+from pathlib import Path
 from typing import Any
 
 from django.conf import settings
@@ -14,13 +13,14 @@ from django.utils import timezone
 
 from recitant_core.errors import EditRefused, PlanError, UnreadableMedia
 from recitant_core.timeline.laying import Laying, LayingOrder
-from recitant_io.conform import require_room, storage_errors
+from recitant_io.storage import require_room, storage_errors
 from recitant_web.accounts.models import Workspace
 from recitant_web.accounts.queries import is_role_of
 from recitant_web.jobs.actions import start_job
 from recitant_web.programme.ingesting import INGEST
 from recitant_web.programme.models import Picture, Pile, Programme, Source, SourceKind, SourceState, Upload
 from recitant_web.programme.signals import original_asked, pile_changed
+from recitant_web.shared.names import safe_name
 
 UPLOAD_KEPT = timedelta(days=7)
 PARTS_KEPT = timedelta(days=1)
@@ -32,18 +32,6 @@ def create_programme(workspace: Workspace, title: str, frame_rate: str, spec_id:
     return Programme.objects.create(
         workspace=workspace, title=title.strip()[:200] or "Untitled", frame_rate=frame_rate, spec_id=spec_id
     )
-
-
-def safe_name(name: str) -> str:
-    """What is shown for a file: its last part, without control characters, never empty.
-
-    >>> safe_name("../../etc/passwd")
-    'passwd'
-    """
-    last = PureWindowsPath(PurePosixPath(name).name).name
-    # Characters that turn or hide text would let a name pretend to be another.
-    kept = "".join(c for c in unicodedata.normalize("NFC", last) if unicodedata.category(c)[0] != "C").strip()
-    return kept[:255] or "unnamed"
 
 
 def bring_in(

@@ -21,15 +21,18 @@ from recitant_core.speech.activity import SpeechSpan, energy_probability, spans_
 from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.timecode import frame_rate, samples_from_timecode
-from recitant_io.channels import RecorderFile, recorder_file
-from recitant_io.conform import conform, file_hash, storage_errors, stored_total_energy
-from recitant_io.picture import make_proxy
-from recitant_io.probe import Probe, probe
+from recitant_io.channels import RecorderFile
+from recitant_io.confined import probe, recorder_file
+from recitant_io.confined_pictures import make_proxy
+from recitant_io.conform import conform, file_hash, stored_total_energy
+from recitant_io.probe import Probe
 from recitant_io.speech import speech_spans
+from recitant_io.storage import storage_errors
 from recitant_web.jobs.actions import start_job
 from recitant_web.programme.models import Picture, Pile, Programme, Source, SourceState
 from recitant_web.programme.queries import conformed_folder, stored_source
 from recitant_web.programme.signals import pile_changed, source_heard, source_ready
+from recitant_web.shared.names import disk_name
 from recitant_words.findings import finding_data, role_reasons
 from recitant_words.notices import notice, recorder_words
 
@@ -187,7 +190,7 @@ def shown_as(path: Path, name: str) -> Iterator[Path]:
     """A file under the name that its user knows, for as long as the context lasts."""
     folder = path.with_name(f"{path.name}.as")
     folder.mkdir(exist_ok=True)
-    shown = folder / name.encode("utf-8")[:200].decode("utf-8", "ignore").replace("/", "_")
+    shown = folder / disk_name(name)
     try:
         shown.unlink(missing_ok=True)
         shown.hardlink_to(path)

@@ -9,7 +9,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 
 from recitant_core.errors import ContractError, EditRefused, RecitantError, StorageFull
-from recitant_io.conform import require_room
+from recitant_io.storage import require_room
 from recitant_words.notices import notice
 from recitant_words.sentences import sentence
 

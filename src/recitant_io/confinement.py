@@ -1,0 +1,141 @@
+"""The child process that reads a stranger's file: takes one request, limits itself, answers in frames, and ends."""
+
+import os
+import resource
+import sys
+from collections.abc import Callable
+from dataclasses import asdict
+from fractions import Fraction
+from pathlib import Path
+from typing import Any, BinaryIO, Final
+
+import msgspec
+
+from recitant_core.errors import RecitantError
+from recitant_core.ports import Progress
+from recitant_io.channels import recorder_file
+from recitant_io.decode import MOST_S, open_here
+from recitant_io.frames import ANSWER, BLOCK, FACTS, HEAD, PROGRESS, REFUSAL, Refusal, Request
+from recitant_io.machine import end_with_parent
+from recitant_io.probe import probe
+
+_SOUND_BYTES: Final = 2 << 30
+_PICTURE_BYTES: Final = 4 << 30
+_FIRST_S: Final = 60
+"""Processor time before a file has said how long it is."""
+_SLOWEST: Final = 4.0
+"""Times real time that a sound is decoded at, at the least."""
+_PICTURE_S: Final = 8.0
+"""Processor time for a second of picture, at the most: large pictures are decoded slower than they play."""
+_MOST_PICTURE_BYTES: Final = 4 << 30
+
+
+def main() -> int:
+    """Take the request from standard input and answer on standard output; the exit code."""
+    end_with_parent()
+    request = msgspec.msgpack.decode(sys.stdin.buffer.read(), type=Request)
+    # What a library prints must not come between the frames.
+    with os.fdopen(os.dup(1), "wb", buffering=0) as out:
+        os.dup2(2, 1)
+        operation, n_bytes = _OPERATIONS[request.operation]
+        _limit(n_bytes, _FIRST_S if n_bytes == _SOUND_BYTES else None, can_write=n_bytes == _PICTURE_BYTES)
+        try:
+            answer = operation(Path(request.path), out, **request.arguments)
+        except BrokenPipeError:
+            return 1  # nobody listens any more
+        except RecitantError as error:
+            _send(out, REFUSAL, msgspec.msgpack.encode(_refusal(error)))
+        except Exception as error:
+            # Libraries fail at hostile files in ways that they do not declare; all of them mean the same here.
+            name = Path(request.path).name
+            refusal = Refusal("UnreadableMedia", "damaged", {"file": name, "at_s": None}, repr(error)[:500])
+            _send(out, REFUSAL, msgspec.msgpack.encode(refusal))
+        else:
+            _send(out, ANSWER, msgspec.msgpack.encode(answer))
+    return 0
+
+
+def _decode(path: Path, out: BinaryIO, sound_track: int, channel: int | None) -> None:
+    with open_here(path, sound_track, channel) as (facts, blocks):
+        length_s = facts.announced_s if facts.announced_s is not None else MOST_S
+        _limit(_SOUND_BYTES, _FIRST_S + length_s / _SLOWEST, can_write=False)
+        _send(out, FACTS, msgspec.msgpack.encode(asdict(facts)))
+        for block in blocks:
+            _send(out, BLOCK, block.data)
+
+
+def _probe(path: Path, _out: BinaryIO) -> Any:
+    return asdict(probe(path))
+
+
+def _recorder(path: Path, _out: BinaryIO) -> Any:
+    found = recorder_file(path)
+    return None if found is None else (found.names, found.peaks.tolist())
+
+
+def _proxy(path: Path, out: BinaryIO, target: str, frame_rate: str) -> None:
+    from recitant_io.picture import make_proxy  # loaded by those alone who need it, as below
+
+    found = probe(path).picture
+    length_s = found.length_samples / 48_000 if found is not None else MOST_S
+    _limit(_PICTURE_BYTES, _FIRST_S + length_s * _PICTURE_S, can_write=True)
+    make_proxy(path, Path(target), Fraction(frame_rate), _teller(out))
+
+
+def _still(path: Path, _out: BinaryIO, target: str) -> None:
+    from recitant_io.picture import make_still
+
+    _limit(_PICTURE_BYTES, _FIRST_S, can_write=True)
+    make_still(path, Path(target))
+
+
+def _cover(path: Path, _out: BinaryIO, data: bytes) -> Any:
+    from recitant_io.labels import cover_from_bytes
+
+    return asdict(cover_from_bytes(data, path.name))
+
+
+_OPERATIONS: Final[dict[str, tuple[Callable[..., Any], int]]] = {
+    "decode": (_decode, _SOUND_BYTES),
+    "probe": (_probe, _SOUND_BYTES),
+    "recorder": (_recorder, _SOUND_BYTES),
+    "cover": (_cover, _SOUND_BYTES),
+    "proxy": (_proxy, _PICTURE_BYTES),
+    "still": (_still, _PICTURE_BYTES),
+}
+
+
+def _limit(n_bytes: int, processor_s: float | None, *, can_write: bool) -> None:
+    _lower(resource.RLIMIT_AS, n_bytes)
+    _lower(resource.RLIMIT_FSIZE, _MOST_PICTURE_BYTES if can_write else 0)
+    _lower(resource.RLIMIT_CORE, 0)
+    if processor_s is not None:
+        used = resource.getrusage(resource.RUSAGE_SELF)
+        _lower(resource.RLIMIT_CPU, round(used.ru_utime + used.ru_stime + processor_s))
+
+
+def _lower(which: int, value: int) -> None:
+    hard = resource.getrlimit(which)[1]
+    resource.setrlimit(which, (value if hard == resource.RLIM_INFINITY else min(value, hard), hard))
+
+
+def _teller(out: BinaryIO) -> Progress:
+    return lambda share: _send(out, PROGRESS, msgspec.msgpack.encode(share))
+
+
+def _refusal(error: RecitantError) -> Refusal:
+    plain = str | int | float | None
+    facts = {name: value if isinstance(value, plain) else str(value) for name, value in error.facts.items()}
+    return Refusal(type(error).__name__, error.code, facts, repr(error.__cause__ or "")[:500])
+
+
+def _send(out: BinaryIO, kind: int, data: "bytes | memoryview") -> None:
+    view = memoryview(data).cast("B")
+    out.write(HEAD.pack(kind, len(view)))
+    at = 0
+    while at < len(view):
+        at += out.write(view[at:])
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,32 @@
+"""What passes between a reader in a child process and its parent.
+
+A frame is its kind (one byte), the length of its content (eight bytes, little-endian) and the content: MessagePack, or
+samples as float32.
+"""
+
+import struct
+from typing import Any, Final
+
+import msgspec
+
+HEAD: Final = struct.Struct("<BQ")
+FACTS, BLOCK, PROGRESS, ANSWER, REFUSAL = range(1, 6)
+
+
+class Request(msgspec.Struct):
+    """What is to be done with which file."""
+
+    operation: str
+    path: str
+    arguments: dict[str, Any] = {}
+
+
+class Refusal(msgspec.Struct):
+    """An error of the core, as it travels."""
+
+    kind: str
+    """Name of its class."""
+    code: str
+    facts: dict[str, str | int | float | None]
+    cause: str = ""
+    """What a library said, for a log."""

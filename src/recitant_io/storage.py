@@ -1,0 +1,33 @@
+"""Room on the disk, and what is said when there is none."""
+
+import errno
+import shutil
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from recitant_core.errors import StorageFull
+
+
+@contextmanager
+def storage_errors() -> Iterator[None]:
+    """Turns a full disk into StorageFull."""
+    try:
+        yield
+    except OSError as error:
+        if error.errno in (errno.ENOSPC, errno.EDQUOT):
+            raise StorageFull("storage_full") from error
+        raise
+
+
+def require_room(folder: Path, name: str, needed_bytes: int) -> None:
+    """Nothing, if the disk under a folder has this much room.
+
+    Raises:
+        StorageFull: it has not.
+    """
+    free = shutil.disk_usage(folder).free
+    if free < needed_bytes:
+        raise StorageFull(
+            "file_too_large", file=name, needed=f"{needed_bytes / 1e9:.1f} GB", free=f"{free / 1e9:.1f} GB"
+        )

@@ -1,0 +1,1 @@
+"""Files and requests that were made to break their readers, from a seed."""
