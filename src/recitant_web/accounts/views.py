@@ -28,7 +28,7 @@ class PasswordView(PasswordChangeView):
 
 
 @login_required
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 def stems(request: HttpRequest) -> HttpResponse:
     """The stems of the user's workspaces: the five, and those of their own."""
     found = workspaces_of(request.user)  # type: ignore[arg-type]

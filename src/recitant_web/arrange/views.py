@@ -4,7 +4,7 @@ from django.contrib.auth.decorators import login_required
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from recitant_web.accounts.queries import roles_of
 from recitant_web.arrange.queries import alignment, arrange_delta, arrange_state, history, sample_of_timecode
@@ -22,7 +22,7 @@ LEVELS = (16, 256, 4_096, 65_536)
 
 @login_required
 @ensure_csrf_cookie
-@require_GET
+@require_safe
 def arrange(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The page, with its first state inside."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
@@ -37,7 +37,7 @@ def arrange(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def arrange_now(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The whole state, for a page that fell behind."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
@@ -58,7 +58,7 @@ def arrange_edits(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def arrange_history(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The steps of the log."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
@@ -66,7 +66,7 @@ def arrange_history(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def arrange_alignment(request: HttpRequest, programme_id: int) -> HttpResponse:
     """Where a clip must begin to sound in step with another, and how sure that is; nothing is moved."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
@@ -74,7 +74,7 @@ def arrange_alignment(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def outline(request: HttpRequest, programme_id: int, source_key: str, level: int, tile: int) -> HttpResponse:
     """A tile of a recording's outline: int16, lowest and highest of each channel, piece by piece."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
@@ -89,7 +89,7 @@ def outline(request: HttpRequest, programme_id: int, source_key: str, level: int
 
 
 @login_required
-@require_GET
+@require_safe
 def source_sound(request: HttpRequest, programme_id: int, source_id: int) -> HttpResponse:
     """A block of a recording as it is, for listening before it is placed."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
@@ -103,7 +103,7 @@ def source_sound(request: HttpRequest, programme_id: int, source_id: int) -> Htt
 
 
 @login_required
-@require_GET
+@require_safe
 def picture(request: HttpRequest, programme_id: int) -> HttpResponse | StreamingHttpResponse:
     """The picture as the page can play it."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
@@ -114,7 +114,7 @@ def picture(request: HttpRequest, programme_id: int) -> HttpResponse | Streaming
 
 
 @login_required
-@require_GET
+@require_safe
 def timecode(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The sample that a typed timecode names."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)

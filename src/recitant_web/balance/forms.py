@@ -1,13 +1,12 @@
 """The shape of what the Balance page asks."""
 
-import json
 from typing import Any, Literal
 
 from django.http import HttpRequest
 from msgspec import Struct
 
 from recitant_core.errors import EditRefused
-from recitant_web.shared.shapes import Samples
+from recitant_web.shared.shapes import Samples, text_as
 
 Nearness = Literal["back", "middle", "front"]
 
@@ -34,9 +33,9 @@ def instead_from(request: HttpRequest) -> dict[str, Any] | None:
     text = request.GET.get("instead", "")
     if not text:
         return None
+    found = text_as(text, dict[str, Any])
     try:
-        found = json.loads(text)
-        whole = {name: int(found.get(name) or 0) for name in ("index", "at_sample", "version_id")}
-        return {**found, **whole, "id": str(found.get("id", ""))}
-    except (ValueError, TypeError, AttributeError, OverflowError) as error:
+        whole = {name: int(Samples.read(found.get(name) or 0)) for name in ("index", "at_sample", "version_id")}
+    except (ValueError, TypeError) as error:
         raise EditRefused("gone") from error
+    return {**found, **whole, "id": str(found.get("id", ""))}

@@ -6,7 +6,7 @@ from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from recitant_web.balance.clearance import checked
 from recitant_web.balance.first_balance import ask_first_balance
@@ -30,7 +30,7 @@ PAGE = "balance"
 
 @login_required
 @ensure_csrf_cookie
-@require_GET
+@require_safe
 def balance(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The page, with its first state inside."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
@@ -50,7 +50,7 @@ def balance(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def state(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The state of the page now."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
@@ -84,7 +84,7 @@ def balance_first(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def level_path(request: HttpRequest, programme_id: int) -> HttpResponse:
     """Every gain of a clip at a moment, from the recording to the output."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
@@ -94,7 +94,7 @@ def level_path(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def clip_contours(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The contours of the clips in view."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
@@ -104,7 +104,7 @@ def clip_contours(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def sound(request: HttpRequest, programme_id: int) -> HttpResponse:
     """A block of what is heard, with its readings in a header."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)

@@ -5,7 +5,7 @@ from mimetypes import guess_type
 from django.contrib.auth.decorators import login_required
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from recitant_web.delivery import actions
 from recitant_web.delivery.chapters import chapters_view, keep_chapters, read_chapters
@@ -18,7 +18,7 @@ from recitant_web.shared.refusals import words_of_refusal
 
 
 @login_required
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 def page(request: HttpRequest, programme_id: int) -> HttpResponse:
     """What leaves and in which form, what the fit will do, and what was handed over; a post hands over."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
@@ -115,7 +115,7 @@ def labels(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def cover(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The cover as it is now."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
@@ -129,7 +129,7 @@ def cover(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def chapters_file(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The text for online video as a file."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
@@ -152,7 +152,7 @@ def change(request: HttpRequest, programme_id: int, delivery_id: int) -> HttpRes
 
 
 @login_required
-@require_GET
+@require_safe
 def file(request: HttpRequest, programme_id: int, delivery_id: int, name: str) -> HttpResponse:
     """A file of a delivery."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
@@ -166,7 +166,7 @@ def file(request: HttpRequest, programme_id: int, delivery_id: int, name: str) -
 
 
 @login_required
-@require_GET
+@require_safe
 def everything(request: HttpRequest, programme_id: int, delivery_id: int) -> StreamingHttpResponse:
     """All files of a delivery in one ZIP."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)

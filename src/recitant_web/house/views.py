@@ -3,7 +3,7 @@
 from django.contrib.auth.decorators import login_required
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from recitant_web.accounts.queries import workspaces_of
 from recitant_web.delivery.actions import remove_delivery
@@ -30,7 +30,7 @@ WHICH = ("work", "archived", "deleted")
 
 
 @login_required
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 def programmes(request: HttpRequest) -> HttpResponse:
     """The user's programmes, found and sorted, and a form for a new one."""
     workspace = workspaces_of(request.user).first()
@@ -63,7 +63,7 @@ def programmes(request: HttpRequest) -> HttpResponse:
 
 
 @login_required
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 def season(request: HttpRequest) -> HttpResponse:
     """Chosen programmes handed over to their sheets, and how far all are."""
     refused: list[tuple[Programme, str]] = []
@@ -105,7 +105,7 @@ def keep(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def still(request: HttpRequest, programme_id: int) -> HttpResponse:
     """A still of the picture."""
     picture = Picture.objects.filter(programme__in=programmes_of(request.user), programme=programme_id).first()
@@ -118,7 +118,7 @@ def still(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def room(request: HttpRequest) -> HttpResponse:
     """What takes room, and what of it nothing needs."""
     found = [room_of(programme) for programme in programmes_of(request.user)]

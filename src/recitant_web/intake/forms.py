@@ -1,9 +1,9 @@
 """The shape of what comes in."""
 
-import json
-from typing import Any
+from typing import Annotated, Final
 
 from django.http import HttpRequest
+from msgspec import Meta, Struct
 
 from recitant_core.errors import EditRefused, UnreadableMedia
 from recitant_web.desk.edits.clips import PlaceClips
@@ -13,8 +13,11 @@ from recitant_web.desk.edits.tracks import SetRole
 from recitant_web.desk.models import Clip
 from recitant_web.intake.queries import offered_place
 from recitant_web.programme.models import Picture, Programme, Source
-from recitant_web.shared.shapes import converted
+from recitant_web.shared.shapes import body_of, converted
 from recitant_words.notices import notice
+
+_MOST_BYTES: Final = 1 << 43  # more than disks hold; what there is room for is asked later
+_MOST_ROW: Final = (1 << 63) - 1
 
 
 def whole(text: str) -> int:
@@ -28,26 +31,30 @@ def whole(text: str) -> int:
     return int(text)
 
 
-def upload_wish(request: HttpRequest) -> dict[str, Any]:
-    """A file as the page announces it: name, size_bytes, fingerprint, role, pile, pile_place.
+class UploadWish(Struct, frozen=True, kw_only=True):
+    """A file as the page announces it."""
 
-    Empty for a role is to be guessed, null for a pile is laid by itself.
+    name: str
+    size_bytes: Annotated[int, Meta(ge=0, le=_MOST_BYTES)]
+    fingerprint: Annotated[str, Meta(max_length=128)]
+    role: str = ""
+    """Empty to have it guessed."""
+    pile: Annotated[int, Meta(ge=0, le=_MOST_ROW)] | None = None
+    """None where it is laid by itself."""
+    pile_place: Annotated[int, Meta(ge=0, le=100_000)] = 0
+
+
+def upload_wish(request: HttpRequest) -> UploadWish:
+    """A file as the page announces it.
 
     Raises:
         UnreadableMedia: not of that shape.
     """
     try:
-        data = json.loads(request.body)
-        return {
-            "name": str(data["name"]),
-            "size_bytes": int(data["size_bytes"]),
-            "fingerprint": str(data["fingerprint"])[:128],
-            "role": str(data.get("role", "")),
-            "pile": int(data["pile"]) if data.get("pile") else None,
-            "pile_place": max(0, min(100_000, int(data.get("pile_place") or 0))),
-        }
-    except (ValueError, KeyError, TypeError) as error:
+        wish: UploadWish = body_of(request, UploadWish)
+    except EditRefused as error:
         raise UnreadableMedia("upload_incomplete", file=notice("the_file")) from error
+    return wish
 
 
 def role_edit(request: HttpRequest, revision: int) -> SetRole:

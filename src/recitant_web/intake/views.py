@@ -7,7 +7,7 @@ from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
-from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from recitant_web.accounts.queries import roles_of
 from recitant_web.desk.edits.registry import Edit
@@ -42,7 +42,7 @@ _PIECE_BYTES = 1 << 16
 
 @login_required
 @ensure_csrf_cookie
-@require_GET
+@require_safe
 def intake(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The page."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
@@ -55,7 +55,7 @@ def intake(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def sources(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The table; asks again while something is on its way."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
@@ -64,7 +64,7 @@ def sources(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def source(request: HttpRequest, programme_id: int, source_id: int) -> HttpResponse:
     """What was found in one file, and what mends it."""
     return _source(request, programme_id, source_id)
@@ -76,10 +76,8 @@ def uploads(request: HttpRequest, programme_id: int) -> HttpResponse:
     """Announce a file; where to go on comes back."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     wish = upload_wish(request)
-    pile = get_object_or_404(programme.piles, pk=wish["pile"]) if wish["pile"] else None
-    found = begin_upload(
-        programme, wish["role"], wish["name"], wish["size_bytes"], wish["fingerprint"], pile, wish["pile_place"]
-    )
+    pile = get_object_or_404(programme.piles, pk=wish.pile) if wish.pile else None
+    found = begin_upload(programme, wish.role, wish.name, wish.size_bytes, wish.fingerprint, pile, wish.pile_place)
     return JsonResponse({"token": found.token, "received": found.received_bytes, "name": found.name})
 
 

@@ -3,14 +3,14 @@
 from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from recitant_web.jobs.actions import ask_cancel
 from recitant_web.jobs.queries import jobs_of
 
 
 @login_required
-@require_GET
+@require_safe
 def job(request: HttpRequest, job_id: int) -> HttpResponse:
     """How far a job is, as a piece of page that asks again while it is open, or as JSON."""
     found = get_object_or_404(jobs_of(request.user), pk=job_id)

@@ -6,7 +6,7 @@ from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from recitant_web.accounts.queries import roles_of
 from recitant_web.desk.edits.doors import edit_from, said_of
@@ -41,7 +41,7 @@ def _programme(request: HttpRequest, programme_id: int) -> Programme:
 
 @login_required
 @ensure_csrf_cookie
-@require_GET
+@require_safe
 def level(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The page, with its first state inside."""
     programme = _programme(request, programme_id)
@@ -61,7 +61,7 @@ def level(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def level_now(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The state of the page now."""
     programme = _programme(request, programme_id)
@@ -134,7 +134,7 @@ def level_even(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def level_peaks(request: HttpRequest, programme_id: int) -> HttpResponse:
     """Peaks of clips that were not known yet, as far as they go into a second; how many are left."""
     return JsonResponse(peaks_of_clips(_programme(request, programme_id)))

@@ -1,21 +1,28 @@
 """The library's doors."""
 
-import json
-
 from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
-from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from django.views.decorators.http import require_http_methods, require_POST, require_safe
+from msgspec import Struct
 
+from recitant_core.errors import EditRefused
 from recitant_web.library.actions import place_sound, switch_favourite, take_in
 from recitant_web.library.queries import found_sounds, sound_block, sounds_for
 from recitant_web.programme.queries import programmes_of
-from recitant_web.shared.shapes import whole_number
+from recitant_web.shared.shapes import Place, Samples, body_of, whole_number
 from recitant_words.notices import notice
 
 
+class PlaceWish(Struct, frozen=True):
+    """Where a sound is to be laid, and on which revision."""
+
+    at_sample: Place
+    revision: Samples
+
+
 @login_required
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 def library(request: HttpRequest, programme_id: int) -> HttpResponse:
     """Sounds that have these words; or a sound of the studio's own."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
@@ -31,7 +38,7 @@ def library(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def sound(request: HttpRequest, programme_id: int, sound_id: int) -> HttpResponse:
     """A block of a sound."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
@@ -59,9 +66,8 @@ def place(request: HttpRequest, programme_id: int, sound_id: int) -> HttpRespons
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     found = get_object_or_404(sounds_for(programme), pk=sound_id)
     try:
-        data = json.loads(request.body)
-        at_sample, revision = int(data["at_sample"]), int(data["revision"])
-    except (ValueError, KeyError, TypeError):
+        wish: PlaceWish = body_of(request, PlaceWish)
+    except EditRefused:
         return JsonResponse({"sentence": notice("no_place")}, status=422)
-    place_sound(programme, request.user, found, at_sample, revision)
+    place_sound(programme, request.user, found, wish.at_sample, wish.revision)
     return JsonResponse({})

@@ -1,11 +1,13 @@
 """Use cases of programmes: make one, bring files in, whole or piece by piece."""
 
+import shutil
+import tempfile
 import uuid
 from collections.abc import Iterable
 from datetime import datetime, timedelta
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import IO, Any
 
 from django.conf import settings
 from django.db import transaction
@@ -151,10 +153,30 @@ def begin_upload(
 def receive_piece(upload: Upload, at_byte: int, pieces: Iterable[bytes]) -> tuple[Upload, Source | None]:
     """Write what arrived; the last piece makes the file a source and sends it to intake.
 
+    Args:
+        pieces: as they come from the line. They are read to a file first: a slow line holds no transaction.
+
     Raises:
         EditRefused: the piece does not join what is there; the upload tells where to go on.
         UnreadableMedia: more than was announced. StorageFull: no room left; what had arrived stays.
     """
+    if at_byte != upload.received_bytes:
+        raise EditRefused("piece_out_of_place", received=upload.received_bytes)
+    with storage_errors(), tempfile.TemporaryFile(dir=settings.FILE_UPLOAD_TEMP_DIR) as arrived:
+        n_bytes = 0
+        for piece in pieces:
+            n_bytes += len(piece)
+            if at_byte + n_bytes > upload.size_bytes:
+                raise UnreadableMedia("upload_incomplete", file=upload.name)
+            arrived.write(piece)
+        arrived.seek(0)
+        try:
+            return _join(upload, at_byte, arrived, n_bytes)
+        except FileNotFoundError as error:  # what had arrived was removed: it must be sent from the start
+            raise EditRefused("gone") from error
+
+
+def _join(upload: Upload, at_byte: int, arrived: IO[bytes], n_bytes: int) -> tuple[Upload, Source | None]:
     with transaction.atomic():
         locked = Upload.objects.select_for_update().filter(pk=upload.pk).first()
         if locked is None:
@@ -162,14 +184,11 @@ def receive_piece(upload: Upload, at_byte: int, pieces: Iterable[bytes]) -> tupl
         if at_byte != locked.received_bytes:
             raise EditRefused("piece_out_of_place", received=locked.received_bytes)
         path = Path(settings.MEDIA_ROOT) / locked.file
-        with storage_errors(), path.open("r+b") as file:
+        with path.open("r+b") as file:
             file.seek(at_byte)
-            for piece in pieces:
-                if locked.received_bytes + len(piece) > locked.size_bytes:
-                    raise UnreadableMedia("upload_incomplete", file=locked.name)
-                file.write(piece)
-                locked.received_bytes += len(piece)
+            shutil.copyfileobj(arrived, file)
             file.truncate()
+        locked.received_bytes += n_bytes
         locked.save(update_fields=["received_bytes"])
         if locked.received_bytes < locked.size_bytes:
             return locked, None

@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 from django.conf import settings
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse, UnreadablePostError
 from django.shortcuts import render
 
 from recitant_core.errors import ContractError, EditRefused, RecitantError, StorageFull
@@ -40,6 +40,8 @@ class CoreErrors:
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
         """A sentence for what the user can act on; None leaves our own bugs to Django."""
+        if isinstance(error, UnreadablePostError):
+            return HttpResponse(status=400)  # the line broke: nobody is there to read a sentence
         if not isinstance(error, RecitantError) or isinstance(error, ContractError):
             return None
         status = 422

@@ -11,6 +11,7 @@ from typing import Any, Final, TypeVar
 
 import msgspec
 from django.http import HttpRequest
+from django.http.request import RawPostDataException
 
 from recitant_core.errors import EditRefused
 from recitant_core.timeline.model import Role, is_role
@@ -18,6 +19,7 @@ from recitant_core.timeline.model import Role, is_role
 MOST_IDS: Final = 20_000
 MOST_POINTS: Final = 5_000
 _DAY_SAMPLES: Final = 24 * 3_600 * 48_000
+_NOT_OF_SHAPE: Final = (msgspec.MsgspecError, ValueError, TypeError, OverflowError, RecursionError)
 Shape = TypeVar("Shape")
 
 
@@ -310,7 +312,19 @@ def body_of(request: HttpRequest, shape: Any) -> Any:
     """
     try:
         return msgspec.json.decode(request.body, type=shape, strict=False, dec_hook=read_shape)
-    except (msgspec.MsgspecError, ValueError, TypeError, OverflowError, RecursionError) as error:
+    except (*_NOT_OF_SHAPE, RawPostDataException) as error:  # the latter for a form in place of JSON
+        raise EditRefused("gone") from error
+
+
+def text_as(text: str, shape: type[Shape]) -> Shape:
+    """JSON of an address as a value of a shape.
+
+    Raises:
+        EditRefused: not of that shape.
+    """
+    try:
+        return msgspec.json.decode(text.encode(), type=shape, strict=False, dec_hook=read_shape)
+    except _NOT_OF_SHAPE as error:
         raise EditRefused("gone") from error
 
 
@@ -322,7 +336,7 @@ def converted(shape: type[Shape], data: Any) -> Shape:
     """
     try:
         return msgspec.convert(data, shape, strict=False, dec_hook=read_shape)
-    except (msgspec.MsgspecError, ValueError, TypeError, OverflowError) as error:
+    except _NOT_OF_SHAPE as error:
         raise EditRefused("gone") from error
 
 

@@ -3,7 +3,7 @@
 from django.contrib.auth.decorators import login_required
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET, require_http_methods
+from django.views.decorators.http import require_http_methods, require_safe
 
 from recitant_core.errors import RecitantError
 from recitant_web.accounts.models import Workspace
@@ -17,7 +17,7 @@ _MOST_BYTES = 100_000
 
 
 @login_required
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 def specifications(request: HttpRequest) -> HttpResponse:
     """All of them; a copy, a file read, and one left out."""
     found = workspaces_of(request.user)  # type: ignore[arg-type]
@@ -42,7 +42,7 @@ def specifications(request: HttpRequest) -> HttpResponse:
 
 
 @login_required
-@require_http_methods(["GET", "POST"])
+@require_http_methods(["GET", "HEAD", "POST"])
 def specification(request: HttpRequest, workspace_id: int, spec_id: str) -> HttpResponse:
     """One of the workspace's own, changed."""
     workspace = _workspace(request, str(workspace_id))
@@ -60,7 +60,7 @@ def specification(request: HttpRequest, workspace_id: int, spec_id: str) -> Http
 
 
 @login_required
-@require_GET
+@require_safe
 def as_json(request: HttpRequest, workspace_id: int, spec_id: str) -> HttpResponse:
     """A specification as the file that the command line takes."""
     workspace = _workspace(request, str(workspace_id))

@@ -4,7 +4,7 @@ from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST, require_safe
 
 from recitant_web.desk.edits.cures import Cure
 from recitant_web.desk.edits.doors import edit_from, said_of
@@ -28,7 +28,7 @@ def _programme(request: HttpRequest, programme_id: int) -> Programme:
 
 @login_required
 @ensure_csrf_cookie
-@require_GET
+@require_safe
 def words(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The page, with its first state inside."""
     programme = _programme(request, programme_id)
@@ -45,7 +45,7 @@ def words(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def words_now(request: HttpRequest, programme_id: int) -> HttpResponse:
     """The state of the page now."""
     programme = _programme(request, programme_id)
@@ -89,7 +89,7 @@ def words_import(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 
 @login_required
-@require_GET
+@require_safe
 def words_export(request: HttpRequest, programme_id: int, form: str) -> HttpResponse:
     """The text or the captions as a file."""
     programme = _programme(request, programme_id)
@@ -101,14 +101,14 @@ def words_export(request: HttpRequest, programme_id: int, form: str) -> HttpResp
 
 
 @login_required
-@require_GET
+@require_safe
 def words_chapters(request: HttpRequest, programme_id: int) -> HttpResponse:
     """Chapters proposed from what is said; nothing is set."""
     return JsonResponse({"chapters": proposed_data(_programme(request, programme_id))})
 
 
 @login_required
-@require_GET
+@require_safe
 def words_search(request: HttpRequest, programme_id: int) -> HttpResponse:
     """Where words occur in all programmes of the workspace."""
     programme = _programme(request, programme_id)
