@@ -7,7 +7,7 @@ from django.urls import URLPattern, URLResolver, get_resolver
 
 import recitant_web
 
-PUBLIC = {"sign-in", "health", "ready"}
+PUBLIC = {"sign-in", "health", "ready", "metrics"}
 """Names of addresses that answer nobody in particular."""
 METHODS = ("GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS")
 

@@ -5,10 +5,12 @@ from django.urls import include, path
 
 from recitant_web.accounts.views import PasswordView, SignInView, stems
 from recitant_web.shared.health import health, ready
+from recitant_web.shared.watching import metrics
 
 urlpatterns = [
     path("health", health, name="health"),
     path("ready", ready, name="ready"),
+    path("metrics", metrics, name="metrics"),
     path("sign-in", SignInView.as_view(), name="sign-in"),
     path("sign-out", LogoutView.as_view(), name="sign-out"),
     path("password", PasswordView.as_view(), name="password"),

@@ -4,21 +4,13 @@ from django.contrib.auth.decorators import login_required
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
-from msgspec import Struct
 
-from recitant_core.errors import EditRefused
 from recitant_web.library.actions import place_sound, switch_favourite, take_in
+from recitant_web.library.forms import place_wish
 from recitant_web.library.queries import found_sounds, sound_block, sounds_for
 from recitant_web.programme.queries import programmes_of
-from recitant_web.shared.shapes import Place, Samples, body_of, whole_number
+from recitant_web.shared.shapes import whole_number
 from recitant_words.notices import notice
-
-
-class PlaceWish(Struct, frozen=True):
-    """Where a sound is to be laid, and on which revision."""
-
-    at_sample: Place
-    revision: Samples
 
 
 @login_required
@@ -65,9 +57,8 @@ def place(request: HttpRequest, programme_id: int, sound_id: int) -> HttpRespons
     """Lay a sound at a place of the programme."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     found = get_object_or_404(sounds_for(programme), pk=sound_id)
-    try:
-        wish: PlaceWish = body_of(request, PlaceWish)
-    except EditRefused:
+    wish = place_wish(request)
+    if wish is None:
         return JsonResponse({"sentence": notice("no_place")}, status=422)
     place_sound(programme, request.user, found, wish.at_sample, wish.revision)
     return JsonResponse({})

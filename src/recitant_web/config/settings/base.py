@@ -3,6 +3,10 @@
 import os
 from datetime import timedelta
 from pathlib import Path
+from urllib.parse import urlsplit
+
+from csp.constants import NONE, SELF
+from django.core.exceptions import ImproperlyConfigured
 
 BASE_DIR = Path(__file__).resolve().parents[4]
 VAR_DIR = Path(os.environ.get("RECITANT_VAR", BASE_DIR / "var"))
@@ -10,6 +14,27 @@ VAR_DIR = Path(os.environ.get("RECITANT_VAR", BASE_DIR / "var"))
 SECRET_KEY = os.environ["RECITANT_SECRET_KEY"]
 DEBUG = False
 ALLOWED_HOSTS = os.environ.get("RECITANT_HOSTS", "127.0.0.1,localhost,[::1]").split(",")
+
+# The address that people type where it is not this machine's, as https://mix.example.org. Everything that only makes
+# sense behind a proxy with a certificate is switched on with it.
+PUBLIC_URL = os.environ.get("RECITANT_PUBLIC_URL", "")
+if PUBLIC_URL:
+    _public = urlsplit(PUBLIC_URL)
+    if _public.scheme not in ("http", "https") or not _public.hostname:
+        raise ImproperlyConfigured("RECITANT_PUBLIC_URL must begin with http:// or https:// and name a host.")
+    ALLOWED_HOSTS.append(_public.hostname)
+    CSRF_TRUSTED_ORIGINS = [f"{_public.scheme}://{_public.netloc}"]
+    AXES_IPWARE_PROXY_COUNT = 1
+    if _public.scheme == "https":
+        SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
+        SECURE_SSL_REDIRECT = True
+        SECURE_REDIRECT_EXEMPT = [r"^health$", r"^ready$", r"^metrics$"]  # asked for beside the proxy
+        SECURE_HSTS_SECONDS = 365 * 24 * 3600
+        SESSION_COOKIE_SECURE = True
+        CSRF_COOKIE_SECURE = True
+
+# What Prometheus shows to be given figures; without one they are for this machine alone.
+METRICS_TOKEN = os.environ.get("RECITANT_METRICS_TOKEN", "")
 
 # How many cores one job may use; 0 for all. Lower it where several workers share a machine.
 RECITANT_THREADS = int(os.environ.get("RECITANT_THREADS", "0"))
@@ -24,6 +49,8 @@ INSTALLED_APPS = [
     "django.contrib.messages",
     "django.contrib.staticfiles",
     "django_htmx",
+    "axes",
+    "csp",
     "recitant_web.shared",
     "recitant_web.accounts",
     "recitant_web.specifications",
@@ -42,8 +69,10 @@ INSTALLED_APPS = [
     "recitant_web.house",
 ]
 MIDDLEWARE = [
+    "recitant_web.shared.watching.Watching",
     "recitant_web.programme.following.Following",
     "django.middleware.security.SecurityMiddleware",
+    "csp.middleware.CSPMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
@@ -53,7 +82,31 @@ MIDDLEWARE = [
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "recitant_web.shared.middleware.CoreErrors",
+    "axes.middleware.AxesMiddleware",
 ]
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+
+# Who guesses passwords waits: by name and address together, so that nobody can lock somebody else out from afar.
+AXES_FAILURE_LIMIT = 8
+AXES_COOLOFF_TIME = timedelta(minutes=15)
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_LOCKOUT_TEMPLATE = "accounts/locked.html"
+AXES_RESET_ON_SUCCESS = True
+AXES_ENABLE_ADMIN = False
+AXES_VERBOSE = False
+
+# Scripts, styles, fonts and sounds are ours alone; nothing inline, nothing from elsewhere, no frames.
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [SELF],
+        "img-src": [SELF, "data:"],  # signs of Bootstrap's styles
+        "media-src": [SELF, "blob:"],
+        "object-src": [NONE],
+        "base-uri": [NONE],
+        "form-action": [SELF],
+        "frame-ancestors": [NONE],
+    }
+}
 ROOT_URLCONF = "recitant_web.config.urls"
 WSGI_APPLICATION = "recitant_web.config.wsgi.application"
 TEMPLATES = [
@@ -157,10 +210,25 @@ SESSION_COOKIE_SAMESITE = "Lax"
 CSRF_COOKIE_SAMESITE = "Lax"
 SECURE_REFERRER_POLICY = "same-origin"
 
+# Lines for people, or with RECITANT_LOG=json objects for machines; both with the number of the request.
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "filters": {"request": {"()": "recitant_web.shared.watching.RequestNumber"}},
+    "formatters": {
+        "plain": {"format": "%(asctime)s %(levelname)s %(name)s [%(request_id)s] %(message)s"},
+        "json": {
+            "()": "pythonjsonlogger.json.JsonFormatter",
+            "format": "%(asctime)s %(levelname)s %(name)s %(request_id)s %(message)s",
+        },
+    },
+    "handlers": {
+        "console": {
+            "class": "logging.StreamHandler",
+            "filters": ["request"],
+            "formatter": "json" if os.environ.get("RECITANT_LOG") == "json" else "plain",
+        }
+    },
     "root": {"handlers": ["console"], "level": "INFO"},
 }
 

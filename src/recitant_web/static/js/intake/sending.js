@@ -60,7 +60,7 @@ export function bindSending({ page, sending, refresh }) {
   function sendingRow(name) {
     const row = document.createElement("div");
     row.innerHTML =
-      '<span></span><div class="bar" role="progressbar" aria-valuemin="0" aria-valuemax="100"><i style="width:0"></i></div><small class="soft">waits</small><button class="quiet" type="button">Stop</button>';
+      '<span></span><div class="bar" role="progressbar" aria-valuemin="0" aria-valuemax="100"><i></i></div><small class="soft">waits</small><button class="quiet" type="button">Stop</button>';
     row.querySelector("span").textContent = name;
     sending.append(row);
     return row;
