@@ -5,7 +5,9 @@ import os
 import shutil
 import signal
 import subprocess
+from pathlib import Path
 
+from keeping import back_up, restore
 from machine import (
     BROWSER,
     FRONTEND,
@@ -20,7 +22,7 @@ from machine import (
     require_python,
     say,
 )
-from services import running
+from services import reached, running
 from serving import demo_account, listen_at, serve
 
 VAR = ROOT / "var"
@@ -35,10 +37,11 @@ def main(arguments: list[str]) -> int:
         require_python()
         if arguments[:1] == ["bench"] and arguments[1:2] and arguments[1] in OWN_BENCHMARKS:
             return _bench(*arguments[1:])
-        if arguments and arguments[0] in CORE_COMMANDS:
+        word = arguments[0] if arguments else ""
+        if word in CORE_COMMANDS:
             return _core(arguments)
-        if arguments and arguments[0] == "test":
-            return _test(arguments[1:])
+        if word in ("test", "user"):
+            return _test(arguments[1:]) if word == "test" else _manage(arguments)
         chosen = _parser().parse_args(arguments)
         return int(chosen.run(chosen))
     except CannotGoOn as error:
@@ -63,6 +66,14 @@ def _parser() -> argparse.ArgumentParser:
     for name in CORE_COMMANDS:
         commands.add_parser(name, help=f"see ./recitant {name} --help")
     commands.add_parser("vendor", help="fetch the pinned front-end packages anew").set_defaults(run=_vendor)
+    backup = commands.add_parser("backup", help="write database, media and secrets into one file, while people work")
+    backup.add_argument("file", type=Path)
+    backup.set_defaults(run=_backup)
+    restore = commands.add_parser("restore", help="make this checkout what it was when it was backed up")
+    restore.add_argument("file", type=Path)
+    restore.add_argument("--replace", action="store_true", help="put aside what is there")
+    restore.set_defaults(run=_restore)
+    commands.add_parser("user", help="accounts: user add, password, workspace, list; see ./recitant user --help")
     reset = commands.add_parser("reset", help="throw away this checkout's database and media (asks first)")
     reset.add_argument("--yes", action="store_true", help="do not ask")
     reset.set_defaults(run=_reset)
@@ -122,6 +133,28 @@ def _lint(*, fix: bool) -> int:
     for check in checks:
         worst = max(worst, subprocess.run(check, cwd=ROOT, env=_environment(), check=False).returncode)
     return worst
+
+
+def _manage(arguments: list[str]) -> int:
+    install_packages(SERVICES)
+    make_environment()
+    with reached(VAR / "app") as found:
+        environment = _environment({**found, "DJANGO_SETTINGS_MODULE": "recitant_web.config.settings.base"})
+        command = [str(PYTHON), "-m", "django", *arguments]
+        return subprocess.run(command, env=environment, check=False).returncode
+
+
+def _backup(chosen: argparse.Namespace) -> int:
+    install_packages(SERVICES)
+    back_up(VAR / "app", chosen.file)
+    return 0
+
+
+def _restore(chosen: argparse.Namespace) -> int:
+    install_packages(SERVICES)
+    os.umask(0o077)
+    restore(chosen.file, VAR / "app", replaces=chosen.replace)
+    return 0
 
 
 def _vendor(_chosen: argparse.Namespace) -> int:

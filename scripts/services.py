@@ -8,7 +8,7 @@ import socket
 import subprocess
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import Final
 
@@ -18,6 +18,8 @@ from processes import KeptProcess, give_to, service_user, stop_leftovers
 _SECRETS: Final = ("root", "database", "django", "redis")
 _REDIS_BYTES: Final = "256mb"
 _STOP_S: Final = 20.0
+_FOUND_IN: Final = "environment.json"
+"""Of a folder whose services run: where they are, with what passwords."""
 
 
 class Services:
@@ -155,12 +157,33 @@ class Services:
                 raise CannotGoOn(f"{command[0]} failed; see {self.folder / log}")
 
 
+class RunsAlready(CannotGoOn):
+    """Another run of this checkout holds the folder."""
+
+
+@contextmanager
+def reached(folder: Path) -> Iterator[dict[str, str]]:
+    """The environment in which the services of a folder are found: those of the run that holds it, or started for now.
+
+    Raises:
+        CannotGoOn: a service does not come up.
+    """
+    with ExitStack() as stack:
+        try:
+            environment = stack.enter_context(running(folder)).environment()
+        except RunsAlready:
+            if not (folder / _FOUND_IN).exists():
+                raise CannotGoOn("the application is just starting or stopping; try again in a moment.") from None
+            environment = dict(json.loads((folder / _FOUND_IN).read_text()))
+        yield environment
+
+
 @contextmanager
 def running(folder: Path, *, is_lasting: bool = True) -> Iterator[Services]:
     """Both services, while the context lasts; what an earlier start left behind is stopped first.
 
     Raises:
-        CannotGoOn: another run of this checkout holds the folder, or a service does not come up.
+        RunsAlready: another run of this checkout holds the folder. CannotGoOn: a service does not come up.
     """
     folder.mkdir(parents=True, exist_ok=True)
     with (folder / "running.pid").open("a+") as lock:
@@ -169,7 +192,7 @@ def running(folder: Path, *, is_lasting: bool = True) -> Iterator[Services]:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError as error:
             lock.seek(0)
-            raise CannotGoOn(f"this checkout runs already (process {lock.read()}); stop it first.") from error
+            raise RunsAlready(f"this checkout runs already (process {lock.read()}); stop it first.") from error
         lock.truncate(0)
         lock.write(str(os.getpid()))
         lock.flush()
@@ -177,9 +200,11 @@ def running(folder: Path, *, is_lasting: bool = True) -> Iterator[Services]:
         services = Services(folder, is_lasting=is_lasting)
         try:
             services.start()
+            _write_private(folder / _FOUND_IN, json.dumps(services.environment()))
             yield services
         finally:
             services.stop()
+            (folder / _FOUND_IN).unlink(missing_ok=True)
             lock.truncate(0)
 
 
@@ -195,12 +220,16 @@ def _read_secrets(path: Path) -> dict[str, str]:
     missing = [name for name in _SECRETS if name not in known]
     if missing:
         known |= {name: secrets.token_urlsafe(32) for name in missing}
-        part = path.with_suffix(".part")
-        part.unlink(missing_ok=True)
-        part.touch(mode=0o600)
-        part.write_text(json.dumps(known))
-        part.replace(path)
+        _write_private(path, json.dumps(known))
     return known
+
+
+def _write_private(path: Path, text: str) -> None:
+    part = path.with_suffix(".part")
+    part.unlink(missing_ok=True)
+    part.touch(mode=0o600)
+    part.write_text(text)
+    part.replace(path)
 
 
 def _free_port() -> int:

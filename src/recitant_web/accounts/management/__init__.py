@@ -1,0 +1,1 @@
+"""Accounts from the command line."""
