@@ -26,6 +26,8 @@ from services import reached, running
 from serving import demo_account, listen_at, serve
 
 VAR = ROOT / "var"
+APPLICATION = Path(os.environ.get("RECITANT_FOLDER", VAR / "app")).absolute()
+"""Folder of database, media and logs."""
 SCRIPTS = ("src/recitant_web/static/js", "tests/**/*.js", "*.mjs")
 OWN_BENCHMARKS = ("pages", "answers", "growth", "job", "textpage", "speech", "words")
 CORE_COMMANDS = ("measure", "intake", "check", "mix", "words", "bench")
@@ -40,8 +42,8 @@ def main(arguments: list[str]) -> int:
         word = arguments[0] if arguments else ""
         if word in CORE_COMMANDS:
             return _core(arguments)
-        if word in ("test", "user"):
-            return _test(arguments[1:]) if word == "test" else _manage(arguments)
+        if word in _PASSED_ON:
+            return _PASSED_ON[word](arguments[1:])
         chosen = _parser().parse_args(arguments)
         return int(chosen.run(chosen))
     except CannotGoOn as error:
@@ -73,6 +75,7 @@ def _parser() -> argparse.ArgumentParser:
     restore.add_argument("file", type=Path)
     restore.add_argument("--replace", action="store_true", help="put aside what is there")
     restore.set_defaults(run=_restore)
+    commands.add_parser("torture", help="kill processes at random while people work, and count what is lost")
     commands.add_parser("user", help="accounts: user add, password, workspace, list; see ./recitant user --help")
     reset = commands.add_parser("reset", help="throw away this checkout's database and media (asks first)")
     reset.add_argument("--yes", action="store_true", help="do not ask")
@@ -135,25 +138,25 @@ def _lint(*, fix: bool) -> int:
     return worst
 
 
-def _manage(arguments: list[str]) -> int:
+def _user(arguments: list[str]) -> int:
     install_packages(SERVICES)
     make_environment()
-    with reached(VAR / "app") as found:
+    with reached(APPLICATION) as found:
         environment = _environment({**found, "DJANGO_SETTINGS_MODULE": "recitant_web.config.settings.base"})
-        command = [str(PYTHON), "-m", "django", *arguments]
+        command = [str(PYTHON), "-m", "django", "user", *arguments]
         return subprocess.run(command, env=environment, check=False).returncode
 
 
 def _backup(chosen: argparse.Namespace) -> int:
     install_packages(SERVICES)
-    back_up(VAR / "app", chosen.file)
+    back_up(APPLICATION, chosen.file)
     return 0
 
 
 def _restore(chosen: argparse.Namespace) -> int:
     install_packages(SERVICES)
     os.umask(0o077)
-    restore(chosen.file, VAR / "app", replaces=chosen.replace)
+    restore(chosen.file, APPLICATION, replaces=chosen.replace)
     return 0
 
 
@@ -164,7 +167,7 @@ def _vendor(_chosen: argparse.Namespace) -> int:
 
 
 def _reset(chosen: argparse.Namespace) -> int:
-    if not VAR.exists():
+    if not APPLICATION.exists():
         say("there is nothing to reset.")
         return 0
     if not chosen.yes:
@@ -172,9 +175,9 @@ def _reset(chosen: argparse.Namespace) -> int:
         if input("Type reset to go on: ").strip() != "reset":
             say("nothing was removed.")
             return 1
-    with running(VAR / "app"):
+    with running(APPLICATION):
         pass  # held for a moment: refuses while the application runs
-    shutil.rmtree(VAR)
+    shutil.rmtree(APPLICATION)
     say("done. ./recitant start begins anew.")
     return 0
 
@@ -185,7 +188,7 @@ def _start(chosen: argparse.Namespace) -> int:
     make_environment(with_words=not chosen.no_words)
     # What is written from here on, by services and workers too, is for this account alone.
     os.umask(0o077)
-    with running(VAR / "app") as services, listen_at(chosen.port) as listening:
+    with running(APPLICATION) as services, listen_at(chosen.port) as listening:
         environment = _environment(services.environment())
         environment["DJANGO_SETTINGS_MODULE"] = "recitant_web.config.settings.base"
         account = demo_account(services.folder)
@@ -198,5 +201,17 @@ def _start(chosen: argparse.Namespace) -> int:
         return serve(services, environment, listening, account)
 
 
+def _torture(arguments: list[str]) -> int:
+    import torture
+
+    install_packages({**SERVICES, **LIBRARIES})
+    make_environment()
+    return torture.main(arguments)
+
+
 def _interrupt(_signal: int, _frame: object) -> None:
     raise KeyboardInterrupt
+
+
+_PASSED_ON = {"test": _test, "user": _user, "torture": _torture}
+"""Words whose arguments somebody else reads."""

@@ -19,6 +19,8 @@ from machine import say
 
 MARK: Final = "RECITANT_HELD_FOLDER"
 """Environment variable of every process that a start command made: the folder that it works in."""
+_HELD: Final = "held"
+"""Folder of notes, one a process: its number, and when it was started in ticks of the system (proc(5))."""
 _PR_SET_PDEATHSIG: Final = 1  # prctl(2)
 _LONGEST_DELAY_S: Final = 30.0
 _STEADY_S: Final = 60.0  # after so long alive the next end counts as the first
@@ -62,6 +64,9 @@ class KeptProcess:
                 **_rights_of(self.user),
             )
         self._started_at_s, self._due_at_s = time.monotonic(), None
+        held = self.folder / _HELD
+        held.mkdir(exist_ok=True)
+        (held / self.log).write_text(f"{self._process.pid} {_started_ticks(self._process.pid)}")
 
     def has_ended(self) -> bool:
         """Whether it is not running."""
@@ -117,31 +122,46 @@ def stop_leftovers(folder: Path) -> int:
     Returns:
         How many there were.
     """
-    found = _held_by(folder)
+    found = held_by(folder)
     if not found:
         return 0
     say(f"{len(found)} processes of an earlier start still hold {folder}; they are stopped first")
     for number in (signal.SIGTERM, signal.SIGKILL):
-        for process_id in _held_by(folder):
+        for process_id in held_by(folder):
             with contextlib.suppress(ProcessLookupError):
                 os.kill(process_id, number)
         ends_at = time.monotonic() + 20
-        while _held_by(folder) and time.monotonic() < ends_at:
+        while held_by(folder) and time.monotonic() < ends_at:
             time.sleep(0.1)
     return len(found)
 
 
-def _held_by(folder: Path) -> list[int]:
+def held_by(folder: Path) -> set[int]:
+    """Numbers of the processes that a start command, this one or an earlier one, made to work in a folder."""
+    found = set()
+    # Services that run as somebody else, or write over their environment, are known by what was noted at their start.
+    for note in (folder / _HELD).glob("*"):
+        process_id, ticks = note.read_text().split()
+        if _started_ticks(int(process_id)) == int(ticks):
+            found.add(int(process_id))
     mark = f"{MARK}={folder}".encode()
-    found = []
     for entry in Path("/proc").iterdir():
         if not entry.name.isdecimal() or int(entry.name) == os.getpid():
             continue
         # Processes of others cannot be read and are none of ours; one that is gone is no matter. The dead have nothing.
         with contextlib.suppress(OSError):
             if mark in (entry / "environ").read_bytes().split(b"\0"):
-                found.append(int(entry.name))
+                found.add(int(entry.name))
     return found
+
+
+def _started_ticks(process_id: int) -> int:
+    """When a process was started, which no other of that number shares; -1 where there is none, or it is dead."""
+    try:
+        fields = Path(f"/proc/{process_id}/stat").read_text().rpartition(")")[2].split()
+    except FileNotFoundError:
+        return -1
+    return -1 if fields[0] == "Z" else int(fields[19])
 
 
 def service_user(name: str, folder: Path) -> str | None:

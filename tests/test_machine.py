@@ -50,7 +50,7 @@ def test_without_root_and_sudo_the_packages_are_named(monkeypatch):
 
 
 def test_reset_asks_first(monkeypatch, tmp_path, capsys):
-    monkeypatch.setattr(commands, "VAR", tmp_path / "var")
+    monkeypatch.setattr(commands, "APPLICATION", tmp_path / "var" / "app")
     (tmp_path / "var" / "app").mkdir(parents=True)
     (tmp_path / "var" / "app" / "kept").touch()
     monkeypatch.setattr("builtins.input", lambda _: "no")

@@ -139,3 +139,11 @@ def test_secrets_of_an_earlier_revision_are_kept_and_completed(tmp_path):
     found = services._read_secrets(path)
     assert [found[name] for name in ("root", "database", "django")] == ["a", "b", "c"] and found["redis"]
     assert services._read_secrets(path) == found
+
+
+def test_a_service_that_hides_its_environment_is_found_by_its_note(tmp_path):
+    folder = tmp_path / "var"
+    with services.running(folder, is_lasting=False) as found:
+        numbers = {kept._process.pid for kept in found._kept}
+        assert len(numbers) == 2 and numbers <= processes.held_by(folder.resolve())
+    assert processes.held_by(folder.resolve()) == set()  # a note of one that ended tells nothing

@@ -199,7 +199,8 @@ CELERY_BROKER_TRANSPORT_OPTIONS = {
     # Who waits at a page does not wait for a queue that is away: the job is sent again later.
     "socket_connect_timeout": 1.0,
 }
-CELERY_BROKER_CONNECTION_MAX_RETRIES = None
+# A worker that loses the queue ends and is started anew: after a reconnection it may take no work, and say nothing.
+CELERY_BROKER_CONNECTION_RETRY = False
 CELERY_TASK_IGNORE_RESULT = True
 CELERY_BROKER_CONNECTION_RETRY_ON_STARTUP = True
 CELERY_WORKER_HIJACK_ROOT_LOGGER = False
