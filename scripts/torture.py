@@ -305,9 +305,10 @@ def main(arguments: list[str]) -> int:
     found = torture.found
     kills = ", ".join(f"{name} {count}" for name, count in sorted(found.kills.items()))
     print(f"{sum(found.kills.values())} kills in {time.monotonic() - began:.0f} s ({kills})")
-    print(
-        f"{found.tried} edits tried, {len(found.edits)} acknowledged; {len(found.uploads)} uploads; {found.deliveries} orders"
-    )
+    print(f"{found.tried} edits tried, {len(found.edits)} acknowledged")
+    print(f"{len(found.uploads)} uploads, {found.deliveries} orders to hand over")
+    if not (found.edits and found.uploads and found.deliveries):
+        wrong.append("nothing could be done meanwhile")
     print(f"slowest return of the pages: {found.slowest_s:.1f} s")
     for sentence in wrong or ["nothing acknowledged is missing or double, everything ended"]:
         print(sentence)

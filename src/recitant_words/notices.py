@@ -24,6 +24,8 @@ _NOTICES: Final = {
     "our_fault": "Something went wrong on our side. What you had is kept as it was. Load the page again.",
     "away_title": "Back in a moment",
     "away": "The database starts again just now. Nothing was changed; try the same again in a few seconds.",
+    "database_full_title": "No room left",
+    "database_full": "The disk is full. Nothing was changed, nothing is lost; free some room and try the same again.",
     "refused_title": "That did not work",
     "no_workspace": "You belong to no workspace yet; ask who runs this Recitant to add you.",
     "no_title": "Give it a title.",

@@ -151,7 +151,7 @@ def test_a_full_disk_is_said_before_anything_is_written(signed_in, empty, after_
     monkeypatch.setattr(shutil, "disk_usage", lambda _: shutil._ntuple_diskusage(10**12, 10**12, 1_000))
     answer = _upload(signed_in, empty, after_commit, "a.wav", wav_bytes(sine(-20, 1.0)))
     assert answer.status_code == 507
-    assert "only 0.0 GB is free" in answer.json()["sentence"]
+    assert "only 0 MB is free" in answer.json()["sentence"]
     assert not Source.objects.exists()
 
 

@@ -141,6 +141,18 @@ def test_the_database_away_is_a_sentence_and_tells_when_to_come_back(signed_in, 
     assert data.status_code == 503 and data.json()["error"] == "away"
 
 
+def test_a_full_database_is_a_sentence_of_its_own(signed_in, film, monkeypatch):
+    from recitant_web.balance import views
+
+    def full(*_args, **_more):
+        raise OperationalError(1114, "The table 'desk_edit' is full")
+
+    monkeypatch.setattr(views, "programmes_of", full)
+    signed_in.raise_request_exception = False
+    answer = signed_in.get(f"/programmes/{film.pk}/balance", headers={"accept": "application/json"})
+    assert answer.status_code == 507 and "disk is full" in answer.json()["sentence"]
+
+
 def test_health_answers_without_signing_in_and_tells_what_is_away(client, db, settings):
     assert client.get("/health").content == b"ok\n" and client.head("/health").status_code == 200
     found = client.get("/ready")

@@ -46,6 +46,15 @@ def test_another_password_ends_sessions_with_the_old_one(user, client, account):
     assert client.get("/").status_code == 302 and not sign_in(client, "ines", "a-long-enough-word")
 
 
+def test_another_password_lets_in_who_was_locked_out(user, client, account, settings):
+    settings.AXES_ENABLED = True
+    for _ in range(settings.AXES_FAILURE_LIMIT):
+        sign_in(client, "ines", "wrong")
+    assert not sign_in(client, "ines", "a-long-enough-word")
+    user("password", "ines", typed="another-long-word")
+    assert sign_in(client, "ines", "another-long-word")
+
+
 def test_into_a_workspace_and_out_of_it(user, account, stranger):
     user("workspace", "otto", "Foundry Films")
     assert stranger.memberships.filter(workspace=account[1]).count() == 1

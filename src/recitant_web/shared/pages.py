@@ -11,6 +11,8 @@ from django.template.loader import render_to_string
 from recitant_words.notices import notice
 
 _RETRY_AFTER_S: Final = 3
+_FULL: Final = (1021, 1030, 1114)
+"""Errors of MariaDB where the disk is full: ER_DISK_FULL, ER_GET_ERRNO, ER_RECORD_FILE_FULL."""
 
 
 def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:  # noqa: ARG001  Django passes it
@@ -21,8 +23,7 @@ def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:  # no
 
 def our_fault(request: HttpRequest) -> HttpResponse:
     """A bug of ours, or a database that is away for a moment: nothing was changed, and the same works again soon."""
-    is_away = isinstance(sys.exc_info()[1], OperationalError | InterfaceError)
-    name, status = ("away", 503) if is_away else ("our_fault", 500)
+    name, status = _what_happened(sys.exc_info()[1])
     words = notice(name)
     if request.headers.get("Accept", "").startswith("application/json"):
         answer: HttpResponse = JsonResponse({"error": name, "sentence": words}, status=status)
@@ -31,6 +32,14 @@ def our_fault(request: HttpRequest) -> HttpResponse:
         answer = HttpResponse(
             render_to_string("shared/sentence.html", {"title": notice(f"{name}_title"), "words": words}), status=status
         )
-    if is_away:
+    if name == "away":
         answer["Retry-After"] = str(_RETRY_AFTER_S)
     return answer
+
+
+def _what_happened(error: BaseException | None) -> tuple[str, int]:
+    """Name of the sentence, and status."""
+    if not isinstance(error, OperationalError | InterfaceError):
+        return "our_fault", 500
+    is_full = bool(error.args) and error.args[0] in _FULL
+    return ("database_full", 507) if is_full else ("away", 503)

@@ -6,6 +6,7 @@ import secrets
 import sys
 from typing import Any
 
+from axes.utils import reset
 from django.contrib.auth.models import User
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
@@ -107,3 +108,4 @@ def _set_password(command: Command, user: User, *, is_generated: bool) -> None:
         raise CommandError(" ".join(error.messages)) from error
     user.set_password(password)
     user.save()
+    reset(username=user.get_username())  # whoever was locked out for guessing may try again
