@@ -12,6 +12,7 @@ from machine import (
     BROWSER,
     FRONTEND,
     LIBRARIES,
+    PROXY,
     PYTHON,
     ROOT,
     SERVICES,
@@ -23,7 +24,7 @@ from machine import (
     say,
 )
 from services import reached, running
-from serving import demo_account, listen_at, serve
+from serving import demo_account, free_port_for_pages, listen_at, serve
 
 VAR = ROOT / "var"
 APPLICATION = Path(os.environ.get("RECITANT_FOLDER", VAR / "app")).absolute()
@@ -58,6 +59,7 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
     start = commands.add_parser("start", help="set everything up, start the application, print its address")
     start.add_argument("--port", type=int, default=0, help="port of the pages (default: 8420, or a free one)")
+    start.add_argument("--proxy", action="store_true", help="nginx before the pages, against slow and half-open lines")
     start.add_argument("--no-demo", action="store_true", help="leave the demo programmes out")
     start.add_argument("--no-words", action="store_true", help="leave out what hears words: 250 MB of packages")
     start.set_defaults(run=_start)
@@ -108,7 +110,7 @@ def _bench(name: str, *arguments: str) -> int:
 
 def _test(arguments: list[str]) -> int:
     signal.signal(signal.SIGTERM, _interrupt)
-    install_packages({**SERVICES, **LIBRARIES, **BROWSER})
+    install_packages({**SERVICES, **LIBRARIES, **BROWSER, **PROXY})
     make_environment(with_dev=True)
     make_script_tools()
     with running(VAR / "test", is_lasting=False) as services:
@@ -184,11 +186,12 @@ def _reset(chosen: argparse.Namespace) -> int:
 
 def _start(chosen: argparse.Namespace) -> int:
     signal.signal(signal.SIGTERM, _interrupt)
-    install_packages({**SERVICES, **LIBRARIES})
+    install_packages({**SERVICES, **LIBRARIES, **(PROXY if chosen.proxy else {})})
     make_environment(with_words=not chosen.no_words)
     # What is written from here on, by services and workers too, is for this account alone.
     os.umask(0o077)
-    with running(APPLICATION) as services, listen_at(chosen.port) as listening:
+    proxy_port = free_port_for_pages(chosen.port) if chosen.proxy else None
+    with running(APPLICATION) as services, listen_at(chosen.port, is_inner=chosen.proxy) as listening:
         environment = _environment(services.environment())
         environment["DJANGO_SETTINGS_MODULE"] = "recitant_web.config.settings.base"
         account = demo_account(services.folder)
@@ -198,7 +201,7 @@ def _start(chosen: argparse.Namespace) -> int:
         told = {**environment, "RECITANT_DEMO_PASSWORD": account["password"]}
         if subprocess.run(prepare, env=told, check=False).returncode != 0:
             raise CannotGoOn("preparing failed; the message stands above.")
-        return serve(services, environment, listening, account)
+        return serve(services, environment, listening, account, proxy_port)
 
 
 def _torture(arguments: list[str]) -> int:

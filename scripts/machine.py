@@ -29,6 +29,7 @@ BUILD = {
     "pkg-config": "/usr/bin/pkg-config",
     "libmariadb-dev": "/usr/bin/mariadb_config",
 }
+PROXY = {"nginx": "/usr/sbin/nginx"}
 BROWSER = {"chromium": "/usr/bin/chromium"}
 
 

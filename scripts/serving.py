@@ -2,14 +2,15 @@
 
 import http.client
 import json
+import os
 import secrets
 import socket
 import time
 from pathlib import Path
 from typing import Final
 
-from machine import PYTHON, CannotGoOn, say
-from processes import KeptProcess
+from machine import PYTHON, ROOT, CannotGoOn, say
+from processes import KeptProcess, give_to, service_user
 from services import Services
 
 USUAL_PORT: Final = 8420
@@ -23,14 +24,28 @@ _WORKERS: Final = {
 }
 
 
-def serve(services: Services, environment: dict[str, str], listening: socket.socket, account: dict[str, str]) -> int:
+def serve(
+    services: Services,
+    environment: dict[str, str],
+    listening: socket.socket,
+    account: dict[str, str],
+    proxy_port: int | None = None,
+) -> int:
     """Keep pages and workers alive until Ctrl-C; the exit code.
+
+    Args:
+        listening: of the web server.
+        proxy_port: of a proxy before it, which people come to; None for none.
 
     Raises:
         CannotGoOn: the pages do not come up.
     """
-    port = int(listening.getsockname()[1])
+    inner_port = int(listening.getsockname()[1])
+    port = proxy_port or inner_port
+    if proxy_port is not None:
+        environment = {**environment, "RECITANT_PROXIES": "1"}
     kept = [_web(services, environment, listening), *_workers(services, environment)]
+    kept += [proxy(services.folder, proxy_port, inner_port)] if proxy_port is not None else []
     try:
         for one in kept:
             one.start()
@@ -51,20 +66,56 @@ def serve(services: Services, environment: dict[str, str], listening: socket.soc
             one.wait()
 
 
-def listen_at(port: int) -> socket.socket:
-    """The socket of the pages: at a port of 127.0.0.1, or at the usual one or a free one where none is given.
+def listen_at(port: int, *, is_inner: bool = False) -> socket.socket:
+    """The socket of the web server: at a port of 127.0.0.1, or at the usual one or a free one where none is given.
 
     The start command holds it, so that a visitor waits, and is not turned away, while the web server starts again.
+
+    Args:
+        is_inner: whether a proxy has that port, and any free one will do.
 
     Raises:
         CannotGoOn: the port is taken.
     """
-    for wanted in [port] if port else [USUAL_PORT, 0]:
+    for wanted in [0] if is_inner else [port] if port else [USUAL_PORT, 0]:
         try:
             return socket.create_server(("127.0.0.1", wanted), backlog=_BACKLOG)
         except OSError:
             continue
     raise CannotGoOn(f"port {port} of 127.0.0.1 is taken; give another one with --port.")
+
+
+def free_port_for_pages(port: int) -> int:
+    """The port that a proxy will listen at: this one, or the usual one or a free one.
+
+    Raises:
+        CannotGoOn: the port is taken.
+    """
+    with listen_at(port) as found:
+        return int(found.getsockname()[1])
+
+
+def proxy(folder: Path, port: int, inner_port: int) -> KeptProcess:
+    """nginx before the web server.
+
+    Args:
+        folder: of the application; the proxy works in one of its own inside.
+        port: of 127.0.0.1, that people come to.
+        inner_port: of the web server.
+    """
+    own = folder / "nginx"
+    user = service_user("www-data", own)
+    own.mkdir(exist_ok=True)
+    values = {"folder": str(own), "listen": f"127.0.0.1:{port}", "inner_port": str(inner_port)}
+    text = (ROOT / "deploy" / "nginx.conf").read_text()
+    for name, value in values.items():
+        text = text.replace(f"{{{name}}}", value)
+    (own / "nginx.conf").write_text(text)
+    give_to(user, own)
+    if user is not None:
+        os.chown(own / "nginx.conf", own.stat().st_uid, own.stat().st_gid)
+    command = ["/usr/sbin/nginx", "-e", "stderr", "-p", str(own), "-c", str(own / "nginx.conf")]
+    return KeptProcess("the proxy", command, folder, "nginx.log", user=user)
 
 
 def demo_account(folder: Path) -> dict[str, str]:

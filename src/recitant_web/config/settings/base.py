@@ -24,7 +24,6 @@ if PUBLIC_URL:
         raise ImproperlyConfigured("RECITANT_PUBLIC_URL must begin with http:// or https:// and name a host.")
     ALLOWED_HOSTS.append(_public.hostname)
     CSRF_TRUSTED_ORIGINS = [f"{_public.scheme}://{_public.netloc}"]
-    AXES_IPWARE_PROXY_COUNT = 1
     if _public.scheme == "https":
         SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
         SECURE_SSL_REDIRECT = True
@@ -32,6 +31,10 @@ if PUBLIC_URL:
         SECURE_HSTS_SECONDS = 365 * 24 * 3600
         SESSION_COOKIE_SECURE = True
         CSRF_COOKIE_SECURE = True
+# How many proxies stand before the pages: so many addresses of their own are not those of visitors.
+N_PROXIES = int(os.environ.get("RECITANT_PROXIES", "1" if PUBLIC_URL else "0"))
+if N_PROXIES:
+    AXES_IPWARE_PROXY_COUNT = N_PROXIES
 
 # What Prometheus shows to be given figures; without one they are for this machine alone.
 METRICS_TOKEN = os.environ.get("RECITANT_METRICS_TOKEN", "")
