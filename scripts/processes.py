@@ -22,14 +22,14 @@ MARK: Final = "RECITANT_HELD_FOLDER"
 _HELD: Final = "held"
 """Folder of notes, one a process: its number, and when it was started in ticks of the system (proc(5))."""
 _PR_SET_PDEATHSIG: Final = 1  # prctl(2)
-_LONGEST_DELAY_S: Final = 30.0
+_LONGEST_DELAY_S: Final = 10.0
 _STEADY_S: Final = 60.0  # after so long alive the next end counts as the first
 _LIBC: Final = ctypes.CDLL(None, use_errno=True)
 
 
 @dataclass
 class KeptProcess:
-    """One process, started again when it ends by itself: at once, then after 1 s, 2 s and so on up to 30 s."""
+    """One process, started again when it ends by itself: at once, then after 1, 2, 4, 8 and 10 s."""
 
     name: str
     command: Sequence[str]

@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 from recitant_web.accounts.models import Membership
+from recitant_web.accounts.queries import address_of
 
 pytestmark = pytest.mark.django_db
 ROOT = Path(__file__).parents[2]
@@ -59,6 +60,22 @@ def test_no_page_carries_styles_or_scripts_of_its_own():
         text = path.read_text()
         assert ' style="' not in text and "onclick=" not in text and "hx-on" not in text, path.name
         assert "<script>" not in text and "<style" not in text, path.name
+
+
+def test_behind_a_proxy_visitors_are_told_apart_and_cannot_choose_an_address(client, account, settings, rf):
+    request = rf.get("/", headers={"x-forwarded-for": "203.0.113.9, 198.51.100.7"})
+    assert address_of(request) == "127.0.0.1"  # no proxy: whatever it says, it comes from there
+    settings.N_PROXIES = 1
+    assert address_of(request) == "198.51.100.7"
+    settings.N_PROXIES = 2
+    assert address_of(request) == "203.0.113.9" and address_of(rf.get("/")) == "127.0.0.1"
+    settings.N_PROXIES, settings.AXES_ENABLED = 1, True
+    for number in range(settings.AXES_FAILURE_LIMIT):
+        made_up = f"203.0.113.{number}, 198.51.100.7"
+        client.post("/sign-in", {"username": "ines", "password": "x"}, headers={"x-forwarded-for": made_up})
+    right = {"username": "ines", "password": "a-long-enough-word"}
+    assert client.post("/sign-in", right, headers={"x-forwarded-for": "198.51.100.7"}).status_code == 429
+    assert client.post("/sign-in", right, headers={"x-forwarded-for": "198.51.100.8"}).status_code == 302
 
 
 _SHOWN = (

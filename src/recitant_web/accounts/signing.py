@@ -3,7 +3,6 @@
 import logging
 from typing import Any
 
-from axes.helpers import get_client_ip_address
 from axes.signals import user_locked_out
 from django.contrib.auth.signals import user_logged_in, user_logged_out, user_login_failed
 from django.db.models.signals import post_delete, post_save
@@ -11,13 +10,14 @@ from django.dispatch import receiver
 from django.http import HttpRequest
 
 from recitant_web.accounts.models import Membership
+from recitant_web.accounts.queries import address_of
 
 _log = logging.getLogger("recitant.rights")
 
 
 @receiver(user_logged_in)
 def _signed_in(request: HttpRequest, user: Any, **_more: Any) -> None:
-    _log.info("%s signed in from %s", user.get_username(), get_client_ip_address(request))
+    _log.info("%s signed in from %s", user.get_username(), address_of(request))
 
 
 @receiver(user_logged_out)
@@ -28,7 +28,7 @@ def _signed_out(user: Any, **_more: Any) -> None:
 
 @receiver(user_login_failed)
 def _failed(credentials: dict[str, Any], request: HttpRequest | None = None, **_more: Any) -> None:
-    where = get_client_ip_address(request) if request is not None else "no request"
+    where = address_of(request) if request is not None else "no request"
     _log.warning("%.150r could not sign in from %s", credentials.get("username"), where)
 
 

@@ -33,8 +33,6 @@ if PUBLIC_URL:
         CSRF_COOKIE_SECURE = True
 # How many proxies stand before the pages: so many addresses of their own are not those of visitors.
 N_PROXIES = int(os.environ.get("RECITANT_PROXIES", "1" if PUBLIC_URL else "0"))
-if N_PROXIES:
-    AXES_IPWARE_PROXY_COUNT = N_PROXIES
 
 # What Prometheus shows to be given figures; without one they are for this machine alone.
 METRICS_TOKEN = os.environ.get("RECITANT_METRICS_TOKEN", "")
@@ -94,6 +92,7 @@ AXES_FAILURE_LIMIT = 8
 AXES_COOLOFF_TIME = timedelta(minutes=15)
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_LOCKOUT_TEMPLATE = "accounts/locked.html"
+AXES_CLIENT_IP_CALLABLE = "recitant_web.accounts.queries.address_of"
 AXES_RESET_ON_SUCCESS = True
 AXES_ENABLE_ADMIN = False
 AXES_VERBOSE = False
