@@ -77,6 +77,7 @@ def _parser() -> argparse.ArgumentParser:
     restore.add_argument("file", type=Path)
     restore.add_argument("--replace", action="store_true", help="put aside what is there")
     restore.set_defaults(run=_restore)
+    commands.add_parser("load", help="how long people wait when many work at once")
     commands.add_parser("torture", help="kill processes at random while people work, and count what is lost")
     commands.add_parser("user", help="accounts: user add, password, workspace, list; see ./recitant user --help")
     reset = commands.add_parser("reset", help="throw away this checkout's database and media (asks first)")
@@ -204,11 +205,15 @@ def _start(chosen: argparse.Namespace) -> int:
         return serve(services, environment, listening, account, proxy_port)
 
 
+def _load(arguments: list[str]) -> int:
+    import load
+
+    return load.main(arguments)
+
+
 def _torture(arguments: list[str]) -> int:
     import torture
 
-    install_packages({**SERVICES, **LIBRARIES})
-    make_environment()
     return torture.main(arguments)
 
 
@@ -216,5 +221,5 @@ def _interrupt(_signal: int, _frame: object) -> None:
     raise KeyboardInterrupt
 
 
-_PASSED_ON = {"test": _test, "user": _user, "torture": _torture}
+_PASSED_ON = {"test": _test, "user": _user, "torture": _torture, "load": _load}
 """Words whose arguments somebody else reads."""

@@ -53,8 +53,8 @@ class Visitor:
 
     def __init__(self, base: str) -> None:
         self.base = base
-        jar = http.cookiejar.CookieJar()
-        self._opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(jar))
+        self._jar = http.cookiejar.CookieJar()
+        self._opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(self._jar))
 
     def get(self, path: str) -> bytes:
         """What lies at an address.

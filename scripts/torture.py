@@ -22,6 +22,7 @@ import sys
 import threading
 import time
 import urllib.error
+import urllib.parse
 import urllib.request
 import wave
 from collections import Counter
@@ -67,7 +68,7 @@ class Person(Visitor):
     def __init__(self, base: str, account: dict[str, str]) -> None:
         super().__init__(base)
         self._account = account
-        self._token = ""
+        self.token = ""
 
     def sign_in(self) -> None:
         """Again, where the session is gone."""
@@ -75,17 +76,36 @@ class Person(Visitor):
         token = re.search(r'X-CSRFToken": "([^"]+)', page.decode())
         if token is None:
             raise NotProved("signing in brought no page")
-        self._token = token[1]
+        self.token = token[1]
 
     def send(self, method: str, path: str, data: Any, **headers: str) -> Any:
         """JSON or bytes sent, JSON back."""
         is_bytes = isinstance(data, bytes)
         kind = "application/octet-stream" if is_bytes else "application/json"
-        known = {"X-CSRFToken": self._token, "Content-Type": kind, "Accept": "application/json"}
+        known = {"X-CSRFToken": self.token, "Content-Type": kind, "Accept": "application/json"}
         body = data if is_bytes else json.dumps(data).encode()
         request = urllib.request.Request(self.base + path, body, known | headers, method=method)
         with self._opener.open(request, timeout=30) as answer:
             return json.loads(answer.read() or b"{}")
+
+    def send_file(self, number: int, name: str, data: bytes, role: str) -> None:
+        """A file sent into a programme piece by piece, from where an earlier try stopped."""
+        wish = {"name": name, "size_bytes": len(data), "fingerprint": name, "role": role}
+        begun = self.send("POST", f"/programmes/{number}/uploads", wish)
+        at = int(begun["received"])
+        while at < len(data):
+            path = f"/programmes/{number}/uploads/{begun['token']}"
+            piece = data[at : at + _PIECE_BYTES]
+            at = int(self.send("PUT", path, piece, **{"Upload-Offset": str(at)})["received"])
+
+    def press(self, path: str, fields: dict[str, str]) -> None:
+        """A form posted to an address that has no page of its own."""
+        data = urllib.parse.urlencode(fields).encode()
+        self._open(urllib.request.Request(self.base + path, data, {"X-CSRFToken": self.token, "Referer": self.base}))
+
+    def cookies(self) -> str:
+        """As a header carries them."""
+        return "; ".join(f"{cookie.name}={cookie.value}" for cookie in self._jar)
 
 
 class Torture:
@@ -188,17 +208,8 @@ class Torture:
         person.post("/", {"title": title, "frame_rate": "25", "spec_id": "online-14"})
         page = person.get("/").decode()
         number = max(int(found) for found in re.findall(r"/programmes/(\d+)/intake", page))
-        self._send_file(person, number, f"{title}.wav", _tone(440.0))
+        person.send_file(number, f"{title}.wav", tone(440.0), "dialogue")
         return number
-
-    def _send_file(self, person: Person, number: int, name: str, data: bytes) -> None:
-        wish = {"name": name, "size_bytes": len(data), "fingerprint": name, "role": "dialogue"}
-        begun = person.send("POST", f"/programmes/{number}/uploads", wish)
-        at = int(begun["received"])
-        while at < len(data):
-            path = f"/programmes/{number}/uploads/{begun['token']}"
-            piece = data[at : at + _PIECE_BYTES]
-            at = int(person.send("PUT", path, piece, **{"Upload-Offset": str(at)})["received"])
 
     def _again(self, person: Person, work: Callable[[], None]) -> None:
         # Whoever is thrown out signs in and tries again, as with a page that is loaded anew.
@@ -234,7 +245,7 @@ class Torture:
             nonlocal counted
             name = f"take {counted}.wav"
             try:
-                self._send_file(person, number, name, _tone(100.25 + counted))
+                person.send_file(number, name, tone(100.25 + counted), "dialogue")
             except urllib.error.HTTPError as error:
                 if error.code != 409:  # a piece that was there before the answer was lost: asked anew
                     raise
@@ -283,14 +294,14 @@ class Torture:
         return [f"after {_END_S:.0f} s jobs are still open: {is_open} of programmes {numbers}"]
 
 
-def _tone(freq_hz: float) -> bytes:
-    """Six seconds, 24 bit, mono."""
+def tone(freq_hz: float, length_s: int = 6) -> bytes:
+    """A WAV file of 24 bit, mono."""
     file = io.BytesIO()
     with wave.open(file, "wb") as out:
         out.setnchannels(1)
         out.setsampwidth(3)
         out.setframerate(48_000)
-        values = (round(1_500_000 * math.sin(2 * math.pi * freq_hz * k / 48_000)) for k in range(48_000 * 6))
+        values = (round(1_500_000 * math.sin(2 * math.pi * freq_hz * k / 48_000)) for k in range(48_000 * length_s))
         out.writeframes(b"".join(struct.pack("<i", value)[:3] for value in values))
     return file.getvalue()
 
