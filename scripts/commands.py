@@ -2,7 +2,6 @@
 
 import argparse
 import os
-import shutil
 import signal
 import subprocess
 from pathlib import Path
@@ -23,7 +22,7 @@ from machine import (
     require_python,
     say,
 )
-from services import reached, running
+from services import empty, reached, running
 from serving import demo_account, free_port_for_pages, listen_at, serve
 
 VAR = ROOT / "var"
@@ -178,9 +177,7 @@ def _reset(chosen: argparse.Namespace) -> int:
         if input("Type reset to go on: ").strip() != "reset":
             say("nothing was removed.")
             return 1
-    with running(APPLICATION):
-        pass  # held for a moment: refuses while the application runs
-    shutil.rmtree(APPLICATION)
+    empty(APPLICATION)
     say("done. ./recitant start begins anew.")
     return 0
 

@@ -19,7 +19,7 @@ from pathlib import Path
 from typing import IO, Final
 
 from machine import CannotGoOn, say
-from services import reached, running
+from services import put_aside, reached, running
 
 _FORM: Final = 1
 _DATABASE: Final = "database.sql.gz"
@@ -88,9 +88,7 @@ def restore(path: Path, folder: Path, *, replaces: bool) -> None:
     if has_old and not replaces:
         raise CannotGoOn("there is something already; with --replace it is put aside and this takes its place.")
     if has_old:
-        with running(folder):
-            pass  # held for a moment: refuses while the application runs
-        folder.rename(aside)
+        put_aside(folder, aside)
     try:
         _fill(path, folder, listed)
     except BaseException:

@@ -10,7 +10,6 @@ import json
 import os
 import random
 import re
-import shutil
 import signal
 import socket
 import subprocess
@@ -22,6 +21,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from machine import ROOT, CannotGoOn, say
+from services import empty
 from torture import Person, tone
 
 N_CLIPS: Final = 24
@@ -55,7 +55,7 @@ class Load:
         self._account: dict[str, str] = {}
 
     def __enter__(self) -> "Load":
-        shutil.rmtree(self.folder, ignore_errors=True)
+        empty(self.folder)
         environment = {**os.environ, "RECITANT_FOLDER": str(self.folder)}
         command = [sys.executable, str(ROOT / "recitant"), "start", "--no-demo", "--no-words", "--port", str(self.port)]
         log = self.folder.with_suffix(".log").open("wb")

@@ -4,13 +4,14 @@ import fcntl
 import json
 import os
 import secrets
+import shutil
 import socket
 import subprocess
 import time
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
-from typing import Final
+from typing import IO, Final
 
 from machine import CannotGoOn, say
 from processes import KeptProcess, give_to, service_user, stop_leftovers
@@ -185,6 +186,43 @@ def running(folder: Path, *, is_lasting: bool = True) -> Iterator[Services]:
     Raises:
         RunsAlready: another run of this checkout holds the folder. CannotGoOn: a service does not come up.
     """
+    with _held(folder) as lock:
+        stop_leftovers(folder.resolve())
+        services = Services(folder, is_lasting=is_lasting)
+        try:
+            services.start()
+            _write_private(folder / _FOUND_IN, json.dumps(services.environment()))
+            yield services
+        finally:
+            services.stop()
+            (folder / _FOUND_IN).unlink(missing_ok=True)
+            lock.truncate(0)
+
+
+def empty(folder: Path) -> None:
+    """Remove a folder in which nothing runs any more.
+
+    Raises:
+        RunsAlready: something does.
+    """
+    with _held(folder):
+        stop_leftovers(folder.resolve())
+        shutil.rmtree(folder)
+
+
+def put_aside(folder: Path, aside: Path) -> None:
+    """Rename a folder in which nothing runs any more.
+
+    Raises:
+        RunsAlready: something does.
+    """
+    with _held(folder):
+        stop_leftovers(folder.resolve())
+        folder.rename(aside)
+
+
+@contextmanager
+def _held(folder: Path) -> Iterator[IO[str]]:
     folder.mkdir(parents=True, exist_ok=True)
     with (folder / "running.pid").open("a+") as lock:
         try:
@@ -196,16 +234,7 @@ def running(folder: Path, *, is_lasting: bool = True) -> Iterator[Services]:
         lock.truncate(0)
         lock.write(str(os.getpid()))
         lock.flush()
-        stop_leftovers(folder.resolve())
-        services = Services(folder, is_lasting=is_lasting)
-        try:
-            services.start()
-            _write_private(folder / _FOUND_IN, json.dumps(services.environment()))
-            yield services
-        finally:
-            services.stop()
-            (folder / _FOUND_IN).unlink(missing_ok=True)
-            lock.truncate(0)
+        yield lock
 
 
 def answers(port: int) -> bool:

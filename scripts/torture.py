@@ -12,7 +12,6 @@ import math
 import os
 import random
 import re
-import shutil
 import signal
 import socket
 import statistics
@@ -34,6 +33,7 @@ from typing import Any, Final
 from machine import ROOT, CannotGoOn, say
 from processes import held_by
 from prove_start import NotProved, Visitor
+from services import empty
 
 _END_S: Final = 180.0
 _PAUSE_S: Final = (0.5, 3.0)
@@ -124,7 +124,7 @@ class Torture:
 
     def run(self) -> list[str]:
         """Everything; what went wrong, in sentences."""
-        shutil.rmtree(self.folder, ignore_errors=True)
+        empty(self.folder)
         self.start()
         self._wait_until_ready()
         account = json.loads((self.folder / "demo-account.json").read_text())

@@ -10,6 +10,7 @@ import soundfile
 import wavinfo
 
 from recitant_core.errors import UnreadableMedia
+from recitant_core.ports import Progress, no_progress
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import LAYOUTS
 from recitant_io.containers import open_sound_file
@@ -37,7 +38,7 @@ class RecorderFile:
         return tuple(int(k) for k in np.flatnonzero(self.peaks > 10.0 ** (SILENT_DBFS / 20.0)))
 
 
-def recorder_file(path: Path) -> RecorderFile | None:
+def recorder_file(path: Path, progress: Progress = no_progress) -> RecorderFile | None:
     """The channels of a recorder file, read once; None for any other: one or two channels, a surround mix, a film.
 
     Raises:
@@ -53,10 +54,12 @@ def recorder_file(path: Path) -> RecorderFile | None:
             return None
         if n_channels > MOST_CHANNELS:
             raise UnreadableMedia("too_many_channels", file=path.name, n_channels=n_channels, most=MOST_CHANNELS)
-        peaks = np.zeros(n_channels)
+        peaks, read = np.zeros(n_channels), 0
         try:
             while len(block := file.read(BLOCK_FRAMES, dtype="float32", always_2d=True)):
                 peaks = np.maximum(peaks, np.abs(block).max(axis=0))
+                read += len(block)
+                progress(min(1.0, read / max(1, file.frames)))
         except soundfile.LibsndfileError as error:
             raise UnreadableMedia("damaged", file=path.name, at_s=None) from error
     return RecorderFile(names, peaks)

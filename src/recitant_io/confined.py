@@ -10,7 +10,6 @@ import select
 import signal
 import subprocess
 import sys
-import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import replace
@@ -33,6 +32,7 @@ from recitant_io.probe import Probe
 SILENT_S: Final = 120.0
 """Without a sign of life for so long a child is ended."""
 READER: Final = "recitant_io.confinement"
+_INHERITED: Final = ("PATH", "HOME", "LANG", "LC_ALL", "TMPDIR", "NUMBA_CACHE_DIR")
 _PIPE_BYTES: Final = 1 << 20
 _F_SETPIPE_SZ: Final = 1031  # fcntl(2)
 _MOST_FRAME_BYTES: Final = 1 << 28
@@ -97,8 +97,9 @@ def call(request: Request, kind: Any, progress: Progress = no_progress) -> Any:
 
 @contextmanager
 def _child(request: Request) -> Iterator["_Child"]:
-    # Paths of ours alone; the libraries' own threads would ask for memory and give nothing back.
-    environment = {**os.environ, "PYTHONPATH": os.pathsep.join(filter(None, sys.path)), "OPENBLAS_NUM_THREADS": "1"}
+    # None of our secrets; and the libraries' own threads would ask for memory and give nothing back.
+    environment = {name: os.environ[name] for name in _INHERITED if name in os.environ}
+    environment |= {"PYTHONPATH": os.pathsep.join(filter(None, sys.path)), "OPENBLAS_NUM_THREADS": "1"}
     with subprocess.Popen(
         [sys.executable, "-m", READER],
         stdin=subprocess.PIPE,
@@ -122,6 +123,8 @@ class _Child:
         self._process = process
         self._name = Path(request.path).name
         self._out = process.stdout.fileno()
+        self._sign_of_life = select.poll()
+        self._sign_of_life.register(self._out, select.POLLIN)
         _widen(self._out)
         try:
             process.stdin.write(msgspec.msgpack.encode(request))
@@ -169,16 +172,14 @@ class _Child:
 
     def _fill(self, wanted: memoryview) -> None:
         at = 0
-        ends_at = time.monotonic() + SILENT_S
         while at < len(wanted):
-            if not select.select([self._out], [], [], max(0.0, ends_at - time.monotonic()))[0]:
+            if not self._sign_of_life.poll(1000.0 * SILENT_S):
                 self.refuse()
             n_read = os.readv(self._out, [wanted[at:]])
             if n_read == 0:
                 self._process.wait()
                 self.refuse()
             at += n_read
-            ends_at = time.monotonic() + SILENT_S
 
 
 def _widen(pipe: int) -> None:

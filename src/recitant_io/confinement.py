@@ -25,9 +25,12 @@ _FIRST_S: Final = 60
 """Processor time before a file has said how long it is."""
 _SLOWEST: Final = 4.0
 """Times real time that a sound is decoded at, at the least."""
+_SLOWEST_BYTES: Final = 10e6
+"""Bytes of samples that are read in a second of processor time, at the least."""
 _PICTURE_S: Final = 8.0
 """Processor time for a second of picture, at the most: large pictures are decoded slower than they play."""
 _MOST_PICTURE_BYTES: Final = 4 << 30
+_MOST_FILES: Final = 64
 
 
 def main() -> int:
@@ -68,8 +71,9 @@ def _probe(path: Path, _out: BinaryIO) -> Any:
     return asdict(probe(path))
 
 
-def _recorder(path: Path, _out: BinaryIO) -> Any:
-    found = recorder_file(path)
+def _recorder(path: Path, out: BinaryIO) -> Any:
+    _limit(_SOUND_BYTES, _FIRST_S + path.stat().st_size / _SLOWEST_BYTES, can_write=False)
+    found = recorder_file(path, _teller(out))
     return None if found is None else (found.names, found.peaks.tolist())
 
 
@@ -109,6 +113,7 @@ def _limit(n_bytes: int, processor_s: float | None, *, can_write: bool) -> None:
     _lower(resource.RLIMIT_AS, n_bytes)
     _lower(resource.RLIMIT_FSIZE, _MOST_PICTURE_BYTES if can_write else 0)
     _lower(resource.RLIMIT_CORE, 0)
+    _lower(resource.RLIMIT_NOFILE, _MOST_FILES)
     if processor_s is not None:
         used = resource.getrusage(resource.RUSAGE_SELF)
         _lower(resource.RLIMIT_CPU, round(used.ru_utime + used.ru_stime + processor_s))

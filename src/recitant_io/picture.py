@@ -48,8 +48,7 @@ def make_proxy(path: Path, target: Path, frame_rate: Fraction, progress: Progres
                     while shown is not None and written < due:
                         written = _write(copy, out, shown, written)
                     shown = frame.reformat(width, height, "yuv420p")
-                    if length_s:
-                        progress(min(1.0, (at_s - first_s) / length_s))
+                    progress(min(1.0, (at_s - first_s) / length_s) if length_s else 0.0)
                 if shown is None:
                     raise UnreadableMedia("no_picture", file=path.name)
                 _write(copy, out, shown, written)

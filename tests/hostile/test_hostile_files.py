@@ -108,6 +108,15 @@ def test_a_reader_has_limits_that_it_did_not_bring_along(monkeypatch, tmp_path):
     assert resource.getrlimit(resource.RLIMIT_AS)[0] != space  # ours are untouched
 
 
+def test_a_reader_knows_no_secret_of_ours(monkeypatch, tmp_path):
+    monkeypatch.setenv("RECITANT_SECRET_KEY", "hidden")
+    tell = "raise confinement.RecitantError('told', names=' '.join(sorted(os.environ)))"
+    path = _run(monkeypatch, tmp_path, f"def read(path, out, **more):\n    {tell}\n{_REPLACED}")
+    with pytest.raises(RecitantError) as told, confined.open_media(path):
+        pass
+    assert "PYTHONPATH" in told.value.facts["names"] and "RECITANT" not in told.value.facts["names"]
+
+
 def test_a_reader_ends_with_whoever_asked(tmp_path):
     soundfile.write(tmp_path / "long.flac", np.zeros(48_000 * 600, np.int16), 48_000)
     program = f"""

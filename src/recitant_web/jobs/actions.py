@@ -40,12 +40,13 @@ def start_job(workspace: Workspace, kind: str, payload: dict[str, object], *, su
         subject: what it is about, where only the newest counts: one of this kind that still waits takes the payload
             over, and comes back instead of a new one.
     """
-    if subject:
+    # Together: a row that took the payload over cannot be taken by a worker before it comes back.
+    with transaction.atomic():
         waiting = Job.objects.filter(kind=kind, subject=subject, state=JobState.WAITING)
-        if waiting.update(payload=payload):
+        if subject and waiting.update(payload=payload):
             return waiting.order_by("pk")[0]
-    job = Job.objects.create(workspace=workspace, kind=kind, payload=payload, subject=subject)
-    transaction.on_commit(partial(_send, job.pk, kind))
+        job = Job.objects.create(workspace=workspace, kind=kind, payload=payload, subject=subject)
+        transaction.on_commit(partial(_send, job.pk, kind))
     return job
 
 
