@@ -203,7 +203,7 @@ def main(arguments: list[str]) -> int:
     with Load(ROOT / "var" / "load", chosen.programmes) as load:
         say("warming up")
         load.run(min(chosen.people), 5.0, chosen.edits)
-        print("| people | blocks | block p50, p95 | edits | edit p50, p95 | conflicts | errors |")
+        print("| people | blocks | block p50, p95 | edits | edit p50, p95 | conflicts | errors |", flush=True)
         print("| --- | --- | --- | --- | --- | --- | --- |")
         for n_people in chosen.people:
             found = load.run(n_people, chosen.seconds, chosen.edits)
