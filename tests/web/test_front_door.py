@@ -116,6 +116,8 @@ def test_figures_are_for_this_machine_or_for_who_has_the_token(client, film, set
     client.get("/health")
     figures = client.get("/metrics").content.decode()
     assert 'recitant_requests_seconds_count{method="GET",status="200",view="health"}' in figures
+    client.generic("MADE-UP", "/health")
+    assert "MADE-UP" not in client.get("/metrics").content.decode()
     assert "recitant_cache_bytes{" in figures and 'recitant_jobs{kind="programme.ingest",state="done"} 3.0' in figures
     assert client.get("/metrics", headers={"x-forwarded-for": "198.51.100.7"}).status_code == 403
     assert client.get("/metrics", REMOTE_ADDR="198.51.100.7").status_code == 403
