@@ -4,16 +4,19 @@ A child has a limit of memory, of processor time (by the length that the file an
 the time between two signs of life. One that dies, or takes too long, is a refused file.
 """
 
+import atexit
 import fcntl
 import os
 import select
 import signal
+import socket
 import subprocess
 import sys
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import replace
 from pathlib import Path
+from threading import Lock
 from typing import Any, Final, NoReturn
 
 import msgspec
@@ -26,12 +29,15 @@ from recitant_core.units.arrays import Audio
 from recitant_core.units.channels import layout_from_count
 from recitant_io.channels import RecorderFile
 from recitant_io.decode import MediaFacts
-from recitant_io.frames import ANSWER, BLOCK, FACTS, HEAD, PROGRESS, REFUSAL, Refusal, Request
+from recitant_io.frames import ANSWER, BLOCK, FACTS, HEAD, NUMBER, PROGRESS, REFUSAL, Refusal, Request
 from recitant_io.probe import Probe
 
 SILENT_S: Final = 120.0
 """Without a sign of life for so long a child is ended."""
 READER: Final = "recitant_io.confinement"
+_TRIES: Final = 3
+"""To have a reader forked by a process that ends when it is not needed."""
+_LAST_WORDS_S: Final = 2.0
 _INHERITED: Final = ("PATH", "HOME", "LANG", "LC_ALL", "TMPDIR", "NUMBA_CACHE_DIR")
 _PIPE_BYTES: Final = 1 << 20
 _F_SETPIPE_SZ: Final = 1031  # fcntl(2)
@@ -97,40 +103,139 @@ def call(request: Request, kind: Any, progress: Progress = no_progress) -> Any:
 
 @contextmanager
 def _child(request: Request) -> Iterator["_Child"]:
-    # None of our secrets; and the libraries' own threads would ask for memory and give nothing back.
-    environment = {name: os.environ[name] for name in _INHERITED if name in os.environ}
-    environment |= {"PYTHONPATH": os.pathsep.join(filter(None, sys.path)), "OPENBLAS_NUM_THREADS": "1"}
-    with subprocess.Popen(
-        [sys.executable, "-m", READER],
-        stdin=subprocess.PIPE,
-        stdout=subprocess.PIPE,
-        stderr=subprocess.DEVNULL,
-        env=environment,
-        bufsize=0,
-        start_new_session=True,
-    ) as process:
-        try:
-            yield _Child(process, request)
-        finally:
-            process.kill()
+    child = _Child(request)
+    try:
+        yield child
+    finally:
+        child.close()
+
+
+class _Forks:
+    """A process that has everything loaded and reads nothing itself: it forks a reader a file, in milliseconds."""
+
+    def __init__(self) -> None:
+        self._lock = Lock()
+        self._made_for: tuple[int, str, str] | None = None
+        self._process: subprocess.Popen[bytes] | None = None
+        self._control: socket.socket | None = None
+
+    def send(self, ends: list[int]) -> "subprocess.Popen[bytes]":
+        """Have a reader forked with these descriptors: its request, its answers, and what became of it.
+
+        Returns:
+            The process that forks. It may have ended just now, as it does when nobody asks for a while.
+
+        Raises:
+            OSError: it has.
+        """
+        with self._lock:
+            wanted = (os.getpid(), READER, os.pathsep.join(filter(None, sys.path)))
+            if self._made_for != wanted or self._process is None or self._process.poll() is not None:
+                self._start(wanted)
+            assert self._control is not None and self._process is not None
+            socket.send_fds(self._control, [b"r"], ends)
+            return self._process
+
+    def drop(self, process: "subprocess.Popen[bytes] | None") -> None:
+        """Take another process next time, unless that was done already."""
+        with self._lock:
+            if process is None or self._process is process:
+                self.close()
+
+    def close(self) -> None:
+        """End it, if it is this process's own."""
+        if self._control is not None:
+            self._control.close()
+        if self._process is not None and self._made_for is not None and self._made_for[0] == os.getpid():
+            self._process.wait()
+        self._control, self._process, self._made_for = None, None, None
+
+    def _start(self, wanted: tuple[int, str, str]) -> None:
+        self.close()
+        # None of our secrets; and the libraries' own threads would ask for memory and give nothing back.
+        environment = {name: os.environ[name] for name in _INHERITED if name in os.environ}
+        environment |= {"PYTHONPATH": wanted[2], "OPENBLAS_NUM_THREADS": "1"}
+        self._control, theirs = socket.socketpair()
+        with theirs:
+            self._process = subprocess.Popen(
+                [sys.executable, "-m", wanted[1], str(theirs.fileno())],
+                stdin=subprocess.DEVNULL,
+                stdout=subprocess.DEVNULL,
+                stderr=subprocess.DEVNULL,
+                env=environment,
+                pass_fds=[theirs.fileno()],
+                start_new_session=True,
+            )
+        self._made_for = wanted
+
+
+_forks: Final = _Forks()
+atexit.register(_forks.close)
 
 
 class _Child:
     """A reader at work, and what it says."""
 
-    def __init__(self, process: "subprocess.Popen[bytes]", request: Request) -> None:
-        assert process.stdin is not None and process.stdout is not None
-        self._process = process
+    def __init__(self, request: Request) -> None:
         self._name = Path(request.path).name
-        self._out = process.stdout.fileno()
+        self._ended: int | None = None
+        self._out, self._told = -1, -1
+        self._process_id: int | None = None
+        data = msgspec.msgpack.encode(request)
+        for _ in range(_TRIES):
+            if self._ask(data):
+                return
+        raise UnreadableMedia("breaks_reader", file=self._name)
+
+    def _ask(self, data: bytes) -> bool:
+        """Have a reader forked; whether there is one."""
+        self.close()
+        request_end, asked = os.pipe()
+        self._out, answers = os.pipe()
+        self._told, status = os.pipe()
+        theirs = [request_end, answers, status]
+        forking = None
+        try:
+            forking = _forks.send(theirs)
+        except OSError:
+            os.close(asked)
+            _forks.drop(forking)
+            return False
+        finally:
+            for end in theirs:
+                os.close(end)
         self._sign_of_life = select.poll()
         self._sign_of_life.register(self._out, select.POLLIN)
         _widen(self._out)
-        try:
-            process.stdin.write(msgspec.msgpack.encode(request))
-            process.stdin.close()
-        except BrokenPipeError:
-            self.refuse()
+        with suppress(BrokenPipeError), os.fdopen(asked, "wb") as pipe:
+            pipe.write(data)
+        number = os.read(self._told, NUMBER.size)
+        if len(number) < NUMBER.size:  # it ended before it forked
+            _forks.drop(forking)
+            return False
+        self._process_id = NUMBER.unpack(number)[0]
+        return True
+
+    def close(self) -> None:
+        """End it."""
+        if self._process_id is not None and self._told >= 0 and self._how_it_ended(0.0) is None:
+            with suppress(ProcessLookupError):  # it ended at this moment
+                os.kill(self._process_id, signal.SIGKILL)
+        for end in (self._out, self._told):
+            if end >= 0:
+                os.close(end)
+        self._out, self._told = -1, -1
+
+    def _how_it_ended(self, within_s: float) -> int | None:
+        """Its exit code, negative for a signal; None while it is at work."""
+        if self._ended is None:
+            status = select.poll()
+            status.register(self._told, select.POLLIN)
+            if status.poll(1000.0 * within_s):
+                number = os.read(self._told, NUMBER.size)
+                # Without a word the process that forks died, and its readers with it.
+                self._ended = NUMBER.unpack(number)[0] if len(number) == NUMBER.size else -signal.SIGKILL
+        return self._ended
 
     def next_frame(self) -> tuple[int, bytearray]:
         """Kind and content of what comes next.
@@ -165,9 +270,8 @@ class _Child:
         Raises:
             UnreadableMedia: always.
         """
-        is_at_work = self._process.poll() is None
-        self._process.kill()
-        is_slow = is_at_work or self._process.wait() == -signal.SIGXCPU
+        ended = self._how_it_ended(_LAST_WORDS_S)
+        is_slow = ended is None or ended == -signal.SIGXCPU
         raise UnreadableMedia("takes_too_long" if is_slow else "breaks_reader", file=self._name)
 
     def _fill(self, wanted: memoryview) -> None:
@@ -177,7 +281,6 @@ class _Child:
                 self.refuse()
             n_read = os.readv(self._out, [wanted[at:]])
             if n_read == 0:
-                self._process.wait()
                 self.refuse()
             at += n_read
 

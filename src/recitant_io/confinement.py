@@ -1,7 +1,13 @@
-"""The child process that reads a stranger's file: takes one request, limits itself, answers in frames, and ends."""
+"""The child process that reads a stranger's file: takes one request, limits itself, answers in frames, and ends.
 
+It is forked by a process that has loaded what is needed and reads no file itself."""
+
+import contextlib
 import os
 import resource
+import select
+import signal
+import socket
 import sys
 from collections.abc import Callable
 from dataclasses import asdict
@@ -15,7 +21,7 @@ from recitant_core.errors import RecitantError
 from recitant_core.ports import Progress
 from recitant_io.channels import recorder_file
 from recitant_io.decode import MOST_S, open_here
-from recitant_io.frames import ANSWER, BLOCK, FACTS, HEAD, PROGRESS, REFUSAL, Refusal, Request
+from recitant_io.frames import ANSWER, BLOCK, FACTS, HEAD, NUMBER, PROGRESS, REFUSAL, Refusal, Request
 from recitant_io.machine import end_with_parent
 from recitant_io.probe import probe
 
@@ -31,15 +37,60 @@ _PICTURE_S: Final = 8.0
 """Processor time for a second of picture, at the most: large pictures are decoded slower than they play."""
 _MOST_PICTURE_BYTES: Final = 4 << 30
 _MOST_FILES: Final = 64
+_IDLE_S: Final = 60.0
+"""After so long without a request the process that forks ends."""
 
 
 def main() -> int:
-    """Take the request from standard input and answer on standard output; the exit code."""
+    """Fork a reader for each request that comes by the socket of the first argument; the exit code."""
     end_with_parent()
-    request = msgspec.msgpack.decode(sys.stdin.buffer.read(), type=Request)
-    # What a library prints must not come between the frames.
-    with os.fdopen(os.dup(1), "wb", buffering=0) as out:
-        os.dup2(2, 1)
+    control = socket.socket(fileno=int(sys.argv[1]))
+    ended, wake = os.pipe2(os.O_NONBLOCK | os.O_CLOEXEC)
+    signal.signal(signal.SIGCHLD, lambda *_: None)
+    signal.set_wakeup_fd(wake)
+    readers: dict[int, int] = {}
+    events = select.poll()
+    events.register(control, select.POLLIN)
+    events.register(ended, select.POLLIN)
+    while found := events.poll(None if readers else 1000.0 * _IDLE_S):
+        for descriptor, _ in found:
+            if descriptor == ended:
+                os.read(ended, 4096)
+                _tell_ends(readers)
+                continue
+            asked, ends, *_ = socket.recv_fds(control, 1, 3)
+            if not asked:
+                return 0  # whoever asked is gone
+            process_id = os.fork()
+            if process_id == 0:
+                signal.set_wakeup_fd(-1)
+                signal.signal(signal.SIGCHLD, signal.SIG_DFL)
+                os._exit(_read(*ends))
+            readers[process_id] = ends[2]
+            os.write(ends[2], NUMBER.pack(process_id))
+            os.close(ends[0])
+            os.close(ends[1])
+    return 0
+
+
+def _tell_ends(readers: dict[int, int]) -> None:
+    while readers:
+        process_id, status = os.waitpid(-1, os.WNOHANG)
+        if process_id == 0:
+            return
+        told = readers.pop(process_id)
+        with contextlib.suppress(BrokenPipeError):  # nobody wants to know any more
+            os.write(told, NUMBER.pack(os.waitstatus_to_exitcode(status)))
+        os.close(told)
+
+
+def _read(request_end: int, answers: int, status: int) -> int:
+    """Take the request, answer it in frames; the exit code."""
+    end_with_parent()
+    os.close(status)
+    with os.fdopen(request_end, "rb") as file:
+        request = msgspec.msgpack.decode(file.read(), type=Request)
+    with os.fdopen(answers, "wb", buffering=0) as out:
         operation, n_bytes = _OPERATIONS[request.operation]
         _limit(n_bytes, _FIRST_S if n_bytes == _SOUND_BYTES else None, can_write=n_bytes == _PICTURE_BYTES)
         try:

@@ -186,9 +186,10 @@ def _open_container(
 
 
 def _announced_s(container: Any, stream: Any) -> float | None:
-    if stream.duration:
-        return float(stream.duration * stream.time_base)
-    return container.duration / av.time_base if container.duration else None
+    of_stream = float(stream.duration * stream.time_base) if stream.duration else 0.0
+    of_container = container.duration / av.time_base if container.duration else 0.0
+    # A length that cannot be is none.
+    return next((length_s for length_s in (of_stream, of_container) if length_s > 0.0), None)
 
 
 def _container_blocks(path: Path, container, stream) -> Iterator[Audio]:  # type: ignore[no-untyped-def]

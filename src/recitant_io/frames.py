@@ -10,6 +10,8 @@ from typing import Any, Final
 import msgspec
 
 HEAD: Final = struct.Struct("<BQ")
+NUMBER: Final = struct.Struct("<i")
+"""Of a reader's process, and then how it ended: its exit code, negative for a signal."""
 FACTS, BLOCK, PROGRESS, ANSWER, REFUSAL = range(1, 6)
 
 

@@ -9,6 +9,7 @@ import struct
 import subprocess
 import sys
 import time
+from concurrent.futures import ThreadPoolExecutor
 from fractions import Fraction
 from pathlib import Path
 
@@ -125,16 +126,51 @@ from pathlib import Path
 from recitant_io.confined import open_media
 with open_media(Path({str(tmp_path / "long.flac")!r})) as (facts, blocks):
     next(blocks)
-    listed = subprocess.run(["pgrep", "-P", str(os.getpid())], capture_output=True, text=True)
-    print(listed.stdout.split()[0], flush=True)
+    def children(of):
+        return subprocess.run(["pgrep", "-P", str(of)], capture_output=True, text=True).stdout.split()
+    forking = children(os.getpid())[0]
+    print(forking, *children(forking), flush=True)
     os.kill(os.getpid(), signal.SIGKILL)
 """
     ran = subprocess.run([sys.executable, "-c", program], capture_output=True, text=True, env=ENVIRONMENT, check=False)
     assert ran.returncode == -signal.SIGKILL
-    reader, ends_at = Path(f"/proc/{int(ran.stdout)}/stat"), time.monotonic() + 10
-    while reader.exists() and reader.read_text().split()[2] != "Z" and time.monotonic() < ends_at:
-        time.sleep(0.05)
-    assert not reader.exists() or reader.read_text().split()[2] == "Z"
+    numbers, ends_at = ran.stdout.split(), time.monotonic() + 10
+    assert len(numbers) == 2  # the process that forks, and the reader
+    for reader in (Path(f"/proc/{number}/stat") for number in numbers):
+        while is_alive(reader) and time.monotonic() < ends_at:
+            time.sleep(0.05)
+        assert not is_alive(reader)
+
+
+def is_alive(stat):
+    try:
+        return stat.read_text().rpartition(")")[2].split()[0] != "Z"
+    except FileNotFoundError:
+        return False
+
+
+def test_readers_are_forked_by_one_process_and_it_comes_back(tmp_path):
+    soundfile.write(tmp_path / "tone.wav", np.zeros((4_800, 2)), 48_000)
+    confined.probe(tmp_path / "tone.wav")
+    first = confined._forks._process
+    confined.probe(tmp_path / "tone.wav")
+    assert confined._forks._process is first
+    first.kill()  # as it ends by itself after a quiet minute, but while the next request is on its way
+    with confined.open_media(tmp_path / "tone.wav") as (_facts, blocks):
+        assert sum(map(len, blocks)) == 4_800
+    assert confined._forks._process is not first
+
+
+def test_many_read_at_once(tmp_path):
+    for number in range(12):
+        soundfile.write(tmp_path / f"{number}.wav", np.full((4_800 + number, 1), 0.01 * number), 48_000)
+
+    def read(number):
+        with confined.open_media(tmp_path / f"{number}.wav") as (_facts, blocks):
+            return len(np.concatenate(list(blocks)))
+
+    with ThreadPoolExecutor(12) as pool:
+        assert list(pool.map(read, range(12))) == [4_800 + number for number in range(12)]
 
 
 def test_a_reader_is_ended_when_nobody_wants_the_rest(tmp_path):
