@@ -89,12 +89,27 @@ def scripts(chromium):
 @pytest.fixture
 def page(chromium, live_server, transactional_db, media, jobs_run_at_once, account):
     """The sign-in page of the live server; any error in the page fails the test."""
+    # Conditions that tests wait for are evaluated in the page, which its policy forbids; test_policy.py keeps it.
+    yield from _signed_in(chromium, live_server, bypass_csp=True)
+
+
+@pytest.fixture
+def strict_page(chromium, live_server, transactional_db, media, jobs_run_at_once, account):
+    """The same under the page's own Content-Security-Policy; what it forbids fails the test."""
+    yield from _signed_in(chromium, live_server, bypass_csp=False)
+
+
+def _signed_in(chromium, live_server, *, bypass_csp):
     size = {"width": 1280, "height": 800}
-    context = chromium.new_context(viewport=size, accept_downloads=True, permissions=["microphone"])
-    context.add_init_script(RECORDER)
+    context = chromium.new_context(
+        viewport=size, accept_downloads=True, permissions=["microphone"], bypass_csp=bypass_csp
+    )
+    if bypass_csp:  # it brings a worklet of its own along
+        context.add_init_script(RECORDER)
     page = context.new_page()
-    faults = []
+    faults = page.faults = []
     page.on("pageerror", lambda error: faults.append(str(error)))
+    page.on("console", lambda said: faults.append(said.text) if "Content Security Policy" in said.text else None)
     page.set_default_timeout(60_000)  # a busy machine may be several times slower
     page.goto(f"{live_server.url}/")
     page.fill("#id_username", "ines")
