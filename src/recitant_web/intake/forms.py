@@ -36,7 +36,7 @@ class UploadWish(Struct, frozen=True, kw_only=True):
 
     name: str
     size_bytes: Annotated[int, Meta(ge=0, le=_MOST_BYTES)]
-    fingerprint: Annotated[str, Meta(max_length=128)]
+    fingerprint: str
     role: str = ""
     """Empty to have it guessed."""
     pile: Annotated[int, Meta(ge=0, le=_MOST_ROW)] | None = None

@@ -77,7 +77,9 @@ def uploads(request: HttpRequest, programme_id: int) -> HttpResponse:
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     wish = upload_wish(request)
     pile = get_object_or_404(programme.piles, pk=wish.pile) if wish.pile else None
-    found = begin_upload(programme, wish.role, wish.name, wish.size_bytes, wish.fingerprint, pile, wish.pile_place)
+    found = begin_upload(
+        programme, wish.role, wish.name, wish.size_bytes, wish.fingerprint[:128], pile, wish.pile_place
+    )
     return JsonResponse({"token": found.token, "received": found.received_bytes, "name": found.name})
 
 
