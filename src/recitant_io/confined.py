@@ -55,7 +55,7 @@ def open_media(
         UnreadableMedia: as there; also a file that its reader dies of, or that takes it too long.
         UnsupportedLayout: as there.
     """
-    with _child(Request("decode", str(path), {"sound_track": sound_track, "channel": channel})) as child:
+    with _child(Request("decode", os.fsencode(path), {"sound_track": sound_track, "channel": channel})) as child:
         kind, data = child.next_frame()
         if kind != FACTS:
             child.refuse()
@@ -68,7 +68,7 @@ def open_media(
 def probe(path: Path) -> Probe:
     """What a file says about itself; empty facts for what is no container, carries none, or cannot be looked at."""
     try:
-        found: Probe = call(Request("probe", str(path)), Probe)
+        found: Probe = call(Request("probe", os.fsencode(path)), Probe)
         return found
     except UnreadableMedia:
         return Probe(None, None, None, (), None)
@@ -80,7 +80,7 @@ def recorder_file(path: Path) -> RecorderFile | None:
     Raises:
         UnreadableMedia: as there, and where the reader dies or takes too long.
     """
-    found = call(Request("recorder", str(path)), tuple[tuple[str, ...], list[float]] | None)
+    found = call(Request("recorder", os.fsencode(path)), tuple[tuple[str, ...], list[float]] | None)
     return None if found is None else RecorderFile(found[0], np.array(found[1]))
 
 
@@ -177,7 +177,7 @@ class _Child:
     """A reader at work, and what it says."""
 
     def __init__(self, request: Request) -> None:
-        self._name = Path(request.path).name
+        self._name = Path(os.fsdecode(request.path)).name
         self._ended: int | None = None
         self._out, self._told = -1, -1
         self._process_id: int | None = None
@@ -294,7 +294,8 @@ def _widen(pipe: int) -> None:
 
 def _error_of(refusal: Refusal) -> RecitantError:
     kind = getattr(errors, refusal.kind) if refusal.kind in _REFUSALS else UnreadableMedia
-    error: RecitantError = kind(refusal.code, **refusal.facts)
+    facts = {n: os.fsdecode(value) if isinstance(value, bytes) else value for n, value in refusal.facts.items()}
+    error: RecitantError = kind(refusal.code, **facts)
     if refusal.cause:
         error.add_note(refusal.cause)
     return error

@@ -1,5 +1,6 @@
 """Pictures of strangers, looked at in a child process; see confined."""
 
+import os
 from fractions import Fraction
 from pathlib import Path
 
@@ -18,7 +19,7 @@ def make_proxy(path: Path, target: Path, frame_rate: Fraction, progress: Progres
     """
     arguments = {"target": str(target), "frame_rate": str(frame_rate)}
     try:
-        call(Request("proxy", str(path), arguments), None, progress)
+        call(Request("proxy", os.fsencode(path), arguments), None, progress)
     finally:
         target.with_suffix(".part.mp4").unlink(missing_ok=True)
 
@@ -31,7 +32,7 @@ def make_still(path: Path, target: Path) -> None:
     """
     target.parent.mkdir(parents=True, exist_ok=True)
     try:
-        call(Request("still", str(path), {"target": str(target)}), None)
+        call(Request("still", os.fsencode(path), {"target": str(target)}), None)
     finally:
         target.with_name(f"{target.stem}.part.jpg").unlink(missing_ok=True)
 
@@ -54,5 +55,5 @@ def cover_from_bytes(data: bytes, name: str) -> Cover:
     Raises:
         PlanError: as there. UnreadableMedia: the reader dies or takes too long.
     """
-    cover: Cover = call(Request("cover", name, {"data": data}), Cover)
+    cover: Cover = call(Request("cover", os.fsencode(name), {"data": data}), Cover)
     return cover

@@ -17,7 +17,7 @@ from typing import Any, BinaryIO, Final
 
 import msgspec
 
-from recitant_core.errors import RecitantError
+from recitant_core.errors import RecitantError, UnreadableMedia
 from recitant_core.ports import Progress
 from recitant_io.channels import recorder_file
 from recitant_io.decode import MOST_S, open_here
@@ -94,16 +94,16 @@ def _read(request_end: int, answers: int, status: int) -> int:
         operation, n_bytes = _OPERATIONS[request.operation]
         _limit(n_bytes, _FIRST_S if n_bytes == _SOUND_BYTES else None, can_write=n_bytes == _PICTURE_BYTES)
         try:
-            answer = operation(Path(request.path), out, **request.arguments)
+            answer = operation(Path(os.fsdecode(request.path)), out, **request.arguments)
         except BrokenPipeError:
             return 1  # nobody listens any more
         except RecitantError as error:
             _send(out, REFUSAL, msgspec.msgpack.encode(_refusal(error)))
         except Exception as error:
             # Libraries fail at hostile files in ways that they do not declare; all of them mean the same here.
-            name = Path(request.path).name
-            refusal = Refusal("UnreadableMedia", "damaged", {"file": name, "at_s": None}, repr(error)[:500])
-            _send(out, REFUSAL, msgspec.msgpack.encode(refusal))
+            named = UnreadableMedia("damaged", file=Path(os.fsdecode(request.path)).name, at_s=None)
+            named.__cause__ = error
+            _send(out, REFUSAL, msgspec.msgpack.encode(_refusal(named)))
         else:
             _send(out, ANSWER, msgspec.msgpack.encode(answer))
     return 0
@@ -180,9 +180,15 @@ def _teller(out: BinaryIO) -> Progress:
 
 
 def _refusal(error: RecitantError) -> Refusal:
-    plain = str | int | float | None
-    facts = {name: value if isinstance(value, plain) else str(value) for name, value in error.facts.items()}
-    return Refusal(type(error).__name__, error.code, facts, repr(error.__cause__ or "")[:500])
+    facts = {name: _fact(value) for name, value in error.facts.items()}
+    return Refusal(type(error).__name__, error.code, facts, ascii(error.__cause__ or "")[:500])
+
+
+def _fact(value: object) -> str | int | float | bytes | None:
+    if value is None or isinstance(value, int | float):
+        return value
+    text = str(value)
+    return text if text.isprintable() else os.fsencode(text)
 
 
 def _send(out: BinaryIO, kind: int, data: "bytes | memoryview") -> None:

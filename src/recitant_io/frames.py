@@ -19,7 +19,8 @@ class Request(msgspec.Struct):
     """What is to be done with which file."""
 
     operation: str
-    path: str
+    path: bytes
+    """As the system has it: names need not be text in any encoding."""
     arguments: dict[str, Any] = {}
 
 
@@ -29,6 +30,7 @@ class Refusal(msgspec.Struct):
     kind: str
     """Name of its class."""
     code: str
-    facts: dict[str, str | int | float | None]
+    facts: dict[str, Any]
+    """Text that is none in any encoding, as names may be, comes as the system has it."""
     cause: str = ""
     """What a library said, for a log."""

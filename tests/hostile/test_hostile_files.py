@@ -204,6 +204,17 @@ def test_what_is_read_in_a_child_is_what_would_be_read_here(tmp_path):
         assert np.array_equal(here, there), name
 
 
+def test_names_that_are_no_text_come_through(tmp_path):
+    path = Path(os.fsdecode(os.fsencode(tmp_path) + b"/\xff \xe9.wav"))
+    soundfile.write(os.fsencode(path), np.zeros((480, 1)), 48_000, format="WAV")
+    with confined.open_media(path) as (facts, _blocks):
+        assert facts.length_frames == 480
+    path.write_bytes(b"no sound" * 100)
+    with pytest.raises(UnreadableMedia) as refused, confined.open_media(path):
+        pass
+    assert refused.value.facts["file"] == path.name
+
+
 def test_names_of_microphones_come_through(tmp_path):
     audio = np.zeros((48_000, 4), np.float32)
     audio[:, 1] = 0.1
