@@ -185,6 +185,7 @@ class _Child:
         for _ in range(_TRIES):
             if self._ask(data):
                 return
+        self.close()
         raise UnreadableMedia("breaks_reader", file=self._name)
 
     def _ask(self, data: bytes) -> bool:

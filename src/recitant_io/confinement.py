@@ -42,8 +42,10 @@ _IDLE_S: Final = 60.0
 
 
 def main() -> int:
-    """Fork a reader for each request that comes by the socket of the first argument; the exit code."""
-    end_with_parent()
+    """Fork a reader for each request that comes by the socket of the first argument; the exit code.
+
+    It ends with its parent because the socket does: a signal would come with the end of the thread that started it.
+    """
     control = socket.socket(fileno=int(sys.argv[1]))
     ended, wake = os.pipe2(os.O_NONBLOCK | os.O_CLOEXEC)
     signal.signal(signal.SIGCHLD, lambda *_: None)
@@ -65,9 +67,13 @@ def main() -> int:
             if process_id == 0:
                 signal.set_wakeup_fd(-1)
                 signal.signal(signal.SIGCHLD, signal.SIG_DFL)
+                control.close()
+                for told in readers.values():
+                    os.close(told)
                 os._exit(_read(*ends))
             readers[process_id] = ends[2]
-            os.write(ends[2], NUMBER.pack(process_id))
+            with contextlib.suppress(BrokenPipeError):  # whoever asked gave up
+                os.write(ends[2], NUMBER.pack(process_id))
             os.close(ends[0])
             os.close(ends[1])
     return 0

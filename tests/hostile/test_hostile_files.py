@@ -161,6 +161,18 @@ def test_readers_are_forked_by_one_process_and_it_comes_back(tmp_path):
     assert confined._forks._process is not first
 
 
+def test_readers_outlive_the_thread_that_began(tmp_path):
+    soundfile.write(tmp_path / "long.flac", np.zeros(48_000 * 600, np.int16), 48_000)
+    confined._forks.close()
+    with ThreadPoolExecutor(1) as pool:
+        pool.submit(confined.probe, tmp_path / "long.flac").result()
+        with confined.open_media(tmp_path / "long.flac") as (_facts, blocks):
+            next(blocks)
+            pool.shutdown()  # the thread that started the process that forks is gone
+            time.sleep(0.2)
+            assert sum(map(len, blocks)) > 48_000 * 500
+
+
 def test_many_read_at_once(tmp_path):
     for number in range(12):
         soundfile.write(tmp_path / f"{number}.wav", np.full((4_800 + number, 1), 0.01 * number), 48_000)
