@@ -180,14 +180,17 @@ def service_user(name: str, folder: Path) -> str | None:
     return None
 
 
-def give_to(user: str | None, folder: Path) -> None:
-    """Hand a folder, and what it holds, to the account of a service, and close it to all others."""
+def give_to(user: str | None, folder: Path, *written: Path) -> None:
+    """Hand a folder, and what it holds, to the account of a service, and close it to all others.
+
+    Args:
+        written: files in it that were written just now, where the folder is the account's already.
+    """
     folder.mkdir(parents=True, exist_ok=True)
     folder.chmod(0o700)
     account = pwd.getpwnam(user) if user is not None else pwd.getpwuid(os.geteuid())
-    if folder.stat().st_uid == account.pw_uid:
-        return
-    for path in (folder, *folder.rglob("*")):
+    is_given = folder.stat().st_uid == account.pw_uid
+    for path in written if is_given else (folder, *folder.rglob("*")):
         os.chown(path, account.pw_uid, account.pw_gid, follow_symlinks=False)
 
 

@@ -118,9 +118,7 @@ class Services:
         lines += [f"maxmemory {_REDIS_BYTES}", "maxmemory-policy noeviction"]
         lines += ["save 60 1", "appendonly yes", "appendfsync everysec", "daemonize no"]
         settings.write_text("\n".join(lines) + "\n")
-        give_to(self._redis_user, folder)
-        if self._redis_user is not None:
-            os.chown(settings, folder.stat().st_uid, folder.stat().st_gid)
+        give_to(self._redis_user, folder, settings)
         command = ["redis-server", str(settings)]
         return KeptProcess("Redis", command, self.folder, "redis.log", user=self._redis_user, stop_s=_STOP_S)
 

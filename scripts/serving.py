@@ -2,7 +2,6 @@
 
 import http.client
 import json
-import os
 import secrets
 import socket
 import time
@@ -111,9 +110,7 @@ def proxy(folder: Path, port: int, inner_port: int) -> KeptProcess:
     for name, value in values.items():
         text = text.replace(f"{{{name}}}", value)
     (own / "nginx.conf").write_text(text)
-    give_to(user, own)
-    if user is not None:
-        os.chown(own / "nginx.conf", own.stat().st_uid, own.stat().st_gid)
+    give_to(user, own, own / "nginx.conf")
     command = ["/usr/sbin/nginx", "-e", "stderr", "-p", str(own), "-c", str(own / "nginx.conf")]
     return KeptProcess("the proxy", command, folder, "nginx.log", user=user)
 

@@ -1,6 +1,7 @@
 """The child process that reads a stranger's file: takes one request, limits itself, answers in frames, and ends.
 
-It is forked by a process that has loaded what is needed and reads no file itself."""
+It is forked by a process that has loaded what is needed and reads no file itself.
+"""
 
 import contextlib
 import os
