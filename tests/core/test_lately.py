@@ -1,4 +1,4 @@
-"""Meters read what was heard: blocks kept for one listener, whole leads or none."""
+"""Meters read what was heard: blocks kept for all who listen in one way, whole leads or none."""
 
 import numpy as np
 import pytest
@@ -61,4 +61,15 @@ def test_only_the_newest_is_kept(audio):
     lately = Lately()
     for _ in range(100):
         lately.put(0, audio, "mix", 0.0)
-    assert sum(len(part.audio) for part in lately._parts) < 4 * LEAD_SAMPLES + len(audio)
+    assert audio.nbytes < lately.kept_bytes < 9 * LEAD_SAMPLES * 8 + audio.nbytes
+
+
+def test_several_who_listen_at_different_places_find_what_they_heard(audio):
+    lately = Lately()
+    starts = [0, 1 * SECOND, 3 * SECOND, 4 * SECOND, 5 * SECOND]
+    for second in range(6):
+        for start in starts:
+            lately.put(start + second * SECOND, audio[start + second * SECOND :][:SECOND], "mix", float(second))
+    for start in starts:
+        at = start + 6 * SECOND
+        assert np.array_equal(lately.lead(at, "mix", 6.0), audio[at - LEAD_SAMPLES : at])

@@ -18,17 +18,17 @@ def burst(ms, freq_hz=5_000.0):
 
 @pytest.mark.parametrize(("ms", "reads_db", "within_db"), [(10, -1.0, 0.5), (5, -2.0, 0.5), (0.5, -14.0, 4.0)])
 def test_short_bursts_read_low(ms, reads_db, within_db):
-    assert 20 * math.log10(quasi_peaks(burst(ms)).max()) == pytest.approx(reads_db, abs=within_db)
+    assert 20 * math.log10(quasi_peaks(burst(ms), 480).max()) == pytest.approx(reads_db, abs=within_db)
 
 
 @pytest.mark.parametrize("freq_hz", [100.0, 1_000.0, 10_000.0])
 def test_a_steady_tone_reads_its_peak(freq_hz):
-    assert 20 * math.log10(quasi_peaks(burst(900, freq_hz)).max()) == pytest.approx(0.0, abs=0.1)
+    assert 20 * math.log10(quasi_peaks(burst(900, freq_hz), 480).max()) == pytest.approx(0.0, abs=0.1)
 
 
 def test_the_pointer_falls_20_db_in_1700_ms():
     audio = np.concatenate([sine(-3, 0.5), np.zeros((96_000, 2), np.float32)])
-    shown = quasi_peaks(audio)[:, 0]
+    shown = quasi_peaks(audio, 1)[:, 0]
     assert 20 * math.log10(shown[24_000 + 81_600] / shown[23_990]) == pytest.approx(-20.0, abs=0.3)
 
 
@@ -49,3 +49,27 @@ def test_the_meter_of_a_stem_reads_as_a_loudness_meter():
     levels = stem_levels_lufs(sine(-23, 1.0, 997.0))
     assert levels.shape == (10,) and levels[1:] == pytest.approx(-23.0, abs=0.1)
     assert stem_levels_lufs(np.zeros((9_600, 2), np.float32)).max() < -60
+
+
+def test_the_true_peak_of_a_reading_knows_what_came_before_it():
+    # A wave that is cut where a reading begins would ring over its own top.
+    low = running_readings(sine(-6, 5.0, 37.0))
+    assert low.true_peak_dbtp.max() == pytest.approx(-6.0, abs=0.05)
+    between = running_readings(sine(-6, 5.0, 11_999.0))
+    assert between.true_peak_dbtp == pytest.approx(-6.0, abs=0.1)
+
+
+def test_readings_are_those_of_a_slow_look_at_every_sample():
+    rng = np.random.default_rng(7)
+    audio = (rng.standard_normal((LEAD_SAMPLES + 24_000, 2)) * 0.1).astype(np.float32)
+    found = running_readings(audio)
+    for k in range(10):
+        end = LEAD_SAMPLES + (k + 1) * 2_400
+        assert found.peak_dbfs[k] == pytest.approx(20 * np.log10(np.abs(audio[end - 2_400 : end]).max(axis=0)))
+        left, right = audio[end - 19_200 : end].astype(np.float64).T
+        assert found.correlation[k] == pytest.approx(
+            np.dot(left, right) / np.sqrt(np.dot(left, left) * np.dot(right, right))
+        )
+        assert found.quasi_peak_dbfs[k] == pytest.approx(
+            20 * np.log10(quasi_peaks(audio, 1)[end - 2_400 : end].max(axis=0))
+        )

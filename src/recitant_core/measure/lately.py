@@ -1,4 +1,6 @@
-"""What a listener heard last: meters read it before the next block, so that nothing is rendered again for them.
+"""What was heard last: meters read it before the next block, so that nothing is rendered again for them.
+
+Shared by all who listen in the same way: what one heard a moment ago is what another would have heard there.
 
 After an edit a meter shows what was heard, as one on a desk does: the mix of before in its window, then that of now.
 Held to: tests/core/test_lately.py
@@ -18,7 +20,7 @@ from recitant_core.units.clock import SampleSpan
 
 MOST_AGE_S: Final = 15.0
 """What another mix gave is not counted for longer: blocks are asked for some seconds before they sound."""
-_MOST_KEPT_SAMPLES: Final = 3 * LEAD_SAMPLES
+_MOST_KEPT_SAMPLES: Final = 8 * LEAD_SAMPLES
 
 
 @dataclass(frozen=True)
@@ -30,7 +32,7 @@ class _Part:
 
 
 class Lately:
-    """Blocks that one listener was given, the newest last."""
+    """Blocks that were given out, the newest last."""
 
     def __init__(self) -> None:
         """Nothing heard yet."""
@@ -49,6 +51,12 @@ class Lately:
             n_kept = sum(len(part.audio) for part in self._parts)
             while n_kept - len(self._parts[0].audio) >= _MOST_KEPT_SAMPLES:
                 n_kept -= len(self._parts.popleft().audio)
+
+    @property
+    def kept_bytes(self) -> int:
+        """Size of the blocks that are kept."""
+        with self._lock:
+            return sum(part.audio.nbytes for part in self._parts)
 
     def lead(self, start_sample: int, key: Hashable, now_s: float) -> Audio | None:
         """What lies before a sample as it was heard, float32 (LEAD_SAMPLES, 2), silence before the programme's start;

@@ -11,10 +11,9 @@ from typing import Final
 
 import numba
 import numpy as np
-import numpy.typing as npt
 
 from recitant_core.dsp.interpolation import BEFORE, TAPS, interpolate, interpolator, reach_factor
-from recitant_core.units.arrays import Audio
+from recitant_core.units.arrays import Audio, FloatArray
 
 OVERSAMPLING: Final = 4
 TILE: Final = 480
@@ -66,6 +65,37 @@ def true_peak_factor(audio: Audio) -> float:
 def sample_peak_factor(audio: Audio) -> float:
     """Highest magnitude of any sample, float32 (frames, channels), as a factor of full scale; 0 of none."""
     return float(highest_magnitude(np.ascontiguousarray(audio).reshape(-1).view(np.int32)))
+
+
+def peaks_by_step(audio: Audio, first_sample: int, step_samples: int) -> tuple[FloatArray, FloatArray]:
+    """Peaks of each whole step from a sample on, as factors of full scale; for meters.
+
+    Args:
+        audio: float32 (frames, channels).
+        first_sample: at least as far from the start as the interpolation reaches, TAPS + 1 samples.
+
+    Returns:
+        The highest sample of each channel, float64 (steps, channels). The highest of all channels between samples too,
+        float64 (steps,); the last 17 samples of a step count in the next one, which knows what follows them.
+    """
+    n_steps = max(0, (len(audio) - first_sample) // step_samples)
+    peaks, true_peaks = np.empty((n_steps, audio.shape[1])), np.empty(n_steps)
+    phases = interpolator(OVERSAMPLING)
+    _by_step(np.ascontiguousarray(audio), first_sample, step_samples, phases, reach_factor(phases), peaks, true_peaks)
+    return peaks, true_peaks
+
+
+@numba.njit(cache=True, nogil=True)
+def _by_step(audio, first, step, phases, reach, peaks, true_peaks):  # type: ignore[no-untyped-def]
+    for k in range(len(peaks)):
+        start = first + k * step
+        for c in range(audio.shape[1]):
+            top = np.float32(0.0)
+            for i in range(start, start + step):
+                top = max(top, abs(audio[i, c]))
+            peaks[k, c] = top
+        tail = audio[start - TAPS - 1 : start]
+        true_peaks[k] = _highest(audio[start : start + step], tail, phases, reach, np.float32(0.0))[1]
 
 
 @numba.njit(cache=True, nogil=True)
@@ -169,15 +199,3 @@ def _parabola_top(out, count, peak):  # type: ignore[no-untyped-def]
             before = here
             here = after
     return peak
-
-
-FloatBlock = npt.NDArray[np.float32]
-
-
-def channel_peaks(audio: Audio, block_samples: int) -> FloatBlock:
-    """Highest sample magnitude of each channel in each block, float32 (blocks, channels); for meters."""
-    n_blocks = -(-len(audio) // block_samples)
-    padded = np.zeros((n_blocks * block_samples, audio.shape[1]), np.float32)
-    padded[: len(audio)] = np.abs(audio)
-    peaks: FloatBlock = padded.reshape(n_blocks, block_samples, audio.shape[1]).max(axis=1)
-    return peaks

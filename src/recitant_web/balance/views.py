@@ -123,7 +123,6 @@ def sound(request: HttpRequest, programme_id: int) -> HttpResponse:
         has_stems=request.GET.get("stems") == "1",
         through=through_from(request.GET),
         spec=spec_named(programme.workspace_id, spec_id) if spec_id else None,
-        listener=request.user.pk,
     )
     found = block(programme, start, length, listening, plan)
     response = HttpResponse(found.wav, content_type="audio/wav")

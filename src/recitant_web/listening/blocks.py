@@ -28,7 +28,7 @@ from recitant_web.programme.models import Programme
 from recitant_web.shared.caches import Cache
 
 MOST_BLOCK_SAMPLES = 10 * RATE_HZ
-_lately: Cache[Lately] = Cache("heard lately", 128_000_000, lambda _lately: 6_000_000)
+_lately: Cache[Lately] = Cache("heard lately", 192_000_000, lambda lately: 2_048 + lately.kept_bytes)
 
 
 @dataclass(frozen=True)
@@ -56,8 +56,6 @@ class Listening:
     """What it is played back through; None for the mix as it is."""
     spec: Spec | None = None
     """To which it is handed over; the programme's own if None."""
-    listener: Hashable = None
-    """Who it is: meters go on from what the same one heard before."""
 
 
 class _Rendering:
@@ -118,6 +116,7 @@ def block(
     audio, stems = rendering.heard(span)
     wanted = audio[-length_samples:]
     lately.put(span.start_sample, audio, rendering.key, time.monotonic())
+    _lately.put((programme.pk, listening), lately)  # its size has changed
     if lead is not None:
         audio = np.concatenate([lead, wanted])
     is_file = hear == "handed-over" and rendering.played is None

@@ -48,6 +48,11 @@ class Cache(Generic[Value]):
         found = self.get(key)
         return self.put(key, make()) if found is None else found
 
+    def drop(self, key: Hashable) -> None:
+        """Keep the value of a key no longer."""
+        with self._lock:
+            self._kept.pop(key, None)
+
     def clear(self) -> None:
         """Keep nothing."""
         with self._lock:

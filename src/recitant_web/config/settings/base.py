@@ -75,16 +75,18 @@ MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "csp.middleware.CSPMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
+    "recitant_web.shared.turns.Turns",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
-    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "recitant_web.accounts.middleware.SignedIn",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "recitant_web.shared.middleware.CoreErrors",
     "axes.middleware.AxesMiddleware",
 ]
+SESSION_ENGINE = "recitant_web.accounts.sessions"
 AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
 
 # Who guesses passwords waits: by name and address together, so that nobody can lock somebody else out from afar.
@@ -127,7 +129,7 @@ TEMPLATES = [
 ]
 DATABASES = {
     "default": {
-        "ENGINE": "django.db.backends.mysql",
+        "ENGINE": "recitant_web.shared.database",
         "NAME": "recitant",
         "USER": "recitant",
         "PASSWORD": os.environ.get("RECITANT_DB_PASSWORD", ""),

@@ -1,0 +1,1 @@
+"""Django's backend for MariaDB, which asks less often whether a connection still stands."""
