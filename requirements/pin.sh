@@ -6,4 +6,5 @@ flags="--quiet --generate-hashes --no-emit-index-url --no-header --no-annotate -
 uv pip compile $flags run.in -o run.txt "$@"
 uv pip compile $flags words.in -o words.txt "$@"
 uv pip compile $flags --no-deps voices.in -o voices.txt "$@"
+uv pip compile $flags store.in -o store.txt "$@"
 uv pip compile $flags dev.in -o dev.txt "$@"

@@ -22,12 +22,14 @@ from machine import (
     require_python,
     say,
 )
-from services import empty, reached, running
-from serving import demo_account, free_port_for_pages, listen_at, serve
+from services import empty, held, reached, running
+from serving import QUEUES, WORKERS, demo_account, free_port_for_pages, listen_at, serve, work
 
 VAR = ROOT / "var"
 APPLICATION = Path(os.environ.get("RECITANT_FOLDER", VAR / "app")).absolute()
 """Folder of database, media and logs."""
+HAS_STORE = bool(os.environ.get("RECITANT_MEDIA_STORE"))
+TOLD_TO_WORKERS = ("DB_HOST", "DB_PORT", "DB_PASSWORD", "REDIS_HOST", "REDIS_PORT", "REDIS_PASSWORD", "SECRET_KEY")
 SCRIPTS = ("src/recitant_web/static/js", "tests/**/*.js", "*.mjs")
 OWN_BENCHMARKS = ("pages", "answers", "growth", "job", "textpage", "speech", "words")
 CORE_COMMANDS = ("measure", "intake", "check", "mix", "words", "bench")
@@ -61,6 +63,8 @@ def _parser() -> argparse.ArgumentParser:
     start.add_argument("--proxy", action="store_true", help="nginx before the pages, against slow and half-open lines")
     start.add_argument("--no-demo", action="store_true", help="leave the demo programmes out")
     start.add_argument("--no-words", action="store_true", help="leave out what hears words: 250 MB of packages")
+    where = "workers beside the pages, where others run elsewhere"
+    start.add_argument("--workers", nargs="+", choices=WORKERS, default=list(WORKERS), help=where)
     start.set_defaults(run=_start)
     commands.add_parser("test", help="run all tests, or those given: ./recitant test tests/core -k limiter")
     lint = commands.add_parser("lint", help="format, style, types and import rules, of scripts too")
@@ -76,6 +80,12 @@ def _parser() -> argparse.ArgumentParser:
     restore.add_argument("file", type=Path)
     restore.add_argument("--replace", action="store_true", help="put aside what is there")
     restore.set_defaults(run=_restore)
+    work = commands.add_parser("work", help="take jobs of an application that runs on another machine")
+    work.add_argument("--queues", nargs="+", choices=QUEUES, default=["measuring", "long"], help="a worker for each")
+    work.add_argument("--no-words", action="store_true", help="leave out what hears words: 250 MB of packages")
+    work.set_defaults(run=_work)
+    told = commands.add_parser("worker-settings", help="print what ./recitant work on another machine needs to know")
+    told.set_defaults(run=_worker_settings)
     commands.add_parser("load", help="how long people wait when many work at once")
     commands.add_parser("torture", help="kill processes at random while people work, and count what is lost")
     commands.add_parser("user", help="accounts: user add, password, workspace, list; see ./recitant user --help")
@@ -142,7 +152,7 @@ def _lint(*, fix: bool) -> int:
 
 def _user(arguments: list[str]) -> int:
     install_packages(SERVICES)
-    make_environment()
+    make_environment(with_store=HAS_STORE)
     with reached(APPLICATION) as found:
         environment = _environment({**found, "DJANGO_SETTINGS_MODULE": "recitant_web.config.settings.base"})
         command = [str(PYTHON), "-m", "django", "user", *arguments]
@@ -185,7 +195,7 @@ def _reset(chosen: argparse.Namespace) -> int:
 def _start(chosen: argparse.Namespace) -> int:
     signal.signal(signal.SIGTERM, _interrupt)
     install_packages({**SERVICES, **LIBRARIES, **(PROXY if chosen.proxy else {})})
-    make_environment(with_words=not chosen.no_words)
+    make_environment(with_words=not chosen.no_words, with_store=HAS_STORE)
     # What is written from here on, by services and workers too, is for this account alone.
     os.umask(0o077)
     proxy_port = free_port_for_pages(chosen.port) if chosen.proxy else None
@@ -199,7 +209,34 @@ def _start(chosen: argparse.Namespace) -> int:
         told = {**environment, "RECITANT_DEMO_PASSWORD": account["password"]}
         if subprocess.run(prepare, env=told, check=False).returncode != 0:
             raise CannotGoOn("preparing failed; the message stands above.")
-        return serve(services, environment, listening, account, proxy_port)
+        return serve(services, environment, listening, account, proxy_port, chosen.workers)
+
+
+def _work(chosen: argparse.Namespace) -> int:
+    signal.signal(signal.SIGTERM, _interrupt)
+    missing = [f"RECITANT_{name}" for name in TOLD_TO_WORKERS if not os.environ.get(f"RECITANT_{name}")]
+    if missing or not HAS_STORE:
+        raise CannotGoOn(
+            f"not set: {', '.join(missing) or 'RECITANT_MEDIA_STORE'}. On the machine that has the pages, "
+            "./recitant worker-settings prints what a worker must know; docs/deployment.md has the rest."
+        )
+    install_packages(LIBRARIES)
+    make_environment(with_words=not chosen.no_words, with_store=True)
+    os.umask(0o077)
+    with held(APPLICATION):
+        environment = _environment({"RECITANT_VAR": str(APPLICATION)})
+        environment["DJANGO_SETTINGS_MODULE"] = "recitant_web.config.settings.base"
+        return work(APPLICATION, environment, chosen.queues)
+
+
+def _worker_settings(_chosen: argparse.Namespace) -> int:
+    with reached(APPLICATION) as found:
+        told = {f"RECITANT_{name}": found[f"RECITANT_{name}"] for name in TOLD_TO_WORKERS}
+    if not HAS_STORE or found["RECITANT_DB_HOST"].startswith("127."):
+        say("other machines cannot join yet: RECITANT_SERVICES_AT and RECITANT_MEDIA_STORE are not set here.")
+    kept = {name: value for name, value in os.environ.items() if name.startswith(("RECITANT_MEDIA_", "AWS_"))}
+    print("\n".join(f"{name}={value}" for name, value in {**told, **kept}.items()))
+    return 0
 
 
 def _load(arguments: list[str]) -> int:

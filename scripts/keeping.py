@@ -192,7 +192,7 @@ def _load(environment: dict[str, str], sql: IO[bytes]) -> None:
 
 
 def _account(environment: dict[str, str]) -> list[str]:
-    return ["--host=127.0.0.1", f"--port={environment['RECITANT_DB_PORT']}", "--user=recitant"]
+    return [f"--host={environment['RECITANT_DB_HOST']}", f"--port={environment['RECITANT_DB_PORT']}", "--user=recitant"]
 
 
 @contextlib.contextmanager

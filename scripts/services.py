@@ -1,4 +1,5 @@
-"""MariaDB and Redis of this checkout alone: own folder, own ports, loopback only. Standard library only."""
+"""MariaDB and Redis of this checkout alone: own folder, own ports, on loopback, or at an address that workers on other
+machines reach. Standard library only."""
 
 import fcntl
 import json
@@ -16,6 +17,8 @@ from typing import IO, Final
 from machine import CannotGoOn, say
 from processes import KeptProcess, give_to, service_user, stop_leftovers
 
+_LOOPBACK: Final = "127.0.0.1"
+_PORTS_FOR_OTHERS: Final = {"RECITANT_DB_PORT": 3307, "RECITANT_REDIS_PORT": 6380}
 _SECRETS: Final = ("root", "database", "django", "redis")
 _REDIS_BYTES: Final = "256mb"
 _STOP_S: Final = 20.0
@@ -29,8 +32,11 @@ class Services:
     def __init__(self, folder: Path, *, is_lasting: bool = True) -> None:
         """
         Args:
-            is_lasting: whether rows must outlive a crash of the machine; tests need not wait for the disk.
+            is_lasting: whether rows must outlive a crash of the machine; tests need not wait for the disk, and nobody
+                else reaches their services.
         """
+        self.address = os.environ.get("RECITANT_SERVICES_AT", _LOOPBACK) if is_lasting else _LOOPBACK
+        self._is_shared = self.address != _LOOPBACK
         self.folder = folder.resolve()
         self._haste = [] if is_lasting else ["--innodb-flush-log-at-trx-commit=0", "--innodb-doublewrite=0"]
         self.data = self.folder / "mariadb"
@@ -44,8 +50,8 @@ class Services:
         self._redis_user = service_user("redis", self.folder / "redis")
         # Accounts of services pass through to their own folders; nobody else has anything to read here.
         self.folder.chmod(0o711 if self._database_user or self._redis_user else 0o700)
-        self.database_port = _free_port()
-        self.redis_port = _free_port()
+        self.database_port = self._port("RECITANT_DB_PORT")
+        self.redis_port = self._port("RECITANT_REDIS_PORT")
 
     def start(self) -> None:
         """Start both and wait until they answer.
@@ -61,7 +67,7 @@ class Services:
             command += ["--auth-root-authentication-method=normal", *self._as_user()]
             self._run_once(command, "mariadb-install.log")
         self._start(self._database(), self.database_port, "MariaDB")
-        if is_new or not (self.folder / "database-ready").exists():
+        if is_new or not (self.folder / self._ready_mark).exists():
             self._make_accounts()
         self._start(self._redis(), self.redis_port, "Redis")
 
@@ -69,6 +75,8 @@ class Services:
         """What the application needs to find them."""
         return {
             "RECITANT_VAR": str(self.folder),
+            "RECITANT_DB_HOST": self.address,
+            "RECITANT_REDIS_HOST": self.address,
             "RECITANT_DB_PORT": str(self.database_port),
             "RECITANT_DB_PASSWORD": self._secrets["database"],
             "RECITANT_REDIS_PORT": str(self.redis_port),
@@ -94,14 +102,14 @@ class Services:
         self._kept.append(kept)
         ends_at = time.monotonic() + 60
         while time.monotonic() < ends_at and not kept.has_ended():
-            if answers(port):
+            if answers(port, self.address):
                 return
             time.sleep(0.05)
         raise CannotGoOn(f"{name} did not come up; see {self.folder / kept.log}")
 
     def _database(self) -> KeptProcess:
         command = ["mariadbd", "--no-defaults", f"--datadir={self.data}", f"--port={self.database_port}"]
-        command += ["--bind-address=127.0.0.1", f"--socket={self._socket_path()}"]
+        command += [f"--bind-address={self.address}", f"--socket={self._socket_path()}"]
         command += [f"--pid-file={self.data / 'mariadb.pid'}", "--skip-name-resolve"]
         command += ["--character-set-server=utf8mb4", "--collation-server=utf8mb4_bin"]
         command += ["--innodb-buffer-pool-size=128M", "--max-connections=80", *self._haste, *self._as_user()]
@@ -113,7 +121,12 @@ class Services:
         # A password on the command line would stand in the list of processes.
         settings = folder / "redis.conf"
         settings.touch(mode=0o600)
-        lines = ["bind 127.0.0.1", f"port {self.redis_port}", f"dir {folder}", f"requirepass {self._secrets['redis']}"]
+        lines = [
+            f"bind {self.address}",
+            f"port {self.redis_port}",
+            f"dir {folder}",
+            f"requirepass {self._secrets['redis']}",
+        ]
         # Jobs in the queue are rows too, but none may be pushed out silently: what does not fit is refused.
         lines += [f"maxmemory {_REDIS_BYTES}", "maxmemory-policy noeviction"]
         lines += ["save 60 1", "appendonly yes", "appendfsync everysec", "daemonize no"]
@@ -132,12 +145,13 @@ class Services:
 
     def _make_accounts(self) -> None:
         root, password = self._secrets["root"], self._secrets["database"]
+        account = f"'recitant'@'{'%' if self._is_shared else _LOOPBACK}'"
         statements = (
             f"ALTER USER 'root'@'localhost' IDENTIFIED BY '{root}';"
-            f"CREATE OR REPLACE USER 'recitant'@'127.0.0.1' IDENTIFIED BY '{password}';"
+            f"CREATE OR REPLACE USER {account} IDENTIFIED BY '{password}';"
             "CREATE DATABASE IF NOT EXISTS recitant CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;"
-            "GRANT ALL ON recitant.* TO 'recitant'@'127.0.0.1';"
-            "GRANT ALL ON `test\\_recitant%`.* TO 'recitant'@'127.0.0.1';"
+            f"GRANT ALL ON recitant.* TO {account};"
+            f"GRANT ALL ON `test\\_recitant%`.* TO {account};"
         )
         for given in ("", root):
             environment = {**os.environ, "MYSQL_PWD": given}
@@ -145,9 +159,17 @@ class Services:
             # Read from standard input: arguments stand in the list of processes.
             done = subprocess.run(command, env=environment, input=statements.encode(), capture_output=True, check=False)
             if done.returncode == 0:
-                (self.folder / "database-ready").touch()
+                (self.folder / self._ready_mark).touch()
                 return
         raise CannotGoOn(f"the database accounts could not be made: {done.stderr.decode().strip()}")
+
+    @property
+    def _ready_mark(self) -> str:
+        return "database-ready-for-others" if self._is_shared else "database-ready"
+
+    def _port(self, name: str) -> int:
+        # Other machines must find it where it was yesterday.
+        return int(os.environ.get(name) or _PORTS_FOR_OTHERS[name]) if self._is_shared else _free_port()
 
     def _run_once(self, command: list[str], log: str) -> None:
         rights = {} if self._database_user is None else {"user": self._database_user, "extra_groups": []}
@@ -235,10 +257,24 @@ def _held(folder: Path) -> Iterator[IO[str]]:
         yield lock
 
 
-def answers(port: int) -> bool:
-    """Whether something listens at a port of this machine."""
+@contextmanager
+def held(folder: Path) -> Iterator[None]:
+    """A folder of a worker alone, which needs no services of its own; what an earlier one left behind is stopped first.
+
+    Raises:
+        RunsAlready: another process holds it.
+    """
+    with _held(folder):
+        stop_leftovers(folder.resolve())
+        for part in ("uploads", "media"):
+            (folder / part).mkdir(mode=0o700, exist_ok=True)
+        yield
+
+
+def answers(port: int, address: str = _LOOPBACK) -> bool:
+    """Whether something listens at a port of an address."""
     with socket.socket() as probe:
-        return probe.connect_ex(("127.0.0.1", port)) == 0
+        return probe.connect_ex((address, port)) == 0
 
 
 def _read_secrets(path: Path) -> dict[str, str]:

@@ -5,6 +5,7 @@ import json
 import secrets
 import socket
 import time
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Final
 
@@ -15,12 +16,14 @@ from services import Services
 USUAL_PORT: Final = 8420
 _TEND_EVERY_S: Final = 0.2
 _BACKLOG: Final = 256
-_WORKERS: Final = {
+WORKERS: Final = {
     # Files that people wait for have a worker of their own; it also wakes what must be looked after.
     "intake": ["--queues", "intake", "--beat"],
     "measuring": ["--queues", "measuring,intake"],
     "long": ["--queues", "long"],
 }
+QUEUES: Final = ("measuring", "long")
+"""That workers of other machines may take from: files are taken in where they arrive."""
 
 
 def serve(
@@ -29,12 +32,14 @@ def serve(
     listening: socket.socket,
     account: dict[str, str],
     proxy_port: int | None = None,
+    workers: Sequence[str] | None = None,
 ) -> int:
     """Keep pages and workers alive until Ctrl-C; the exit code.
 
     Args:
         listening: of the web server.
         proxy_port: of a proxy before it, which people come to; None for none.
+        workers: names of those that run beside the pages; all if None.
 
     Raises:
         CannotGoOn: the pages do not come up.
@@ -43,7 +48,12 @@ def serve(
     port = proxy_port or inner_port
     if proxy_port is not None:
         environment = {**environment, "RECITANT_PROXIES": "1"}
-    kept = [_web(services, environment, listening), *_workers(services, environment)]
+    kept = [_web(services, environment, listening)]
+    kept += [
+        _worker(services.folder, environment, name, more)
+        for name, more in WORKERS.items()
+        if workers is None or name in workers
+    ]
     kept += [proxy(services.folder, proxy_port, inner_port)] if proxy_port is not None else []
     try:
         for one in kept:
@@ -132,16 +142,38 @@ def _web(services: Services, environment: dict[str, str], listening: socket.sock
     )
 
 
-def _workers(services: Services, environment: dict[str, str]) -> list[KeptProcess]:
-    made = []
-    for name, more in _WORKERS.items():
-        command = [str(PYTHON), "-m", "celery", "-A", "recitant_web.config.celery:app", "worker", "--pool", "solo"]
-        command += ["--hostname", f"{name}@%h", "--loglevel", "WARNING", "--without-gossip", "--without-mingle", *more]
-        if "--beat" in more:
-            command += ["--schedule", str(services.folder / "schedule")]
-        log = f"worker-{name}.log"
-        made.append(KeptProcess(f"the worker for {name}", command, services.folder, log, environment))
-    return made
+def work(folder: Path, environment: dict[str, str], queues: Sequence[str]) -> int:
+    """Keep a worker for each queue alive until Ctrl-C; the exit code.
+
+    Args:
+        folder: of this machine's copies and logs.
+        environment: where the services of the other machine are, and the store of media.
+    """
+    kept = [_worker(folder, environment, name, ["--queues", name]) for name in queues]
+    try:
+        for one in kept:
+            one.start()
+        say(f"working for {environment['RECITANT_DB_HOST']}: {', '.join(queues)}; Ctrl-C stops it")
+        while True:
+            time.sleep(_TEND_EVERY_S)
+            for one in kept:
+                one.tend()
+    except KeyboardInterrupt:
+        say("stopping")
+        return 0
+    finally:
+        for one in kept:
+            one.ask_to_stop()
+        for one in kept:
+            one.wait()
+
+
+def _worker(folder: Path, environment: dict[str, str], name: str, more: list[str]) -> KeptProcess:
+    command = [str(PYTHON), "-m", "celery", "-A", "recitant_web.config.celery:app", "worker", "--pool", "solo"]
+    command += ["--hostname", f"{name}@%h", "--loglevel", "WARNING", "--without-gossip", "--without-mingle", *more]
+    if "--beat" in more:
+        command += ["--schedule", str(folder / "schedule")]
+    return KeptProcess(f"the worker for {name}", command, folder, f"worker-{name}.log", environment)
 
 
 def _welcome(port: int, folder: Path, account: dict[str, str]) -> None:

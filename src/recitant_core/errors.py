@@ -79,5 +79,9 @@ class StorageFull(RecitantError):
     """No room is left where files are written."""
 
 
+class StoreAway(RecitantError):
+    """The store of files that several machines share does not answer."""
+
+
 class Cancelled(RecitantError):
     """A job was told to stop."""

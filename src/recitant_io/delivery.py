@@ -1,6 +1,6 @@
 """Deliveries on disk: for each order mix, stems, mixes without speech, compressed copies and the film, and texts."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import ExitStack
 from dataclasses import dataclass, replace
 from functools import partial
@@ -16,7 +16,7 @@ from recitant_core.delivery.trial import MixStore, Rendered, render_once
 from recitant_core.errors import MediaError, PlanError, RecitantError
 from recitant_core.ports import Progress, no_progress
 from recitant_core.render.laid import Sources
-from recitant_core.render.mix import MasteredSegment, mixed_segments
+from recitant_core.render.mix import MasteredSegment, MixedSegment, mixed_segments
 from recitant_core.render.scene import talk_clearance_lu
 from recitant_core.timeline.model import Master, Plan
 from recitant_core.timeline.speaking import Talk
@@ -34,6 +34,8 @@ from recitant_io.storage import storage_errors
 from recitant_io.writing import Writing
 
 _RENDERED, _FITTED, _WRITTEN, _LOOKED_AT = 0.28, 0.6, 0.8, 0.87  # shares of the work done then
+Mixed = Callable[[], Iterable[MixedSegment]]
+"""Gives the segments of a plan in order, as often as it is asked."""
 Reports = Callable[[Sequence[Delivered]], Mapping[str, str]]
 
 
@@ -58,6 +60,7 @@ def deliver(
     reports: Reports = lambda _done: {},
     starts: Mapping[str, Master] = MappingProxyType({}),
     origin: Origin = Origin(),  # noqa: B008  it is frozen
+    mixed: Mixed | None = None,
 ) -> list[Delivered]:
     """Fit a plan to the specification of each order and write its files, checksums and reports.
 
@@ -75,6 +78,7 @@ def deliver(
         reports: texts to write beside them, by file name, from what every order came to.
         starts: the master to try first, by id of the specification, where the same mix was fitted before.
         origin: what names, descriptions and films need besides.
+        mixed: the segments of the plan where they were rendered before; rendered here if None.
 
     Raises:
         PlanError: nothing to mix, or a file that cannot be made. StorageFull: no room. UnreadableMedia: a source or the
@@ -83,18 +87,19 @@ def deliver(
     if plan.span.length_samples == 0:
         raise PlanError("nothing_to_mix", field="tracks")
     planned = planned_files(plan, orders, origin)  # before anything is rendered
+    segments = mixed or partial(mixed_segments, plan, sources)
     with kept_mix(folder, plan.layout) as store:
         if origin.has_folders:
             for order in orders:
                 (folder / order.spec.spec_id).mkdir(exist_ok=True)
-        known, mono = _rendered(plan, sources, store, orders, origin.talk, partial(_part, progress, 0.0, _RENDERED))
+        known, mono = _rendered(plan, segments, store, orders, origin.talk, partial(_part, progress, 0.0, _RENDERED))
         jobs = [_Job(one, mono if is_mono(one.order) else known) for one in planned]
         fits = results_at_once(
             [partial(_fitted, job, starts) for job in jobs],
             lambda share: progress(_RENDERED + (_FITTED - _RENDERED) * share),
         )
         end = _LOOKED_AT if any(map(has_copies, planned)) else 1.0
-        written = _write(plan, sources, jobs, fits, folder, partial(_part, progress, _FITTED, _WRITTEN))
+        written = _write(plan, segments, jobs, fits, folder, partial(_part, progress, _FITTED, _WRITTEN))
         looks = results_at_once(
             [
                 partial(looks_of, job.planned.plan, job.known, found, one.sounds())
@@ -123,7 +128,7 @@ class _Job:
 
 def _rendered(
     plan: Plan,
-    sources: Sources,
+    segments: Mixed,
     store: MixStore,
     orders: Sequence[Order],
     talk: Talk | None,
@@ -140,7 +145,7 @@ def _rendered(
         if stems is not None:
             stems.feed(segment.stems)
 
-    known = render_once(plan, sources, store, progress, hear, () if talk is None else talk.spans)
+    known = render_once(plan, {}, store, progress, hear, () if talk is None else talk.spans, segments())
     if stems is not None and talk is not None:
         known = replace(known, clearance_lu=talk_clearance_lu(stems.energies(), talk))
     return known, known if peak is None else folded(plan, known, peak.factor)[1]
@@ -158,12 +163,12 @@ def _part(progress: Progress, first: float, last: float, share: float) -> None:
 
 
 def _write(
-    plan: Plan, sources: Sources, jobs: Sequence[_Job], fits: Sequence[Fit], folder: Path, progress: Progress
+    plan: Plan, segments: Mixed, jobs: Sequence[_Job], fits: Sequence[Fit], folder: Path, progress: Progress
 ) -> list[Writing]:
     with ExitStack() as stack:
         writing = [Writing(job.planned, job.known, found, folder, stack) for job, found in zip(jobs, fits, strict=True)]
         wants_mono = [is_mono(job.planned.order) for job in jobs]
-        for segment in mixed_segments(plan, sources):
+        for segment in segments():
             mono = folded_segment(segment) if any(wants_mono) else segment
             # Every file of every order takes its part of the same stems, side by side.
             at_once(

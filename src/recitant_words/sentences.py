@@ -167,6 +167,7 @@ _SENTENCES = {
     "dc_channels": "{field} needs one value for each of the {n_channels} channels of its file.",
     "curve_out_of_order": "The points of {field} are not in order of time.",
     "unknown_spec": "There is no specification {spec_id}. Known: {known}.",
+    "store_away": "The store of recordings does not answer. It is tried again; nothing that was there is lost.",
     "storage_full": "The disk is full. Free some room and try again; nothing that was there is lost.",
     "nothing_to_mix": "There is nothing to mix yet: no track has a clip.",
     "stale_revision": "This programme was changed elsewhere meanwhile. The page now shows the newest state; try again.",

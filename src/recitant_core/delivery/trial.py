@@ -3,7 +3,7 @@
 Held to: tests/core/test_fit.py
 """
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Protocol
 
@@ -191,6 +191,7 @@ def render_once(
     progress: Progress = no_progress,
     hear: Callable[[MasteredSegment], None] | None = None,
     speech: Sequence[SampleSpan] = (),
+    mixed: Iterable[MixedSegment] | None = None,
 ) -> Rendered:
     """The mix of a plan as balanced, measured and kept.
 
@@ -200,7 +201,9 @@ def render_once(
         progress: told the share done; may raise Cancelled.
         hear: given every segment in order, for whoever measures more of it in the same pass.
         speech: where somebody speaks; none where nobody listened for it.
+        mixed: its segments in order, where they were rendered before.
     """
+    # over eight parameters: one pass, and all who take part in it
     untouched = replace(plan, master=Master())
     meter = TrialMeter(untouched, speech=speech)
     peak = 0.0
@@ -208,7 +211,7 @@ def render_once(
 
     def kept() -> Iterator[MixedSegment]:
         nonlocal peak
-        for segment in mixed_segments(untouched, sources):
+        for segment in mixed_segments(untouched, sources) if mixed is None else mixed:
             store.keep(segment)
             peak = max([peak, *(sample_peak_factor(stem) for stem in segment.stems.values())])
             yield segment

@@ -202,14 +202,18 @@ class MasteredSegment:
     limiter_factor: Audio
 
 
-def mixed_segments(plan: Plan, sources: Sources) -> Iterator[MixedSegment]:
-    """The whole programme in order, each sample of each track rendered once; segments as those of chains."""
+def mixed_segments(plan: Plan, sources: Sources, part: SampleSpan | None = None) -> Iterator[MixedSegment]:
+    """The whole programme in order, each sample of each track rendered once; segments as those of chains.
+
+    Args:
+        part: of whole segments, for those alone; they hold the bits that they hold in the whole.
+    """
 
     def mixed(span: SampleSpan) -> MixedSegment:
         tracks = Tracks(plan, sources, EVERYTHING, segment=span)
         return MixedSegment(span, *_through_master(plan, sources, span, EVERYTHING, tracks))
 
-    return in_order(mixed, plan.span.blocks(SEGMENT_SAMPLES))
+    return in_order(mixed, (part or plan.span).blocks(SEGMENT_SAMPLES))
 
 
 class Mastering:

@@ -19,7 +19,8 @@ from recitant_web.desk.log import record
 from recitant_web.jobs.actions import start_job
 from recitant_web.jobs.models import Job
 from recitant_web.programme.models import Programme, Source, SourceKind, SourceState
-from recitant_web.programme.queries import conformed_folder, stored_source
+from recitant_web.programme.queries import conformed_folder, conformed_name, stored_source
+from recitant_web.shared.media import keep
 
 VARY = "desk.vary"
 
@@ -105,6 +106,7 @@ def _varied_source(programme: Programme, origin: Source, variation: Variation, p
         return found
     recording = stored_source(origin.sha256, origin.n_channels)
     length, readings = vary(recording, variation, conformed_folder(key), progress)
+    keep(conformed_name(key))
     return Source.objects.create(
         programme=programme,
         name=origin.name,

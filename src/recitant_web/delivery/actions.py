@@ -1,7 +1,6 @@
 """Handing over: the sheet, and jobs that fit, write, measure and report."""
 
 import re
-import shutil
 import uuid
 from collections.abc import Sequence
 from dataclasses import replace
@@ -16,7 +15,7 @@ from recitant_core.delivery.chapters import Chapter, time_from_text
 from recitant_core.delivery.delivered import Order
 from recitant_core.delivery.spec_json import spec_to_data
 from recitant_core.errors import EditRefused, PlanError
-from recitant_core.interchange.plan_json import plan_from_data, plan_to_data
+from recitant_core.interchange.plan_json import plan_to_data
 from recitant_core.ports import Progress
 from recitant_core.timeline.excerpt import clips_alone, span_of_clips
 from recitant_core.timeline.model import Master
@@ -32,12 +31,14 @@ from recitant_io.storage import require_room
 from recitant_web.delivery.labels import keep_cover, labels_data, labels_of_delivery
 from recitant_web.delivery.models import Delivery, SheetLine
 from recitant_web.delivery.parts import Part, part_in, version_of, whole_of
+from recitant_web.delivery.queries import plan_and_sources
 from recitant_web.delivery.report import report_part
 from recitant_web.delivery.sheet import chapter_rows, film_of, in_language, lines_of, orders_of, spec_ids_on_sheet
+from recitant_web.delivery.spreading import drop_parts, mixed_of_parts
 from recitant_web.jobs.actions import start_job
 from recitant_web.listening.snapshot import Snapshot
-from recitant_web.programme.models import Programme, Source
-from recitant_web.programme.queries import stored_source
+from recitant_web.programme.models import Programme
+from recitant_web.shared.media import drop, fetched, keep, media_path
 from recitant_web.specifications.queries import spec_named
 from recitant_words.notices import notice
 from recitant_words.report import report_data, report_files
@@ -208,7 +209,7 @@ def hand_over(programme: Programme, orders: Sequence[Order], made_by: str = "", 
     around_s = max(order.spec.form.leader_s + order.spec.form.tail_s for order in orders)
     n_frames = plan.span.length_samples + round(RATE_HZ * around_s)
     n_films = sum("film" in order.wanted.kinds for order in orders)
-    picture_bytes = n_films * (root / str(film["picture"])).stat().st_size if film is not None else 0
+    picture_bytes = n_films * fetched(str(film["picture"])).stat().st_size if film is not None else 0
     bytes_a_frame = _BYTES_A_FRAME * sum(len(one.names()) for one in planned) + BYTES_A_KEPT_FRAME
     require_room(root, notice("the_delivery"), n_frames * bytes_a_frame + picture_bytes)
     keys = {key: key for track in plan.tracks for key in track.source_keys}
@@ -255,7 +256,7 @@ def _film(film: dict[str, Any] | None) -> FilmWanted | None:
     if film is None:
         return None
     captions = tuple(Cue(*row) for row in film.get("captions", ()))
-    picture = Path(settings.MEDIA_ROOT) / film["picture"]
+    picture = fetched(film["picture"])
     return FilmWanted(picture, film["suffix"], film["offset_samples"], captions=captions)
 
 
@@ -263,9 +264,7 @@ def make_delivery(delivery_id: int, progress: Progress) -> str:
     """Write the files of a delivery; done twice it writes the same files again."""
     delivery = Delivery.objects.select_related("programme").get(pk=delivery_id)
     orders = orders_of(delivery)
-    rows = Source.objects.filter(programme=delivery.programme).exclude(sha256="").values_list("sha256", "n_channels")
-    sources = {sha256: stored_source(sha256, n_channels) for sha256, n_channels in rows}
-    plan = plan_from_data(delivery.plan, sources)
+    plan, sources = plan_and_sources(delivery)
     more = report_part(delivery.programme, plan, sources) | {
         "version": str(delivery.revision),
         "made_at": f"{delivery.made_at:%Y-%m-%d %H:%M} UTC",
@@ -279,7 +278,7 @@ def make_delivery(delivery_id: int, progress: Progress) -> str:
         plan,
         sources,
         orders,
-        Path(settings.MEDIA_ROOT) / delivery.folder,
+        media_path(delivery.folder),
         progress,
         lambda ready: report_files(plan, ready, more),
         {spec_id: Master(fit.gain_db, fit.ceiling_dbtp) for spec_id, fit in found.items()},
@@ -291,7 +290,10 @@ def make_delivery(delivery_id: int, progress: Progress) -> str:
             _talk(delivery.talk),
             labels_of_delivery(delivery),
         ),
+        mixed_of_parts(delivery, plan),
     )
+    keep(delivery.folder, is_final=False)
+    drop_parts(delivery)
     delivery.report = report_data(plan, done) | more
     for order, delivered in zip(delivery.orders, done, strict=True):
         missed = {one.word for one in delivered.missed}
@@ -320,4 +322,4 @@ def remove_delivery(delivery: Delivery) -> None:
     folder = delivery.folder
     delivery.delete()
     if folder:
-        shutil.rmtree(Path(settings.MEDIA_ROOT) / folder, ignore_errors=True)
+        drop(folder)

@@ -2,16 +2,15 @@
 
 from collections.abc import Mapping
 from hashlib import sha256
-from pathlib import Path
 from typing import Any, Final
 
-from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 
 from recitant_io.confined_pictures import cover_from_bytes
 from recitant_io.labels import MOST_COVER_BYTES, Labels
 from recitant_web.delivery.models import Delivery, ProgrammeLabels
 from recitant_web.programme.models import Programme
+from recitant_web.shared.media import fetched, keep, media_path
 from recitant_web.shared.shapes import Text
 
 FIELDS: Final = ("artist", "album", "year", "comment")
@@ -57,13 +56,14 @@ def keep_cover(delivery: Delivery) -> None:
     """The cover as it is now, beside the files that will hold it."""
     row = labels_of(delivery.programme)
     if row.cover:
-        folder = Path(settings.MEDIA_ROOT) / delivery.folder
+        folder = media_path(delivery.folder)
         folder.mkdir(parents=True, exist_ok=True)
         (folder / _COVER).write_bytes(row.cover)
+        keep(f"{delivery.folder}/{_COVER}")
 
 
 def labels_of_delivery(delivery: Delivery) -> Labels:
     """What the files of a delivery say."""
-    path = Path(settings.MEDIA_ROOT) / delivery.folder / _COVER
+    path = fetched(f"{delivery.folder}/{_COVER}")
     cover = cover_from_bytes(path.read_bytes(), _COVER) if delivery.labels.get("cover") else None
     return Labels(delivery.labels.get("tags", {}), cover)

@@ -5,11 +5,12 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Final
 
-from django.conf import settings
-
 from recitant_core.delivery.chapters import time_text
 from recitant_core.delivery.form import Channels
 from recitant_core.delivery.names import file_name
+from recitant_core.interchange.plan_json import plan_from_data
+from recitant_core.ports import SampleSource
+from recitant_core.timeline.model import Plan
 from recitant_core.units.clock import RATE_HZ
 from recitant_io.archive import zipped
 from recitant_io.planned import OWN_NAMES
@@ -18,7 +19,9 @@ from recitant_web.delivery.sheet import LEFT_OUT, Column, Line, columns, lines_o
 from recitant_web.desk.models import EditState
 from recitant_web.listening.figures import fit_view
 from recitant_web.listening.snapshot import Snapshot
-from recitant_web.programme.models import Programme
+from recitant_web.programme.models import Programme, Source
+from recitant_web.programme.queries import stored_source
+from recitant_web.shared.media import fetched, is_there, media_path
 from recitant_web.specifications.queries import specs_of
 from recitant_words.compared import compared_sentence
 from recitant_words.looks import close_rows, fine_sentence, look_sentence, place_text
@@ -107,7 +110,7 @@ def deliveries_of(programme: Programme) -> list[Delivery]:
             delivery.stretch = f"{time_text(start)} to {time_text(start + length)}"  # type: ignore[attr-defined]
             if delivery.clips:
                 delivery.stretch += f": {names_words(delivery.clips)}"  # type: ignore[attr-defined]
-        delivery.has_pdf = (Path(settings.MEDIA_ROOT) / delivery.folder / "report.pdf").is_file()  # type: ignore[attr-defined]
+        delivery.has_pdf = is_there(f"{delivery.folder}/report.pdf")  # type: ignore[attr-defined]
         for one in delivery.report["deliveries"] if delivery.report else ():
             for file in one["files"]:
                 # Reports from before there were compressed files have neither.
@@ -168,13 +171,19 @@ def _at_its_place(look: dict[str, Any], leader_s: float) -> dict[str, Any]:
     return look | {"place": place_text(at_s), "file_s": None if at_s is None else at_s + leader_s}
 
 
+def plan_and_sources(delivery: Delivery) -> tuple[Plan, dict[str, SampleSource]]:
+    """What a delivery is made of."""
+    rows = Source.objects.filter(programme=delivery.programme).exclude(sha256="").values_list("sha256", "n_channels")
+    sources: dict[str, SampleSource] = {sha256: stored_source(sha256, n_channels) for sha256, n_channels in rows}
+    return plan_from_data(delivery.plan, sources), sources
+
+
 def delivered_names(delivery: Delivery) -> list[str]:
     """Names of all files of a delivery that are there."""
     if delivery.report is None:
         return []
     listed = [file["file"] for one in delivery.report["deliveries"] for file in one["files"]]
-    folder = Path(settings.MEDIA_ROOT) / delivery.folder
-    return [name for name in [*OWN_NAMES, *listed] if (folder / name).is_file()]
+    return [name for name in [*OWN_NAMES, *listed] if is_there(f"{delivery.folder}/{name}")]
 
 
 @dataclass(frozen=True)
@@ -192,7 +201,9 @@ def zip_of(delivery: Delivery) -> ZipOf | None:
         return None
     title = file_name("{title}", {"title": delivery.programme.title or "untitled"}, "")
     plain = title.encode("ascii", "ignore").decode() or "delivery"
-    blocks = zipped(Path(settings.MEDIA_ROOT) / delivery.folder, names)
+    for name in names:
+        fetched(f"{delivery.folder}/{name}")
+    blocks = zipped(media_path(delivery.folder), names)
     return ZipOf(f"{plain}-{delivery.revision}.zip", blocks)
 
 
@@ -200,4 +211,4 @@ def delivered_file(delivery: Delivery, name: str) -> Path | None:
     """A file of a delivery; None for any name its report does not list."""
     if name not in delivered_names(delivery):
         return None
-    return Path(settings.MEDIA_ROOT) / delivery.folder / name
+    return fetched(f"{delivery.folder}/{name}")

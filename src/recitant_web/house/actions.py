@@ -1,8 +1,6 @@
 """Use cases of keeping house: rename, duplicate, archive, delete for good after its time, and make room."""
 
-import shutil
 from datetime import datetime
-from pathlib import Path
 from typing import Any
 
 from django.conf import settings
@@ -18,7 +16,8 @@ from recitant_web.house.queries import keys_in_use, mentions, versions_that_need
 from recitant_web.library.models import Sound
 from recitant_web.programme.actions import drop_original
 from recitant_web.programme.models import Picture, Programme, Source
-from recitant_web.programme.queries import conformed_folder
+from recitant_web.programme.queries import conformed_name
+from recitant_web.shared.media import drop, media_path
 from recitant_web.shared.shapes import converted
 from recitant_web.transcript.models import Caption, Speaker, Transcript, WordMark
 
@@ -96,15 +95,14 @@ def purge(programme: Programme) -> None:
         Clip.objects.filter(track__programme=programme).delete()
         sources.update(varied_from=None)
         programme.delete()
-    root = Path(settings.MEDIA_ROOT)
     for relative in originals | {picture.original_file for picture in pictures}:
         drop_original(relative)
     for picture in pictures:
         if picture.proxy_file and not Picture.objects.filter(proxy_file=picture.proxy_file).exists():
-            (root / picture.proxy_file).unlink(missing_ok=True)
-        (root / "stills" / f"{picture.pk}.jpg").unlink(missing_ok=True)
+            drop(picture.proxy_file)
+        media_path(f"stills/{picture.pk}.jpg").unlink(missing_ok=True)
     for folder in folders:
-        shutil.rmtree(root / folder, ignore_errors=True)
+        drop(folder)
     for sha256 in hashes:
         _drop_conformed(sha256)
 
@@ -135,7 +133,7 @@ def remove_recording(source: Source) -> None:
 
 def _drop_conformed(sha256: str) -> None:
     if not Source.objects.filter(sha256=sha256).exists() and not Sound.objects.filter(sha256=sha256).exists():
-        shutil.rmtree(conformed_folder(sha256), ignore_errors=True)
+        drop(conformed_name(sha256))
 
 
 def _copied(row: Any, **changed: Any) -> Any:

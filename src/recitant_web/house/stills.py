@@ -2,19 +2,18 @@
 
 from pathlib import Path
 
-from django.conf import settings
-
 from recitant_core.errors import UnreadableMedia
 from recitant_io.confined_pictures import make_still
 from recitant_web.programme.ingesting import shown_as
 from recitant_web.programme.models import Picture
+from recitant_web.shared.media import fetched, media_path
 
 
 def still_path(picture: Picture) -> Path | None:
     """The still as JPEG; None where the picture cannot be decoded."""
-    target = Path(settings.MEDIA_ROOT) / "stills" / f"{picture.pk}.jpg"
+    target = media_path(f"stills/{picture.pk}.jpg")
     if not target.exists():
-        original = Path(settings.MEDIA_ROOT) / (picture.shown_file or picture.original_file)
+        original = fetched(picture.shown_file or picture.original_file)
         try:
             with shown_as(original, picture.name) as path:
                 make_still(path, target)

@@ -15,7 +15,7 @@ from django.utils import timezone
 from kombu.exceptions import OperationalError as QueueAway
 from redis.exceptions import RedisError
 
-from recitant_core.errors import Cancelled, RecitantError
+from recitant_core.errors import Cancelled, RecitantError, StoreAway
 from recitant_core.ports import Progress
 from recitant_web.accounts.models import Workspace
 from recitant_web.jobs.models import Job, JobState
@@ -95,6 +95,9 @@ def _end_with(job: Job, error: Exception) -> Job | None:
             return None
         case Cancelled():
             return _end(job, JobState.CANCELLED, sentence(error))
+        case StoreAway():
+            _log.error("job %s lost the store of media", job.pk, exc_info=error)
+            return _leave(job)
         case RecitantError():
             _log.info("job %s refused: %s %s", job.pk, error.code, error.facts)
             return _end(job, JobState.REFUSED, sentence(error))

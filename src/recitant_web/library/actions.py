@@ -19,7 +19,8 @@ from recitant_web.desk.log import lock
 from recitant_web.library.models import Favourite, Sound
 from recitant_web.programme.ingesting import shown_as
 from recitant_web.programme.models import Programme, Source, SourceKind, SourceState
-from recitant_web.programme.queries import conformed_folder
+from recitant_web.programme.queries import conformed_folder, conformed_name
+from recitant_web.shared.media import keep
 from recitant_web.shared.names import safe_name
 from recitant_web.shared.shapes import converted
 
@@ -66,6 +67,8 @@ def take_in(
             conformed = conform(named, conformed_folder(sha256), no_progress)
             if conformed.length_samples > MOST_LENGTH_SAMPLES:
                 raise UnreadableMedia("too_long_for_library", file=shown)
+            keep(relative)
+            keep(conformed_name(sha256))
     except UnreadableMedia:
         path.unlink(missing_ok=True)
         raise

@@ -18,7 +18,6 @@ from recitant_core.render.scene import talk_clearance_lu
 from recitant_core.units.level import finite
 from recitant_io.chained import Budget, tidy
 from recitant_io.kept_mix import kept_mix
-from recitant_io.stem_levels import keep_stem_levels
 from recitant_web.desk.bridge.plans import sources_of_plan
 from recitant_web.desk.energies import known_energies, missing_chains
 from recitant_web.desk.log import EXAMINE, subject_of
@@ -27,7 +26,7 @@ from recitant_web.jobs.actions import start_job
 from recitant_web.jobs.queries import is_under_way
 from recitant_web.listening.figures import fit_view
 from recitant_web.listening.snapshot import Snapshot
-from recitant_web.listening.stored import stem_levels_folder
+from recitant_web.listening.stored import keep_rendered
 from recitant_web.programme.models import Programme
 from recitant_words.fits import fit_sentence, verdict_words
 from recitant_words.notices import notice
@@ -117,7 +116,7 @@ def _note_verdict(programme: Programme) -> None:
 
 
 def _keep_figures(snapshot: Snapshot, known: Rendered, meter: StemMeter) -> None:
-    keep_stem_levels(stem_levels_folder(), snapshot.key, meter.energies(), known.outline)
+    keep_rendered(snapshot.key, meter.energies(), known.outline)
     trial = known.untouched
     figures = readings_data(trial.readings) | {"dialogue_lufs": finite(trial.dialogue_lufs)}
     Verdict.objects.get_or_create(programme=snapshot.programme, plan_key=snapshot.key, defaults={"figures": figures})

@@ -1,15 +1,16 @@
 """Energies of rendered stems, kept as files under the hash of the plan."""
 
 from pathlib import Path
-
-from django.conf import settings
+from typing import Final
 
 from recitant_core.delivery.outline import MixOutline
 from recitant_core.timeline.model import Role
 from recitant_core.units.arrays import FloatArray
-from recitant_io.stem_levels import kept_outline, stem_levels
+from recitant_io.stem_levels import keep_stem_levels, kept_outline, stem_levels
 from recitant_web.shared.caches import Cache
+from recitant_web.shared.media import fetched, keep, media_path
 
+_FOLDER: Final = "stem-levels"
 _outlines: Cache[MixOutline] = Cache("outlines of mixes", 64_000_000, lambda outline: 16 * len(outline.peaks))
 _stems: Cache[dict[Role, FloatArray]] = Cache("stem energies", 128_000_000)
 
@@ -22,7 +23,7 @@ def rendered_stems(key: str) -> dict[Role, FloatArray] | None:
     """
     found = _stems.get(key)
     if found is None:
-        found = stem_levels(stem_levels_folder(), key)
+        found = stem_levels(_folder_with(key), key)
         if found is not None:
             _stems.put(key, found)
     return found
@@ -32,12 +33,21 @@ def mix_outline(key: str) -> MixOutline | None:
     """The outline of the mix of a plan as rendered; None until it was."""
     found = _outlines.get(key)
     if found is None:
-        found = kept_outline(stem_levels_folder(), key)
+        found = kept_outline(_folder_with(key), key)
         if found is not None:
             _outlines.put(key, found)
     return found
 
 
-def stem_levels_folder() -> Path:
-    """Where the energies of rendered stems are kept."""
-    return Path(settings.MEDIA_ROOT) / "stem-levels"
+def keep_rendered(key: str, stems: dict[Role, FloatArray], outline: MixOutline) -> None:
+    """Keep what the stems and the mix of a plan came to.
+
+    Raises:
+        StorageFull: no room.
+    """
+    keep_stem_levels(media_path(_FOLDER), key, stems, outline)
+    keep(f"{_FOLDER}/{key}.npz")
+
+
+def _folder_with(key: str) -> Path:
+    return fetched(f"{_FOLDER}/{key}.npz").parent

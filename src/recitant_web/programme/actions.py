@@ -22,6 +22,7 @@ from recitant_web.jobs.actions import start_job
 from recitant_web.programme.ingesting import INGEST
 from recitant_web.programme.models import Picture, Pile, Programme, Source, SourceKind, SourceState, Upload
 from recitant_web.programme.signals import original_asked, pile_changed
+from recitant_web.shared.media import drop, media_path
 from recitant_web.shared.names import safe_name
 
 UPLOAD_KEPT = timedelta(days=7)
@@ -129,7 +130,7 @@ def begin_upload(
     if size_bytes <= 0:
         raise UnreadableMedia("empty_file", file=shown)
     found = programme.uploads.filter(fingerprint=fingerprint, size_bytes=size_bytes, role=role).first()
-    if found is not None and (Path(settings.MEDIA_ROOT) / found.file).exists():
+    if found is not None and media_path(found.file).exists():
         found.pile, found.pile_place = pile, pile_place
         found.save(update_fields=["pile", "pile_place"])
         return found
@@ -183,7 +184,7 @@ def _join(upload: Upload, at_byte: int, arrived: IO[bytes], n_bytes: int) -> tup
             raise EditRefused("gone")
         if at_byte != locked.received_bytes:
             raise EditRefused("piece_out_of_place", received=locked.received_bytes)
-        path = Path(settings.MEDIA_ROOT) / locked.file
+        path = media_path(locked.file)
         with path.open("r+b") as file:
             file.seek(at_byte)
             shutil.copyfileobj(arrived, file)
@@ -209,7 +210,7 @@ def _join(upload: Upload, at_byte: int, arrived: IO[bytes], n_bytes: int) -> tup
 
 def drop_upload(upload: Upload) -> None:
     """Forget an upload and what had arrived of it."""
-    (Path(settings.MEDIA_ROOT) / upload.file).unlink(missing_ok=True)
+    media_path(upload.file).unlink(missing_ok=True)
     with transaction.atomic():
         upload.delete()
         if upload.pile is not None:
@@ -300,7 +301,7 @@ def drop_original(relative: str) -> None:
     if any(owner.objects.filter(original_file=relative).exists() for owner in owners):
         return
     if not any(is_needed for _, is_needed in original_asked.send(sender=Source, original_file=relative)):
-        (Path(settings.MEDIA_ROOT) / relative).unlink(missing_ok=True)
+        drop(relative)
 
 
 def _require_role(programme: Programme, role: str) -> None:
@@ -310,7 +311,7 @@ def _require_role(programme: Programme, role: str) -> None:
 
 def _new_original(programme: Programme) -> tuple[str, Path]:
     relative = f"originals/{programme.pk}/{uuid.uuid4().hex}"
-    path = Path(settings.MEDIA_ROOT) / relative
+    path = media_path(relative)
     with storage_errors():
         path.parent.mkdir(parents=True, exist_ok=True)
     return relative, path

@@ -7,7 +7,6 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
-from django.conf import settings
 from django.db import transaction
 
 from recitant_core.delivery.figures import readings_data
@@ -30,8 +29,9 @@ from recitant_io.speech import speech_spans
 from recitant_io.storage import storage_errors
 from recitant_web.jobs.actions import start_job
 from recitant_web.programme.models import Picture, Pile, Programme, Source, SourceState
-from recitant_web.programme.queries import conformed_folder, stored_source
+from recitant_web.programme.queries import conformed_folder, conformed_name, stored_source
 from recitant_web.programme.signals import pile_changed, source_heard, source_ready
+from recitant_web.shared.media import fetched, keep, media_path
 from recitant_web.shared.names import disk_name
 from recitant_words.findings import finding_data, role_reasons
 from recitant_words.notices import notice, recorder_words
@@ -53,7 +53,8 @@ def ingest(source_id: int, progress: Progress) -> str:
     source = Source.objects.select_related("programme").get(pk=source_id)
     if source.state != SourceState.WAITING:
         return notice("source_ready", file=source.name)
-    original = Path(settings.MEDIA_ROOT) / source.original_file
+    original = fetched(source.original_file)
+    keep(source.original_file)
     # Sentences name the file as the user knows it, so it is read under that name.
     with shown_as(original, source.name) as path:
         facts = probe(path)
@@ -79,6 +80,7 @@ def ingest(source_id: int, progress: Progress) -> str:
         conformed = conform(
             path, conformed_folder(sha256), lambda share: progress(0.8 * share), source.sound_track, source.channel
         )
+    keep(conformed_name(sha256))
     source.sha256 = sha256
     source.n_channels = conformed.n_channels
     source.rate_hz = conformed.rate_hz
@@ -130,7 +132,7 @@ def use_picture(source: Source) -> None:
     Raises:
         UnreadableMedia: it holds none.
     """
-    with shown_as(Path(settings.MEDIA_ROOT) / source.original_file, source.name) as path:
+    with shown_as(fetched(source.original_file), source.name) as path:
         facts = probe(path)
     if facts.picture is None:
         raise UnreadableMedia("no_picture", file=source.name)
@@ -175,12 +177,13 @@ def lighten(picture_id: int, progress: Progress) -> str:
     if picture.proxy_file:
         return notice("light_copy")
     relative = f"pictures/{picture.pk}-{Path(picture.original_file).name}.mp4"
-    target = Path(settings.MEDIA_ROOT) / relative
+    target = media_path(relative)
     with storage_errors():
         target.parent.mkdir(parents=True, exist_ok=True)
     rate = frame_rate(picture.frame_rate or picture.programme.frame_rate)
-    with shown_as(Path(settings.MEDIA_ROOT) / picture.original_file, picture.name) as path:
+    with shown_as(fetched(picture.original_file), picture.name) as path:
         make_proxy(path, target, rate, progress)
+    keep(relative)
     Picture.objects.filter(pk=picture.pk).update(proxy_file=relative)
     return notice("light_copy")
 

@@ -3,7 +3,6 @@
 from pathlib import Path
 from typing import Any, Final
 
-from django.conf import settings
 from django.contrib.auth.models import User
 from django.db.models import QuerySet
 
@@ -15,6 +14,7 @@ from recitant_core.units.timecode import FRAME_RATES, frame_rate
 from recitant_io.conform import StoredSource, stored_energy, stored_peaks
 from recitant_web.programme.models import Programme, Source
 from recitant_web.shared.caches import Cache
+from recitant_web.shared.media import fetched, fetched_recording
 from recitant_web.specifications.queries import spec_named
 
 ZONES: Final = {"quiet_lu": -6.0, "near_lu": 1.0, "loud_lu": 6.0, "peak_dbfs": -6.0}
@@ -61,13 +61,21 @@ def frame_rates() -> list[str]:
 
 def conformed_folder(sha256: str) -> Path:
     """Where the conformed copy of a recording lies; one for all programmes that use the same file."""
-    return Path(settings.MEDIA_ROOT) / "conformed" / sha256[:2] / sha256
+    return fetched_recording(conformed_name(sha256))
+
+
+def conformed_name(sha256: str) -> str:
+    """The name of that folder among the media."""
+    return f"conformed/{sha256[:2]}/{sha256}"
 
 
 def stored_source(sha256: str, n_channels: int) -> StoredSource:
     """A recording ready to be read. Content never changes under a hash, so it stays open."""
-    path = conformed_folder(sha256) / "audio.f32"
-    return _recordings.get_or_make((sha256, n_channels), lambda: StoredSource(path, sha256, n_channels))
+
+    def opened() -> StoredSource:
+        return StoredSource(conformed_folder(sha256) / "audio.f32", sha256, n_channels)
+
+    return _recordings.get_or_make((sha256, n_channels), opened)
 
 
 def source_energy(sha256: str) -> FloatArray:
@@ -103,7 +111,7 @@ def picture_path(programme: Programme) -> Path | None:
     picture = getattr(programme, "picture", None)
     if picture is None or not picture.shown_file:
         return None
-    path = Path(settings.MEDIA_ROOT) / picture.shown_file
+    path = fetched(picture.shown_file)
     return path if path.exists() else None
 
 

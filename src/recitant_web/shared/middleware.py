@@ -8,7 +8,7 @@ from django.conf import settings
 from django.http import HttpRequest, HttpResponse, JsonResponse, UnreadablePostError
 from django.shortcuts import render
 
-from recitant_core.errors import ContractError, EditRefused, RecitantError, StorageFull
+from recitant_core.errors import ContractError, EditRefused, RecitantError, StorageFull, StoreAway
 from recitant_io.storage import require_room
 from recitant_words.notices import notice
 from recitant_words.sentences import sentence
@@ -49,6 +49,8 @@ class CoreErrors:
             status = 409
         elif isinstance(error, StorageFull):
             status = 507
+        elif isinstance(error, StoreAway):
+            status = 503
         return self._answer(request, error, status)
 
     @staticmethod

@@ -133,7 +133,7 @@ DATABASES = {
         "NAME": "recitant",
         "USER": "recitant",
         "PASSWORD": os.environ.get("RECITANT_DB_PASSWORD", ""),
-        "HOST": "127.0.0.1",
+        "HOST": os.environ.get("RECITANT_DB_HOST", "127.0.0.1"),
         "PORT": os.environ.get("RECITANT_DB_PORT", "3306"),
         "CONN_MAX_AGE": 60,
         "CONN_HEALTH_CHECKS": True,
@@ -168,13 +168,37 @@ STORAGES = {
     "staticfiles": {"BACKEND": "recitant_web.shared.storage.HashedModules"},
 }
 MEDIA_ROOT = VAR_DIR / "media"
+# Where several machines share media: s3://bucket/folder, at an address of its own where it is not Amazon's.
+MEDIA_STORE = os.environ.get("RECITANT_MEDIA_STORE", "")
+if MEDIA_STORE:
+    _store = urlsplit(MEDIA_STORE)
+    if _store.scheme != "s3" or not _store.netloc:
+        raise ImproperlyConfigured("RECITANT_MEDIA_STORE must be s3:// with a bucket, and may go on with a folder.")
+    STORAGES["media"] = {
+        "BACKEND": "storages.backends.s3.S3Storage",
+        "OPTIONS": {
+            "bucket_name": _store.netloc,
+            "location": _store.path.strip("/"),
+            "endpoint_url": os.environ.get("RECITANT_MEDIA_ENDPOINT") or None,
+            "max_memory_size": 8 << 20,  # what is read goes through a file from there on
+        },
+    }
+# How much of a shared store this machine keeps copies of; 0 for all that it ever needed.
+MEDIA_COPIES_BYTES = int(float(os.environ.get("RECITANT_MEDIA_COPIES_GB", "0")) * 1e9)
 FILE_UPLOAD_MAX_MEMORY_SIZE = 1 << 20
 FILE_UPLOAD_TEMP_DIR = VAR_DIR / "uploads"
 DATA_UPLOAD_MAX_MEMORY_SIZE = 1 << 20
 
 _REDIS_PASSWORD = os.environ.get("RECITANT_REDIS_PASSWORD", "")
-REDIS_URL = f"redis://:{_REDIS_PASSWORD}@127.0.0.1:{os.environ.get('RECITANT_REDIS_PORT', '6379')}/0"
+_REDIS_AT = f"{os.environ.get('RECITANT_REDIS_HOST', '127.0.0.1')}:{os.environ.get('RECITANT_REDIS_PORT', '6379')}"
+REDIS_URL = f"redis://:{_REDIS_PASSWORD}@{_REDIS_AT}/0"
 CELERY_BROKER_URL = REDIS_URL
+# Tasks say what came of them in rows; only parts of a chord say to the queue that they are over.
+CELERY_RESULT_BACKEND = REDIS_URL
+CELERY_TASK_IGNORE_RESULT = True
+CELERY_RESULT_EXPIRES = 3600
+# Seconds of a programme that a worker renders at a time, where several share the rendering of a delivery; 0 for none.
+SPREAD_S = float(os.environ.get("RECITANT_SPREAD_S", "0"))
 # Which worker takes a job, and how urgent it is beside others of its queue: 0 where somebody waits at a page.
 CELERY_TASK_ROUTES = {
     "jobs.look_after": {"queue": "intake", "priority": 0},
@@ -185,6 +209,8 @@ CELERY_TASK_ROUTES = {
     "desk.examine": {"queue": "measuring", "priority": 3},
     "programme.listen": {"queue": "measuring", "priority": 6},
     "delivery.deliver": {"queue": "long", "priority": 0},
+    "delivery.part": {"queue": "long", "priority": 0},
+    "delivery.finish": {"queue": "long", "priority": 0},
     "transcript.hear": {"queue": "long", "priority": 3},
     "listening.words": {"queue": "long", "priority": 3},
     "programme.lighten": {"queue": "long", "priority": 6},

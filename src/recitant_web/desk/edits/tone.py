@@ -10,7 +10,8 @@ from recitant_core.units.channels import MONO, ChannelLayout
 from recitant_core.units.clock import RATE_HZ
 from recitant_io.conform import conform_blocks
 from recitant_web.programme.models import Programme, Source, SourceKind, SourceState
-from recitant_web.programme.queries import conformed_folder, stored_source
+from recitant_web.programme.queries import conformed_folder, conformed_name, stored_source
+from recitant_web.shared.media import keep
 
 _VERSION = 1
 _STEP_SAMPLES = 10 * RATE_HZ  # lengths are rounded up, so that a trim by hand finds more of it
@@ -56,6 +57,7 @@ def _is_there(programme: Programme, key: str) -> bool:
 
 def _make(programme: Programme, origin: Source, name: str, key: str, audio: Audio, layout: ChannelLayout) -> None:
     _, readings = conform_blocks([audio], layout, conformed_folder(key), lambda _done: None)
+    keep(conformed_name(key))
     Source.objects.create(
         programme=programme,
         name=name[:255],

@@ -1,0 +1,108 @@
+"""A delivery whose mix all workers render in parts: who renders what, and what is there already.
+
+Parts are files of the shared media under the delivery. Whatever is lost on the way is rendered again: by the next part
+sent, or by the worker that writes the files.
+"""
+
+import logging
+from datetime import datetime, timedelta
+from functools import partial
+from typing import Final
+
+from django.conf import settings
+from django.utils import timezone
+
+from recitant_core.errors import RecitantError
+from recitant_core.timeline.model import Plan
+from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_io.delivery import Mixed
+from recitant_io.spread import joined, parts_of, write_part
+from recitant_web.delivery.models import Delivery
+from recitant_web.delivery.queries import plan_and_sources
+from recitant_web.jobs.models import Job, JobState
+from recitant_web.shared.media import drop, fetched, is_there, keep, media_path
+
+_FOLDER: Final = "spread"
+_KEPT: Final = timedelta(hours=12)
+_log = logging.getLogger(__name__)
+
+
+def missing_parts(job_id: int) -> list[int]:
+    """Numbers of the parts that the delivery of a waiting job still lacks; none where one worker makes it alone."""
+    job = Job.objects.filter(pk=job_id, state=JobState.WAITING).first() if settings.SPREAD_S else None
+    if job is None:
+        return []
+    delivery = Delivery.objects.select_related("programme").get(pk=job.payload["delivery_id"])
+    return _missing(delivery, _parts(plan_and_sources(delivery)[0]))
+
+
+def render_part(job_id: int, number: int) -> None:
+    """Render a part of the delivery of a job that waits for its parts, unless it is there or nobody waits any more.
+
+    What goes wrong is left to whoever writes the files: there it has a sentence and a row.
+    """
+    job = Job.objects.filter(pk=job_id, state=JobState.WAITING).first()
+    if job is None:
+        return
+    delivery = Delivery.objects.select_related("programme").get(pk=job.payload["delivery_id"])
+    name = _name(delivery, number)
+    if is_there(name):
+        return
+    _tidy(timezone.now())
+    plan, sources = plan_and_sources(delivery)
+    span = _parts(plan)[number]
+
+    def progress(_share: float) -> None:
+        # Says that the job lives, or learns that it was stopped.
+        if not Job.objects.filter(pk=job_id, state=JobState.WAITING).update(heartbeat_at=timezone.now()):
+            raise _NobodyWaits
+
+    try:
+        write_part(plan, sources, span, media_path(name), progress)
+        keep(name)
+    except _NobodyWaits:
+        _log.info("job %s does not wait for its parts any more", job_id)
+    except RecitantError as error:
+        _log.warning("part %s of job %s was not rendered", number, job_id, exc_info=error)
+
+
+def mixed_of_parts(delivery: Delivery, plan: Plan) -> Mixed | None:
+    """The segments of a delivery out of its parts; None where they are not all there.
+
+    Raises:
+        StorageFull: no room to bring them here.
+    """
+    spans = _parts(plan)
+    if len(spans) < 2 or _missing(delivery, spans):
+        return None
+    paths = [fetched(_name(delivery, number)) for number in range(len(spans))]
+    return partial(joined, plan, spans, paths)
+
+
+def drop_parts(delivery: Delivery) -> None:
+    """Remove the parts, once the files are written."""
+    drop(f"{_FOLDER}/{delivery.pk}")
+
+
+class _NobodyWaits(Exception):
+    pass
+
+
+def _missing(delivery: Delivery, spans: list[SampleSpan]) -> list[int]:
+    return [number for number in range(len(spans)) if len(spans) > 1 and not is_there(_name(delivery, number))]
+
+
+def _parts(plan: Plan) -> list[SampleSpan]:
+    return parts_of(plan, round(settings.SPREAD_S * RATE_HZ)) if settings.SPREAD_S else [plan.span]
+
+
+def _name(delivery: Delivery, number: int) -> str:
+    return f"{_FOLDER}/{delivery.pk}/{number}.f32"
+
+
+def _tidy(now: datetime) -> None:
+    """Remove what this machine rendered of deliveries that others finished long ago."""
+    over_s = (now - _KEPT).timestamp()
+    for path in media_path(_FOLDER).glob("*/*"):
+        if path.stat().st_mtime < over_s:
+            path.unlink(missing_ok=True)
