@@ -87,6 +87,7 @@ def _parser() -> argparse.ArgumentParser:
     told = commands.add_parser("worker-settings", help="print what ./recitant work on another machine needs to know")
     told.set_defaults(run=_worker_settings)
     commands.add_parser("load", help="how long people wait when many work at once")
+    commands.add_parser("soak", help="half an hour of edits: whether memory, rows and files level off")
     commands.add_parser("torture", help="kill processes at random while people work, and count what is lost")
     commands.add_parser("user", help="accounts: user add, password, workspace, list; see ./recitant user --help")
     reset = commands.add_parser("reset", help="throw away this checkout's database and media (asks first)")
@@ -245,6 +246,12 @@ def _load(arguments: list[str]) -> int:
     return load.main(arguments)
 
 
+def _soak(arguments: list[str]) -> int:
+    import soak
+
+    return soak.main(arguments)
+
+
 def _torture(arguments: list[str]) -> int:
     import torture
 
@@ -255,5 +262,5 @@ def _interrupt(_signal: int, _frame: object) -> None:
     raise KeyboardInterrupt
 
 
-_PASSED_ON = {"test": _test, "user": _user, "torture": _torture, "load": _load}
+_PASSED_ON = {"test": _test, "user": _user, "torture": _torture, "load": _load, "soak": _soak}
 """Words whose arguments somebody else reads."""

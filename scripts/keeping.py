@@ -66,6 +66,8 @@ def back_up(folder: Path, path: Path) -> None:
             part.replace(path)
         finally:
             part.unlink(missing_ok=True)
+    if os.environ.get("RECITANT_MEDIA_STORE"):
+        say(f"{os.environ['RECITANT_MEDIA_STORE']} holds what has no copy here: it needs a backup of its own.")
     say(f"{path}: {len(files)} files and the database, {n_bytes / 1e9:.2f} GB. It holds everything: keep it safe.")
 
 

@@ -16,6 +16,7 @@ import subprocess
 import sys
 import threading
 import time
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Final
@@ -71,8 +72,19 @@ class Load:
         self._start.send_signal(signal.SIGTERM)
         self._start.wait(60)
 
-    def run(self, n_people: int, seconds: float, edit_share: float) -> Waited:
-        """So many people for so long; what they waited."""
+    def run(
+        self,
+        n_people: int,
+        seconds: float,
+        edit_share: float,
+        look: Callable[[Waited], None] = lambda _waited: None,
+        every_s: float = 30.0,
+    ) -> Waited:
+        """So many people for so long; what they waited.
+
+        Args:
+            look: called every so many seconds with what they waited so far.
+        """
         waited, is_over = Waited(), threading.Event()
         # Signing in is made slow on purpose: all have done it before the clock starts.
         are_in = threading.Barrier(n_people + 1, timeout=_READY_S)
@@ -83,7 +95,10 @@ class Load:
         for one in people:
             one.start()
         are_in.wait()
-        time.sleep(seconds)
+        ends_at = time.monotonic() + seconds
+        while (left_s := ends_at - time.monotonic()) > 0:
+            time.sleep(min(every_s, left_s))
+            look(waited)
         is_over.set()
         for one in people:
             one.join()
@@ -186,7 +201,8 @@ class Listener:
         return answer.status, data
 
 
-def _at(values: list[float], share: float) -> float:
+def at_share(values: list[float], share: float) -> float:
+    """The value under which that share of the values lies; 0 of none."""
     ordered = sorted(values)
     return ordered[min(len(ordered) - 1, int(share * len(ordered)))] if ordered else 0.0
 
@@ -208,8 +224,8 @@ def main(arguments: list[str]) -> int:
         for n_people in chosen.people:
             found = load.run(n_people, chosen.seconds, chosen.edits)
             n_errors += len(found.errors)
-            blocks = f"{_at(found.block_s, 0.5):.3f}, {_at(found.block_s, 0.95):.3f} s"
-            edits = f"{_at(found.edit_s, 0.5):.3f}, {_at(found.edit_s, 0.95):.3f} s"
+            blocks = f"{at_share(found.block_s, 0.5):.3f}, {at_share(found.block_s, 0.95):.3f} s"
+            edits = f"{at_share(found.edit_s, 0.5):.3f}, {at_share(found.edit_s, 0.95):.3f} s"
             counts = f"{found.n_conflicts} | {len(found.errors)}"
             print(
                 f"| {n_people} | {len(found.block_s)} | {blocks} | {len(found.edit_s)} | {edits} | {counts} |",
