@@ -12,10 +12,12 @@ from django.utils import timezone
 from conftest import wav_bytes
 from recitant_core.delivery import fit as fits
 from recitant_web.desk.edits.programme import SetGain
-from recitant_web.desk.models import FitResult
+from recitant_web.desk.models import FitResult, Verdict
 from recitant_web.jobs import actions as jobs
 from recitant_web.jobs.models import Job, JobState
+from recitant_web.listening import examination
 from recitant_web.listening.examination import examine
+from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme import actions as programmes
 from recitant_web.programme.models import Programme, Source
 from recitant_web.shared.names import safe_name
@@ -365,3 +367,16 @@ def test_signing_in_and_making_a_programme(client, account):
     assert answer["Location"] == f"/programmes/{made.pk}/intake"
     assert client.post("/", {"title": "", "spec_id": "online-14", "frame_rate": "25"}).status_code == 422
     assert client.get(f"/programmes/{made.pk}/intake").status_code == 200
+
+
+def test_only_the_newest_verdicts_and_fits_of_a_programme_are_kept(film, monkeypatch):
+    monkeypatch.setattr(examination, "MOST_KEPT", 2)
+    for gain_db in (-1.0, -2.0, -3.0):
+        film.refresh_from_db()
+        SetGain(revision=film.revision, target="stem", id="music", gain_db=gain_db).carry_out(film, None)
+        film.refresh_from_db()
+        examine(film.pk, film.revision, lambda _share: None)
+    newest = Snapshot(film).key
+    for table in (Verdict, FitResult):
+        keys = list(table.objects.filter(programme=film).order_by("pk").values_list("plan_key", flat=True))
+        assert len(keys) == 2 and keys[-1] == newest

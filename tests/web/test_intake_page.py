@@ -282,3 +282,12 @@ def test_a_long_recording_is_ready_before_all_of_it_was_heard(empty, bring, monk
     ingesting.listen(source.pk, lambda _share: None)
     source.refresh_from_db()
     assert source.is_listened
+
+
+def test_what_is_under_way_or_refused_stands_first(signed_in, film):
+    first, second, third = film.sources.order_by("pk")
+    Source.objects.filter(pk=second.pk).update(state="refused", sentence="It is none.")
+    Source.objects.filter(pk=third.pk).update(state="waiting")
+    page = signed_in.get(f"/programmes/{film.pk}/sources").content.decode()
+    places = [page.index(f">{one.name}") for one in (second, third, first)]
+    assert places == sorted(places)

@@ -52,6 +52,25 @@ def test_one_measurement_a_programme_waits_and_it_is_the_newest(account, sent, a
     assert jobs.start_job(account[1], "desk.examine", {"revision": 3}, subject="programme 1").pk != first.pk
 
 
+def test_ended_measurements_of_a_programme_do_not_pile_up(account, sent, after_commit):
+    def start(revision):
+        with after_commit():
+            job = jobs.start_job(account[1], "desk.examine", {"revision": revision}, subject="programme 1")
+        Job.objects.filter(pk=job.pk).update(state=JobState.DONE)
+        return job
+
+    rows = [start(revision) for revision in range(5)]
+    long_ago = timezone.now() - jobs.SUPERSEDED_KEPT - timedelta(seconds=1)
+    Job.objects.filter(pk__in=[row.pk for row in rows[:3]]).update(created_at=long_ago)
+    # What crashed is for us to see, for longer.
+    Job.objects.filter(pk=rows[0].pk).update(state=JobState.CRASHED)
+    other = Job.objects.create(workspace=account[1], kind="desk.examine", subject="programme 2", state=JobState.DONE)
+    Job.objects.filter(pk=other.pk).update(created_at=long_ago)
+    newest = start(6)
+    left = set(Job.objects.values_list("pk", flat=True))
+    assert left == {rows[0].pk, rows[3].pk, rows[4].pk, other.pk, newest.pk}
+
+
 def test_a_job_lives_while_its_work_says_nothing(transactional_db, account, monkeypatch):
     monkeypatch.setattr(jobs, "_HEARTBEAT_S", 0.05)
     job = Job.objects.create(workspace=account[1], kind="test.work")

@@ -28,8 +28,12 @@ class Row:
 
 
 def rows(programme: Programme) -> list[Row]:
-    """Every source in the order it came, with its clips' settings: three queries however many there are."""
-    found = programme.sources.exclude(kind__in=_MADE_HERE).select_related("job")
+    """Every source with its clips' settings, three queries however many there are.
+
+    First what is under way or was refused, which a long list would hide at its end; then in the order they came.
+    """
+    sources = programme.sources.exclude(kind__in=_MADE_HERE).select_related("job")
+    found = sorted(sources, key=lambda one: one.state not in (SourceState.WAITING, SourceState.REFUSED))
     mended: dict[int, set[str]] = {}
     n_clips: dict[int, int] = {}
     held: set[str] = set()

@@ -26,6 +26,8 @@ HEARTBEAT_LOST: Final = timedelta(seconds=30)
 MOST_ATTEMPTS: Final = 5
 ENDED_KEPT: Final = timedelta(days=7)
 """How long the row of a job that ended is kept."""
+SUPERSEDED_KEPT: Final = timedelta(minutes=10)
+"""How long the row of a job that ended well is kept where only the newest about its subject counts."""
 _HEARTBEAT_S: Final = 5.0
 _REPORTED_EVERY: Final = timedelta(seconds=0.4)
 _MESSAGE_LASTS_S: Final = 180.0
@@ -45,6 +47,10 @@ def start_job(workspace: Workspace, kind: str, payload: dict[str, object], *, su
         waiting = Job.objects.filter(kind=kind, subject=subject, state=JobState.WAITING)
         if subject and waiting.update(payload=payload):
             return waiting.order_by("pk")[0]
+        if subject:
+            over = timezone.now() - SUPERSEDED_KEPT
+            ended = (JobState.DONE, JobState.CANCELLED)
+            Job.objects.filter(kind=kind, subject=subject, state__in=ended, created_at__lt=over).delete()
         job = Job.objects.create(workspace=workspace, kind=kind, payload=payload, subject=subject)
         transaction.on_commit(partial(_send, job.pk, kind))
     return job

@@ -3,6 +3,7 @@
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
+from typing import Final
 
 from django.conf import settings
 from django.db import transaction
@@ -31,6 +32,8 @@ from recitant_web.programme.models import Programme
 from recitant_words.fits import fit_sentence, verdict_words
 from recitant_words.notices import notice
 
+MOST_KEPT: Final = 300
+"""Verdicts, and fits, of a programme that are kept: of states that undo comes back to without measuring again."""
 _CHAINS_SHARE = 0.4  # of the work, where there are chains to render
 
 
@@ -120,6 +123,7 @@ def _keep_figures(snapshot: Snapshot, known: Rendered, meter: StemMeter) -> None
     trial = known.untouched
     figures = readings_data(trial.readings) | {"dialogue_lufs": finite(trial.dialogue_lufs)}
     Verdict.objects.get_or_create(programme=snapshot.programme, plan_key=snapshot.key, defaults={"figures": figures})
+    _drop_oldest(Verdict, snapshot.programme)
 
 
 def _fit(snapshot: Snapshot, known: Rendered, progress: Progress) -> None:
@@ -137,3 +141,10 @@ def _fit(snapshot: Snapshot, known: Rendered, progress: Progress) -> None:
             "sentence": fit_sentence(found),
         },
     )
+    _drop_oldest(FitResult, snapshot.programme)
+
+
+def _drop_oldest(table: type[Verdict] | type[FitResult], programme: Programme) -> None:
+    rows = table._default_manager.filter(programme=programme)
+    for last in rows.order_by("-pk").values_list("pk", flat=True)[MOST_KEPT : MOST_KEPT + 1]:
+        rows.filter(pk__lte=last).delete()
