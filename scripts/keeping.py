@@ -194,7 +194,9 @@ def _load(environment: dict[str, str], sql: IO[bytes]) -> None:
 
 
 def _account(environment: dict[str, str]) -> list[str]:
-    return [f"--host={environment['RECITANT_DB_HOST']}", f"--port={environment['RECITANT_DB_PORT']}", "--user=recitant"]
+    # An application that an earlier revision started does not say its host: it is this machine.
+    host = environment.get("RECITANT_DB_HOST", "127.0.0.1")
+    return [f"--host={host}", f"--port={environment['RECITANT_DB_PORT']}", "--user=recitant"]
 
 
 @contextlib.contextmanager

@@ -8,9 +8,11 @@ import { patched } from "/static/js/lib/patches.js";
 const wait = (ms) => new Promise((resolve) => setTimeout(resolve, ms));
 
 // A server with one figure; every answer takes a while. others: edits that somebody else makes before the nth post.
-function desk({ others = {}, refuses = () => false } = {}) {
-  const server = { revision: 1, value: 0, posts: [] };
-  const page = { base: { ...server }, shown: [], refused: [] };
+// isAway: whether the nth post, or the nth look at the state, finds nobody; "after" where it was carried out before that.
+function desk({ others = {}, refuses = () => false, isAway = () => false, looks = () => false } = {}) {
+  const server = { revision: 1, value: 0, posts: [], looks: 0 };
+  const gone = () => Object.assign(new Error("away"), { status: 503, code: "away" });
+  const page = { base: { ...server }, shown: [], refused: [], told: [] };
   const answer = () => ({ revision: server.revision, value: server.value });
   page.queue = newEditQueue({
     post: async (data, revision) => {
@@ -20,13 +22,23 @@ function desk({ others = {}, refuses = () => false } = {}) {
         server.revision += 1;
       }
       await wait(15);
-      if (refuses(data)) throw Object.assign(new Error("no"), { code: "not_a_number" });
-      if (revision !== server.revision) throw Object.assign(new Error("stale"), { code: "stale_revision" });
+      const away = isAway(server.posts.length);
+      if (away && away !== "after") throw gone();
+      if (refuses(data)) throw Object.assign(new Error("no"), { status: 422, code: "not_a_number" });
+      if (revision !== server.revision)
+        throw Object.assign(new Error("stale"), { status: 409, code: "stale_revision" });
       server.value = data.to;
       server.revision += 1;
+      if (away) throw gone();
       return answer();
     },
-    refetch: async () => answer(),
+    refetch: async () => {
+      server.looks += 1;
+      if (looks(server.looks)) throw gone();
+      return answer();
+    },
+    awayMs: 5,
+    tell: (words) => page.told.push(words),
     base: () => page.base,
     apply: (state, data) => ({ ...state, value: data.to }),
     adopt: (state) => {
@@ -48,6 +60,23 @@ const told = ({ server, page }) => ({
 });
 
 export const cases = {
+  async sentAgain() {
+    const made = desk({ isAway: (n) => n === 2, looks: (n) => n < 4 });
+    const ends = await Promise.all([1, 1, 1].map((by) => made.queue.add(more(by))));
+    return { ...told(made), ends, looks: made.server.looks, told: made.page.told };
+  },
+  async answeredTooLate() {
+    const made = desk({ isAway: (n) => n === 1 && "after" });
+    const end = await made.queue.add(more(1));
+    await wait(50);
+    return { ...told(made), end };
+  },
+  async awayForGood() {
+    const made = desk({ isAway: () => true, looks: () => true });
+    const end = await made.queue.add(more(1));
+    await wait(50);
+    return { ...told(made), end };
+  },
   async pressed(n) {
     const made = desk();
     const done = Array.from({ length: n }, () => made.queue.add(more(1)));

@@ -148,3 +148,21 @@ def test_balance_draws_what_the_server_will_answer(server, run, kind, data):
         for shown_clip, kept_clip in zip(shown["clips"], kept["clips"], strict=True):
             assert shown_clip["gain_db"] == pytest.approx(kept_clip["gain_db"])
             assert shown_clip["in_mix_lufs"] == pytest.approx(kept_clip["in_mix_lufs"], abs=0.05)
+
+
+def test_a_press_waits_for_a_server_that_is_away_for_a_moment(run):
+    found = run("sentAgain")
+    assert found["ends"] == [True, True, True] and found["refused"] == []
+    assert (found["value"], found["shown"], found["posts"], found["looks"]) == (3, 3, 4, 4)
+    assert len(found["told"]) == 1 and "waits" in found["told"][0]
+
+
+def test_a_press_whose_answer_was_lost_is_never_carried_out_twice(run):
+    found = run("answeredTooLate")
+    assert (found["value"], found["shown"], found["posts"]) == (1, 1, 1)
+    assert found["end"] is False and found["refused"] == ["away"]  # what stands there is shown
+
+
+def test_after_twenty_looks_it_is_said(run):
+    found = run("awayForGood")
+    assert found == {"end": False, "value": 0, "posts": 1, "shown": 0, "refused": ["away"]}

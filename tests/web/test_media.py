@@ -186,7 +186,7 @@ def waiting(store, machine, account, jobs_run_at_once, after_commit, settings, m
         return hand_over_sheet(film)
 
 
-def test_parts_of_a_delivery_are_rendered_by_several_and_written_by_one(waiting, machine, monkeypatch):
+def test_parts_of_a_delivery_are_rendered_by_several_and_written_by_one(waiting, store, machine, monkeypatch):
     job = waiting.job
     assert spreading.missing_parts(job.pk) == [0, 1]
     for name, number in (("one", 0), ("other", 1)):
@@ -199,11 +199,21 @@ def test_parts_of_a_delivery_are_rendered_by_several_and_written_by_one(waiting,
     finish_delivery(job.pk)
     waiting.refresh_from_db()
     assert waiting.report is not None and Job.objects.get(pk=job.pk).state == "done"
-    assert not media.is_there(f"spread/{waiting.pk}/0.f32")
+    assert not list((store / "spread").rglob("*.f32"))
 
 
 def test_a_part_that_was_lost_is_rendered_by_whoever_writes(waiting, machine):
     spreading.render_part(waiting.job.pk, 0)
+    finish_delivery(waiting.job.pk)
+    waiting.refresh_from_db()
+    assert waiting.report is not None
+
+
+def test_a_part_that_is_not_whole_is_not_used(waiting, machine):
+    for number in (0, 1):
+        spreading.render_part(waiting.job.pk, number)
+    part = next(path for path in media.media_path("spread").rglob("1.f32"))
+    part.write_bytes(part.read_bytes()[:-8])
     finish_delivery(waiting.job.pk)
     waiting.refresh_from_db()
     assert waiting.report is not None

@@ -7,16 +7,16 @@ sent, or by the worker that writes the files.
 import logging
 from datetime import datetime, timedelta
 from functools import partial
+from pathlib import PurePath
 from typing import Final
 
 from django.conf import settings
 from django.utils import timezone
 
-from recitant_core.errors import RecitantError
 from recitant_core.timeline.model import Plan
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.delivery import Mixed
-from recitant_io.spread import joined, parts_of, write_part
+from recitant_io.spread import joined, part_bytes, parts_of, write_part
 from recitant_web.delivery.models import Delivery
 from recitant_web.delivery.queries import plan_and_sources
 from recitant_web.jobs.models import Job, JobState
@@ -62,12 +62,12 @@ def render_part(job_id: int, number: int) -> None:
         keep(name)
     except _NobodyWaits:
         _log.info("job %s does not wait for its parts any more", job_id)
-    except RecitantError as error:
-        _log.warning("part %s of job %s was not rendered", number, job_id, exc_info=error)
+    except Exception:  # a part that fails would keep the end of the chord from coming
+        _log.exception("part %s of job %s was not rendered", number, job_id)
 
 
 def mixed_of_parts(delivery: Delivery, plan: Plan) -> Mixed | None:
-    """The segments of a delivery out of its parts; None where they are not all there.
+    """The segments of a delivery out of its parts; None where they are not all there, and whole.
 
     Raises:
         StorageFull: no room to bring them here.
@@ -76,12 +76,13 @@ def mixed_of_parts(delivery: Delivery, plan: Plan) -> Mixed | None:
     if len(spans) < 2 or _missing(delivery, spans):
         return None
     paths = [fetched(_name(delivery, number)) for number in range(len(spans))]
-    return partial(joined, plan, spans, paths)
+    are_whole = all(path.stat().st_size == part_bytes(plan, span) for path, span in zip(paths, spans, strict=True))
+    return partial(joined, plan, spans, paths) if are_whole else None
 
 
 def drop_parts(delivery: Delivery) -> None:
     """Remove the parts, once the files are written."""
-    drop(f"{_FOLDER}/{delivery.pk}")
+    drop(_folder(delivery))
 
 
 class _NobodyWaits(Exception):
@@ -96,8 +97,13 @@ def _parts(plan: Plan) -> list[SampleSpan]:
     return parts_of(plan, round(settings.SPREAD_S * RATE_HZ)) if settings.SPREAD_S else [plan.span]
 
 
+def _folder(delivery: Delivery) -> str:
+    # By the name of its own folder: numbers of rows come again after a backup was restored.
+    return f"{_FOLDER}/{PurePath(delivery.folder).name}"
+
+
 def _name(delivery: Delivery, number: int) -> str:
-    return f"{_FOLDER}/{delivery.pk}/{number}.f32"
+    return f"{_folder(delivery)}/{number}.f32"
 
 
 def _tidy(now: datetime) -> None:

@@ -30,6 +30,7 @@ _COPIES: Final = ("originals", "conformed", "pictures", "library", "deliveries")
 _LAST: Final = "audio.f32"
 """Of the files of a conformed recording: put and fetched last, so a folder that holds it is whole."""
 _missed: Cache[float] = Cache("files missed in the store", 1_000_000, lambda _at_s: 256)
+_seen: Cache[bool] = Cache("files seen in the store", 1_000_000, lambda _is_there: 256)
 _locks: Final = tuple(Lock() for _ in range(32))
 
 
@@ -69,8 +70,11 @@ def fetched_recording(relative: str) -> Path:
 def is_there(relative: str) -> bool:
     """Whether this machine or the store has a file."""
     store = _store()
+    if media_path(relative).is_file() or _seen.get(relative):
+        return True
     with _answering():
-        return media_path(relative).is_file() or (store is not None and store.exists(relative))
+        is_kept = store is not None and store.exists(relative)
+    return is_kept and _seen.put(relative, is_kept)
 
 
 def keep(relative: str, *, is_final: bool = True) -> None:
@@ -105,6 +109,7 @@ def drop(relative: str) -> None:
     else:
         path.unlink(missing_ok=True)
     if store is not None:
+        _seen.clear()
         with _answering():
             _delete(store, relative)
 

@@ -40,6 +40,7 @@ const api = newApi(page.dataset);
 const queue = newEditQueue({
   post: api.edit,
   refetch: api.state,
+  tell: say,
   base: () => model.base,
   apply: applyEdit,
   adopt: take,

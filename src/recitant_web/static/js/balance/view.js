@@ -41,6 +41,7 @@ const api = newApi(desk.dataset, model.base);
 const queue = newEditQueue({
   post: api.edit,
   refetch: api.state,
+  tell: say,
   base: () => model.base,
   apply: applyEdit,
   adopt: take,
@@ -396,5 +397,4 @@ document.fonts.ready.then(() => {
 if (!model.state.length_samples) say("Nothing to balance yet. Bring files in on the Intake page.");
 follow();
 requestAnimationFrame(tick);
-// For tests: whether everything that was pressed has reached the server.
-window.recitantEdits = queue;
+window.recitantEdits = queue; // for tests: whether everything that was pressed has reached the server

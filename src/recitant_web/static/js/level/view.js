@@ -30,6 +30,7 @@ const api = newApi(page.dataset, model.base);
 const queue = newEditQueue({
   post: api.edit,
   refetch: api.state,
+  tell: say,
   base: () => model.base,
   apply: (state, data) => applyEdit(state, data, model.page.kinds),
   adopt: take,

@@ -27,7 +27,8 @@ export function newApi(urls, holding = null) {
     try {
       response = await fetch(url, options);
     } catch {
-      throw new Refusal("The server does not answer. Check the connection; nothing is lost.");
+      const words = "The server does not answer. Check the connection; nothing is lost.";
+      throw Object.assign(new Refusal(words), { status: 0, code: "" });
     }
     return answer(response);
   }

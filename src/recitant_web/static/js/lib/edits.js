@@ -6,12 +6,14 @@
 // add() gives a promise: true when the server has it, false when it was refused, null when there was nothing to do.
 
 const MOST_TRIES = 4;
+const MOST_TRIES_AWAY = 20;
+const AWAY = new Set([0, 502, 503, 504]); // no answer; a proxy without its server, a server without its database
 const SETTLE_MS = 40;
 
-export function newEditQueue({ post, refetch, base, apply, adopt, refuse, draw }) {
+export function newEditQueue({ post, refetch, base, apply, adopt, refuse, tell, draw, awayMs = 1000 }) {
   // post(data, revision) sends; refetch() reads the whole state; base() is the newest state of the server; apply(state, data)
   // gives the state with an edit drawn into it; adopt(answer) makes an answer the newest state; refuse(error) tells the
-  // person; draw() shows base() with what waits.
+  // person, tell(words) too, of what is not over yet; draw() shows base() with what waits.
   const waiting = [];
   let isWorking = false;
   let wake = null;
@@ -92,6 +94,8 @@ export function newEditQueue({ post, refetch, base, apply, adopt, refuse, draw }
     } catch (error) {
       const isStale = error.code === "stale_revision";
       entry.tries += 1;
+      const isAway = AWAY.has(error.status) && !isStale;
+      if (isAway && entry.tries < MOST_TRIES && (await isStillToDo(state.revision))) return;
       // What is computed from the state is computed from the newer one; what was typed on sight of the old one is not.
       if (isStale && typeof entry.change === "function" && entry.tries < MOST_TRIES) {
         await again();
@@ -101,6 +105,22 @@ export function newEditQueue({ post, refetch, base, apply, adopt, refuse, draw }
       refuse(error);
       await again();
     }
+  }
+
+  // Whether an edit that got no answer has to be sent again: where the server is back and stands at the revision that it
+  // stood at, the edit did not reach it. At any other revision nobody knows whose it is.
+  async function isStillToDo(revision) {
+    tell("The server is away for a moment. What you pressed waits, and is sent when it is back.");
+    for (let tries = 0; tries < MOST_TRIES_AWAY; tries += 1) {
+      await new Promise((resolve) => setTimeout(resolve, awayMs));
+      try {
+        await adopt(await refetch());
+        return base().revision === revision;
+      } catch (error) {
+        if (!AWAY.has(error.status)) return false;
+      }
+    }
+    return false;
   }
 
   function leave(entry, isDone) {

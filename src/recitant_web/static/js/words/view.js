@@ -32,6 +32,7 @@ const BEFORE_SAMPLES = 57600; // that are heard before a place: 1.2 s
 const queue = newEditQueue({
   post: api.edit,
   refetch: api.state,
+  tell: say,
   base: () => model.base,
   apply: applyEdit,
   adopt: take,
