@@ -14,6 +14,7 @@ from django.http import HttpResponse, UnreadablePostError
 from django.test import RequestFactory
 
 from recitant_web.accounts import middleware, sessions
+from recitant_web.shared import turns as turns_module
 from recitant_web.shared.turns import N_TURNS, Turns
 
 pytestmark = pytest.mark.django_db
@@ -44,10 +45,35 @@ def ask_at_once(turns, requests):
         one.join()
 
 
-def test_two_compute_at_a_time_and_everybody_gets_a_turn():
+def test_two_compute_at_a_time_and_everybody_gets_a_turn(monkeypatch):
+    monkeypatch.setattr(turns_module, "PATIENCE_S", 60.0)
     view = Counting()
     ask_at_once(Turns(view), [RequestFactory().get("/") for _ in range(12)])
     assert view.n_most == N_TURNS and view.n_all == 12
+
+
+def test_who_waits_for_a_row_holds_up_nobody_for_long(monkeypatch):
+    monkeypatch.setattr(turns_module, "PATIENCE_S", 0.05)
+    is_over, answered = threading.Event(), []
+
+    def view(request):
+        if request.path == "/held":
+            is_over.wait(30)
+        answered.append(request.path)
+        return HttpResponse()
+
+    turns = Turns(view)
+    held = [threading.Thread(target=turns, args=(RequestFactory().get("/held"),)) for _ in range(N_TURNS)]
+    for one in held:
+        one.start()
+    turns(RequestFactory().get("/other"))
+    assert answered == ["/other"]
+    is_over.set()
+    for one in held:
+        one.join()
+    # A bounded semaphore refuses a turn that is given back twice: each was given back once.
+    assert all(turns._turns.acquire(blocking=False) for _ in range(N_TURNS))
+    assert not turns._turns.acquire(blocking=False)
 
 
 def test_who_sends_a_large_file_holds_up_nobody(settings):

@@ -14,6 +14,8 @@ from django.http import HttpRequest, HttpResponse, UnreadablePostError
 N_TURNS: Final = 2
 """Requests of a process that compute at a time: one in Python while one is in compiled loops or waits for the
 database."""
+PATIENCE_S: Final = 1.0
+"""Who waited so long goes on without a turn: those who have one may wait for a row that a worker holds."""
 
 
 class Turns:
@@ -32,5 +34,9 @@ class Turns:
             request.body  # noqa: B018  read and kept before the turn is taken: the line may be slow
         except UnreadablePostError:
             return HttpResponse(status=400)  # the line broke: nobody is there to read a sentence
-        with self._turns:
+        has_turn = self._turns.acquire(timeout=PATIENCE_S)
+        try:
             return self.get_response(request)
+        finally:
+            if has_turn:
+                self._turns.release()
