@@ -71,7 +71,7 @@ def load(workspace: Workspace, say: Say) -> None:
 
 def _hear_words(programme: Programme) -> None:
     # In the background, so that the Words page has something to read; a start without the model goes on without.
-    spoken = programme.sources.filter(role__in=("narration", "dialogue"))  # type: ignore[attr-defined]
+    spoken = programme.sources.filter(role__in=("narration", "dialogue"))
     with contextlib.suppress(WordsUnavailable):
         model_folder(Path(settings.RECITANT_WORDS_MODEL) if settings.RECITANT_WORDS_MODEL else None)
         hear_recordings(programme, list(spoken.values_list("pk", flat=True)))
@@ -140,13 +140,13 @@ def _load_programme(workspace: Workspace, data: dict[str, Any]) -> Programme:
 def _clip(clip: dict[str, Any], source: Source) -> dict[str, Any]:
     in_sample = samples_from_s(clip.get("in_s", 0.0))
     length_s = clip.get("length_s")
-    length = source.length_samples - in_sample if length_s is None else samples_from_s(length_s)
+    length = source.ready_length_samples - in_sample if length_s is None else samples_from_s(length_s)
     return {
         "source": source,
         "name": Path(source.name).stem,
         "start_sample": samples_from_s(clip["at_s"]),
         "in_sample": in_sample,
-        "length_samples": min(length, source.length_samples - in_sample),
+        "length_samples": min(length, source.ready_length_samples - in_sample),
         "gain_db": clip["gain_db"],
         "fade_in_samples": samples_from_s(clip["fade_in_s"]),
         "fade_out_samples": samples_from_s(clip["fade_out_s"]),

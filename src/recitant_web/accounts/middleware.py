@@ -2,7 +2,7 @@
 
 import copy
 import time
-from typing import Any
+from typing import Any, cast
 
 from django.contrib.auth import HASH_SESSION_KEY, SESSION_KEY, get_user
 from django.contrib.auth.base_user import AbstractBaseUser
@@ -24,7 +24,7 @@ class SignedIn(AuthenticationMiddleware):
 
     def process_request(self, request: HttpRequest) -> None:
         """Attach the user, who is looked for when first needed."""
-        request.user = SimpleLazyObject(lambda: _user(request))
+        request.user = cast(User, SimpleLazyObject(lambda: _user(request)))
 
 
 def _user(request: HttpRequest) -> AbstractBaseUser | AnonymousUser:

@@ -2,7 +2,7 @@
 
 from django.contrib.auth.decorators import login_required
 from django.contrib.auth.views import LoginView, PasswordChangeView
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse_lazy
 from django.views.decorators.http import require_http_methods
@@ -10,6 +10,7 @@ from django.views.decorators.http import require_http_methods
 from recitant_core.errors import EditRefused
 from recitant_web.accounts.actions import add_stem, remove_stem
 from recitant_web.accounts.queries import roles_of, workspaces_of
+from recitant_web.shared.requests import Request
 from recitant_words.sentences import sentence
 
 
@@ -29,9 +30,9 @@ class PasswordView(PasswordChangeView):
 
 @login_required
 @require_http_methods(["GET", "HEAD", "POST"])
-def stems(request: HttpRequest) -> HttpResponse:
+def stems(request: Request) -> HttpResponse:
     """The stems of the user's workspaces: the five, and those of their own."""
-    found = workspaces_of(request.user)  # type: ignore[arg-type]
+    found = workspaces_of(request.user)
     words = ""
     if request.method == "POST":
         number = request.POST.get("workspace", "")

@@ -129,8 +129,8 @@ def sample_of_timecode(programme: Programme, text: str) -> int:
 def _common(programme: Programme, plan: Plan) -> dict[str, Any]:
     markers = programme.markers.order_by("at_sample", "pk").values("id", "kind", "at_sample", "text")
     versions = programme.versions.order_by("-pk").values("id", "name", "revision")
-    looks = TrackRow.objects.filter(programme=programme).values("pk", "height_px", "shade")
-    look_of = {look.pop("pk"): look for look in looks}
+    looks = TrackRow.objects.filter(programme=programme).values_list("pk", "height_px", "shade")
+    look_of = {pk: {"height_px": height_px, "shade": shade} for pk, height_px, shade in looks}
     return {
         "revision": programme.revision,
         "title": programme.title,

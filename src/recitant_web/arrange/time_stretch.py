@@ -87,8 +87,8 @@ def _clip(plan: Plan, clip_id: str) -> Clip:
 
 def _fitted(clip: Clip, varied: Source, before: Variation, after: Variation) -> Clip:
     factor = before.speed / after.speed
-    in_sample = min(round(clip.in_sample * factor), varied.length_samples - edits.LEAST_CLIP_SAMPLES)
-    length = min(round(clip.length_samples * factor), varied.length_samples - in_sample)
+    in_sample = min(round(clip.in_sample * factor), varied.ready_length_samples - edits.LEAST_CLIP_SAMPLES)
+    length = min(round(clip.length_samples * factor), varied.ready_length_samples - in_sample)
     return replace(
         clip,
         in_sample=in_sample,
@@ -104,7 +104,7 @@ def _varied_source(programme: Programme, origin: Source, variation: Variation, p
     found = Source.objects.filter(programme=programme, sha256=key).first()
     if found is not None:
         return found
-    recording = stored_source(origin.sha256, origin.n_channels)
+    recording = stored_source(origin.sha256, origin.ready_n_channels)
     length, readings = vary(recording, variation, conformed_folder(key), progress)
     keep(conformed_name(key))
     return Source.objects.create(

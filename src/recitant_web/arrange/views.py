@@ -1,7 +1,7 @@
 """The Arrange page: its state, its edits, its history, its picture, and the outlines of recordings."""
 
 from django.contrib.auth.decorators import login_required
-from django.http import Http404, HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
+from django.http import Http404, HttpResponse, JsonResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_POST, require_safe
@@ -14,6 +14,7 @@ from recitant_web.desk.edits.variation import Vary
 from recitant_web.listening.recordings import source_block
 from recitant_web.programme.queries import note_page, peaks, picture_path, programmes_of
 from recitant_web.shared.ranges import send_file
+from recitant_web.shared.requests import Request
 from recitant_web.shared.shapes import whole_number
 
 PIECES_PER_TILE = 2_048
@@ -23,7 +24,7 @@ LEVELS = (16, 256, 4_096, 65_536)
 @login_required
 @ensure_csrf_cookie
 @require_safe
-def arrange(request: HttpRequest, programme_id: int) -> HttpResponse:
+def arrange(request: Request, programme_id: int) -> HttpResponse:
     """The page, with its first state inside."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     note_page(programme, "arrange")
@@ -38,7 +39,7 @@ def arrange(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_safe
-def arrange_now(request: HttpRequest, programme_id: int) -> HttpResponse:
+def arrange_now(request: Request, programme_id: int) -> HttpResponse:
     """The whole state, for a page that fell behind."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     return JsonResponse(arrange_state(programme))
@@ -46,7 +47,7 @@ def arrange_now(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def arrange_edits(request: HttpRequest, programme_id: int) -> HttpResponse:
+def arrange_edits(request: Request, programme_id: int) -> HttpResponse:
     """One edit; what it changed comes back."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     edit = edit_from(request)
@@ -59,7 +60,7 @@ def arrange_edits(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_safe
-def arrange_history(request: HttpRequest, programme_id: int) -> HttpResponse:
+def arrange_history(request: Request, programme_id: int) -> HttpResponse:
     """The steps of the log."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     return JsonResponse({"revision": programme.revision, "steps": history(programme)})
@@ -67,7 +68,7 @@ def arrange_history(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_safe
-def arrange_alignment(request: HttpRequest, programme_id: int) -> HttpResponse:
+def arrange_alignment(request: Request, programme_id: int) -> HttpResponse:
     """Where a clip must begin to sound in step with another, and how sure that is; nothing is moved."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     return JsonResponse(alignment(programme, request.GET.get("clip", ""), request.GET.get("to", "")))
@@ -75,7 +76,7 @@ def arrange_alignment(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_safe
-def outline(request: HttpRequest, programme_id: int, source_key: str, level: int, tile: int) -> HttpResponse:
+def outline(request: Request, programme_id: int, source_key: str, level: int, tile: int) -> HttpResponse:
     """A tile of a recording's outline: int16, lowest and highest of each channel, piece by piece."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     source = programme.sources.filter(sha256=source_key).first()
@@ -90,7 +91,7 @@ def outline(request: HttpRequest, programme_id: int, source_key: str, level: int
 
 @login_required
 @require_safe
-def source_sound(request: HttpRequest, programme_id: int, source_id: int) -> HttpResponse:
+def source_sound(request: Request, programme_id: int, source_id: int) -> HttpResponse:
     """A block of a recording as it is, for listening before it is placed."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     source = get_object_or_404(programme.sources, pk=source_id)
@@ -104,7 +105,7 @@ def source_sound(request: HttpRequest, programme_id: int, source_id: int) -> Htt
 
 @login_required
 @require_safe
-def picture(request: HttpRequest, programme_id: int) -> HttpResponse | StreamingHttpResponse:
+def picture(request: Request, programme_id: int) -> HttpResponse | StreamingHttpResponse:
     """The picture as the page can play it."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     path = picture_path(programme)
@@ -115,7 +116,7 @@ def picture(request: HttpRequest, programme_id: int) -> HttpResponse | Streaming
 
 @login_required
 @require_safe
-def timecode(request: HttpRequest, programme_id: int) -> HttpResponse:
+def timecode(request: Request, programme_id: int) -> HttpResponse:
     """The sample that a typed timecode names."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     return JsonResponse({"at_sample": sample_of_timecode(programme, request.GET.get("text", ""))})

@@ -70,7 +70,7 @@ def run_first_balance(run_id: int, progress: Progress) -> str:
 
 def _material(programme: Programme) -> Material:
     plan = plan_of(programme)
-    ready = programme.sources.filter(state=SourceState.READY)  # type: ignore[attr-defined]
+    ready = programme.sources.filter(state=SourceState.READY)
     findings = {sha256: findings_from_data(found) for sha256, found in ready.values_list("sha256", "findings")}
     used = {clip.source_key for track in plan.tracks for clip in track.clips}
     return Material(

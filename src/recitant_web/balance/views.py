@@ -3,7 +3,7 @@
 import json
 
 from django.contrib.auth.decorators import login_required
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_POST, require_safe
@@ -20,6 +20,7 @@ from recitant_web.listening.contours import contours
 from recitant_web.listening.examination import measure_again
 from recitant_web.listening.playback import through_from
 from recitant_web.programme.queries import note_page, programmes_of
+from recitant_web.shared.requests import Request
 from recitant_web.shared.shapes import body_of, whole_number
 from recitant_web.shared.states import held_state, json_answer, state_answer, tag_of
 from recitant_web.specifications.queries import spec_named, specs_of
@@ -31,7 +32,7 @@ PAGE = "balance"
 @login_required
 @ensure_csrf_cookie
 @require_safe
-def balance(request: HttpRequest, programme_id: int) -> HttpResponse:
+def balance(request: Request, programme_id: int) -> HttpResponse:
     """The page, with its first state inside."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     note_page(programme, "balance")
@@ -51,7 +52,7 @@ def balance(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_safe
-def state(request: HttpRequest, programme_id: int) -> HttpResponse:
+def state(request: Request, programme_id: int) -> HttpResponse:
     """The state of the page now."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     return state_answer(request, PAGE, programme.pk, desk_state(programme))
@@ -59,7 +60,7 @@ def state(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def edits(request: HttpRequest, programme_id: int) -> HttpResponse:
+def edits(request: Request, programme_id: int) -> HttpResponse:
     """One edit; the new state comes back, to a page that holds one with the figures still to come."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     edit = edit_from(request)
@@ -75,7 +76,7 @@ def edits(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def balance_first(request: HttpRequest, programme_id: int) -> HttpResponse:
+def balance_first(request: Request, programme_id: int) -> HttpResponse:
     """Begin a first balance; the state, which tells how far it is, comes back."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     ask_first_balance(programme, request.user, body_of(request, FirstBalanceRequest))
@@ -85,7 +86,7 @@ def balance_first(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_safe
-def level_path(request: HttpRequest, programme_id: int) -> HttpResponse:
+def level_path(request: Request, programme_id: int) -> HttpResponse:
     """Every gain of a clip at a moment, from the recording to the output."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     hear = "handed-over" if request.GET.get("hear") == "handed-over" else "mix"
@@ -95,7 +96,7 @@ def level_path(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_safe
-def clip_contours(request: HttpRequest, programme_id: int) -> HttpResponse:
+def clip_contours(request: Request, programme_id: int) -> HttpResponse:
     """The contours of the clips in view."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     start, end = whole_number(request, "start", 0), whole_number(request, "end", 48_000)
@@ -105,7 +106,7 @@ def clip_contours(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_safe
-def sound(request: HttpRequest, programme_id: int) -> HttpResponse:
+def sound(request: Request, programme_id: int) -> HttpResponse:
     """A block of what is heard, with its readings in a header."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     start = max(0, whole_number(request, "start", 0))

@@ -31,7 +31,7 @@ def labels_data(programme: Programme) -> dict[str, Any]:
     return {"tags": tags, "cover": cover} if tags or cover else {}
 
 
-def keep_labels(programme: Programme, given: Mapping[str, str], file: UploadedFile | None) -> None:
+def keep_labels(programme: Programme, given: Mapping[str, str], file: "UploadedFile[bytes] | None") -> None:
     """Keep what was typed, and a cover where one came.
 
     Args:

@@ -57,7 +57,7 @@ def version_of(programme: Programme, version_id: str) -> Part:
     Raises:
         EditRefused: no such version.
     """
-    version = programme.versions.filter(pk=version_id).first() if version_id.isdecimal() else None  # type: ignore[attr-defined]
+    version = programme.versions.filter(pk=version_id).first() if version_id.isdecimal() else None
     if version is None:
         raise EditRefused("gone")
     plan = plan_of_rows(programme, version.rows)

@@ -50,7 +50,7 @@ class Dot:
 def sheet_view(programme: Programme) -> dict[str, Any]:
     """The sheet as the page shows it, with what the fit of each line will do to this programme."""
     snapshot, heads = Snapshot(programme), columns(programme)
-    lines = [
+    lines: list[dict[str, Any]] = [
         {
             "spec": line.spec,
             "limits": limit_words(line.spec),
@@ -70,7 +70,7 @@ def sheet_view(programme: Programme) -> dict[str, Any]:
         "lines": lines,
         "n_to_make": sum(dot.state in ("out", "wanted") for dot in dots),
         "n_wanted": sum(dot.state != LEFT_OUT for dot in dots),
-        "versions": list(programme.versions.order_by("-pk").values("pk", "name")[:SHOWN]),  # type: ignore[attr-defined]
+        "versions": list(programme.versions.order_by("-pk").values("pk", "name")[:SHOWN]),
         "others": [spec for spec in specs_of(programme.workspace) if spec.spec_id not in on_sheet],
         "is_balanced_for": programme.spec_id in on_sheet,
     }
@@ -111,7 +111,7 @@ def deliveries_of(programme: Programme) -> list[Delivery]:
             if delivery.clips:
                 delivery.stretch += f": {names_words(delivery.clips)}"  # type: ignore[attr-defined]
         delivery.has_pdf = is_there(f"{delivery.folder}/report.pdf")  # type: ignore[attr-defined]
-        for one in delivery.report["deliveries"] if delivery.report else ():
+        for one in _made(delivery):
             for file in one["files"]:
                 # Reports from before there were compressed files have neither.
                 file["played_back"] = decoded_sentence(file["decoded"]) if file.get("decoded") else ""
@@ -120,9 +120,15 @@ def deliveries_of(programme: Programme) -> list[Delivery]:
             leader_s = leaders.get(one["spec"], 0.0)
             one["looks_view"] = [_look(look, leader_s) for look in one.get("looks", ())]
             one["heard_view"] = platform_rows(one.get("heard", ()), one.get("heard_as_balanced", ()))
-            close = _close(delivery.report, one["files"], leader_s)
+            close = _close(delivery.report or {}, one["files"], leader_s)
             one["fine"] = fine_sentence(one["looks_view"], is_speech_clear=close == [])
             one["remarks"] = [look for look in one["looks_view"] if look["state"] != "fine"] + (close or [])
+    return found
+
+
+def _made(delivery: Delivery) -> list[dict[str, Any]]:
+    """What came of each order of a delivery; none while it is under way."""
+    found: list[dict[str, Any]] = delivery.report["deliveries"] if delivery.report else []
     return found
 
 
@@ -142,15 +148,15 @@ def _compare(programme: Programme, found: list[Delivery]) -> None:
     whole = [delivery for delivery in found if delivery.report is not None and delivery.span is None]
     if len(whole) < 2:
         return
-    done = programme.edits.filter(state=EditState.DONE, made_at__gt=whole[-1].made_at)  # type: ignore[attr-defined]
+    done = programme.edits.filter(state=EditState.DONE, made_at__gt=whole[-1].made_at)
     edits = list(done.order_by("pk").values_list("made_at", "label"))
     for index, delivery in enumerate(whole):
-        for one in delivery.report["deliveries"]:
+        for one in _made(delivery):
             older = next(
                 (
                     (before, same)
                     for before in whole[index + 1 :]
-                    for same in before.report["deliveries"]
+                    for same in _made(before)
                     if same["spec"] == one["spec"]
                 ),
                 None,
@@ -174,7 +180,9 @@ def _at_its_place(look: dict[str, Any], leader_s: float) -> dict[str, Any]:
 def plan_and_sources(delivery: Delivery) -> tuple[Plan, dict[str, SampleSource]]:
     """What a delivery is made of."""
     rows = Source.objects.filter(programme=delivery.programme).exclude(sha256="").values_list("sha256", "n_channels")
-    sources: dict[str, SampleSource] = {sha256: stored_source(sha256, n_channels) for sha256, n_channels in rows}
+    sources: dict[str, SampleSource] = {
+        sha256: stored_source(sha256, n_channels) for sha256, n_channels in rows if n_channels is not None
+    }
     return plan_from_data(delivery.plan, sources), sources
 
 

@@ -3,7 +3,8 @@
 from mimetypes import guess_type
 
 from django.contrib.auth.decorators import login_required
-from django.http import FileResponse, Http404, HttpRequest, HttpResponse, StreamingHttpResponse
+from django.http import FileResponse, Http404, HttpResponse, StreamingHttpResponse
+from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
@@ -15,11 +16,12 @@ from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import note_page, programmes_of
 from recitant_web.shared.ranges import send_file
 from recitant_web.shared.refusals import words_of_refusal
+from recitant_web.shared.requests import Request
 
 
 @login_required
 @require_http_methods(["GET", "HEAD", "POST"])
-def page(request: HttpRequest, programme_id: int) -> HttpResponse:
+def page(request: Request, programme_id: int) -> HttpResponse:
     """What leaves and in which form, what the fit will do, and what was handed over; a post hands over."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     note_page(programme, "hand-over")
@@ -54,7 +56,7 @@ def page(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def sheet(request: HttpRequest, programme_id: int) -> HttpResponse:
+def sheet(request: Request, programme_id: int) -> HttpResponse:
     """A line added, changed or taken off; a dot pressed."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     given = request.POST
@@ -73,7 +75,7 @@ def sheet(request: HttpRequest, programme_id: int) -> HttpResponse:
     return _sheet(request, programme, words)
 
 
-def _sheet(request: HttpRequest, programme: Programme, words: str = "") -> HttpResponse:
+def _sheet(request: Request, programme: Programme, words: str = "") -> HttpResponse:
     if not request.headers.get("HX-Request") and not words:
         return redirect("hand-over", programme_id=programme.pk)
     context = {"programme": programme, "sheet": sheet_view(programme), "words": words}
@@ -82,7 +84,7 @@ def _sheet(request: HttpRequest, programme: Programme, words: str = "") -> HttpR
 
 @login_required
 @require_POST
-def chapters(request: HttpRequest, programme_id: int) -> HttpResponse:
+def chapters(request: Request, programme_id: int) -> HttpResponse:
     """The chapters as they were typed, mended, moved to a cut, or read from text."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     rows = [
@@ -104,7 +106,7 @@ def chapters(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def labels(request: HttpRequest, programme_id: int) -> HttpResponse:
+def labels(request: Request, programme_id: int) -> HttpResponse:
     """What compressed files say of the programme, as it was typed, and a cover."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     words = words_of_refusal(lambda: keep_labels(programme, request.POST, request.FILES.get("cover")))
@@ -116,7 +118,7 @@ def labels(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_safe
-def cover(request: HttpRequest, programme_id: int) -> HttpResponse:
+def cover(request: Request, programme_id: int) -> HttpResponse:
     """The cover as it is now."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     data = bytes(labels_of(programme).cover)
@@ -130,7 +132,7 @@ def cover(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_safe
-def chapters_file(request: HttpRequest, programme_id: int) -> HttpResponse:
+def chapters_file(request: Request, programme_id: int) -> HttpResponse:
     """The text for online video as a file."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     response = HttpResponse(chapters_view(programme)["text"], content_type="text/plain; charset=utf-8")
@@ -140,7 +142,7 @@ def chapters_file(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def change(request: HttpRequest, programme_id: int, delivery_id: int) -> HttpResponse:
+def change(request: Request, programme_id: int, delivery_id: int) -> HttpResponse:
     """A delivery gets a name, or is removed with its files."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     delivery = get_object_or_404(programme.deliveries, pk=delivery_id)
@@ -153,7 +155,7 @@ def change(request: HttpRequest, programme_id: int, delivery_id: int) -> HttpRes
 
 @login_required
 @require_safe
-def file(request: HttpRequest, programme_id: int, delivery_id: int, name: str) -> HttpResponse:
+def file(request: Request, programme_id: int, delivery_id: int, name: str) -> HttpResponseBase:
     """A file of a delivery."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     delivery = get_object_or_404(programme.deliveries, pk=delivery_id)
@@ -167,7 +169,7 @@ def file(request: HttpRequest, programme_id: int, delivery_id: int, name: str) -
 
 @login_required
 @require_safe
-def everything(request: HttpRequest, programme_id: int, delivery_id: int) -> StreamingHttpResponse:
+def everything(request: Request, programme_id: int, delivery_id: int) -> StreamingHttpResponse:
     """All files of a delivery in one ZIP."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     delivery = get_object_or_404(programme.deliveries, pk=delivery_id)

@@ -84,7 +84,8 @@ def scene_now(programme: Programme, plan: Plan) -> Scene:
 
 def bands_of(programme: Programme) -> BandEnergies:
     """Energies in a band of any recording of a programme."""
-    channels = dict(programme.sources.values_list("sha256", "n_channels"))
+    rows = programme.sources.values_list("sha256", "n_channels")
+    channels = {sha256: n_channels for sha256, n_channels in rows if n_channels is not None}
 
     def band(key: str, centre_hz: float, width_octaves: float) -> FloatArray:
         return _bands.get_or_make(

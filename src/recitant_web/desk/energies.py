@@ -56,5 +56,5 @@ def known_source(sha256: str) -> SampleSource:
 
 
 def _recording(sha256: str) -> SampleSource:
-    n_channels = Source.objects.filter(sha256=sha256, n_channels__isnull=False).values_list("n_channels", flat=True)[0]
-    return stored_source(sha256, n_channels)
+    found = Source.objects.filter(sha256=sha256, n_channels__isnull=False).only("n_channels")[0]
+    return stored_source(sha256, found.ready_n_channels)

@@ -62,8 +62,8 @@ def place_source(source: Source) -> None:
         _lay_take(programme, source, name)
         return
     # What begins before the programme is cut there, so that the rest stays in sync.
-    in_sample = min(max(0, -source.at_sample), source.length_samples - 1)
-    start, length = max(0, source.at_sample), source.length_samples - in_sample
+    in_sample = min(max(0, -source.at_sample), source.ready_length_samples - 1)
+    start, length = max(0, source.at_sample), source.ready_length_samples - in_sample
     track, made = _track_with_room(programme, source, name, SampleSpan(start, length))
     clip = _clip(programme, track, source, start, in_sample)
     record(programme, None, f"{name[:150]} brought in", [], [*made, inserted("clip", clip)])
@@ -82,8 +82,8 @@ def _lay_take(programme: Programme, source: Source, name: str) -> None:
         track_id = str(row.pk)
         plan = replace(plan, tracks=(*plan.tracks, TrackValue(track_id, label, Role(source.role))))
     # The recording holds some seconds before and after the range, so that its edges can still be moved.
-    in_sample = min(max(0, to.get("in_sample", 0)), source.length_samples - 1)
-    length = min(to.get("length_samples") or source.length_samples, source.length_samples - in_sample)
+    in_sample = min(max(0, to.get("in_sample", 0)), source.ready_length_samples - 1)
+    length = min(to.get("length_samples") or source.ready_length_samples, source.ready_length_samples - in_sample)
     edge = min(EDGE_FADE_SAMPLES, length // 2)
     clip = ClipValue("", source.sha256, source.at_sample, in_sample, length, 0.0, edge, edge, name=name[:255])
     after = recorded_over(plan, track_id, clip, is_range=bool(to.get("is_range")))
@@ -104,7 +104,7 @@ def lay_pile(pile: Pile) -> None:
             )
         )
         pieces = [
-            Piece(str(s.pk), _name(s), Role(s.role), s.length_samples, max(0, s.at_sample), s.reference_samples)
+            Piece(str(s.pk), _name(s), Role(s.role), s.ready_length_samples, max(0, s.at_sample), s.reference_samples)
             for s in ready
         ]
         how = Laying(found.how)
@@ -138,7 +138,7 @@ def _track_for(programme: Programme, laid: Laid, how: Laying) -> tuple[Track, in
 
 
 def _clip(programme: Programme, track: Track, source: Source, start_sample: int, in_sample: int) -> Clip:
-    length = source.length_samples - in_sample
+    length = source.ready_length_samples - in_sample
     fades = programme.new_fades
     shape = fades.get("shape", FadeShape.EQUAL_POWER.value)
     return Clip.objects.create(

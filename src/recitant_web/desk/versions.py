@@ -6,7 +6,8 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from recitant_core.errors import EditRefused
-from recitant_web.desk.log import TABLES, Change, lock, record
+from recitant_core.timeline.changes import Change
+from recitant_web.desk.log import TABLES, lock, record
 from recitant_web.desk.models import Clip, Duck, Edit, Marker, Stem, Track, Version
 from recitant_web.programme.models import Programme
 from recitant_web.transcript.models import Caption
@@ -25,7 +26,7 @@ _PROGRAMME_FIELDS = (
 )
 
 
-def save_version(programme: Programme, user: User, name: str, revision: int) -> Version:
+def save_version(programme: Programme, user: User | None, name: str, revision: int) -> Version:
     """Keep the programme as it is now under a name.
 
     Raises:
@@ -38,7 +39,7 @@ def save_version(programme: Programme, user: User, name: str, revision: int) -> 
         )
 
 
-def return_to_version(programme: Programme, user: User, version_id: int, revision: int) -> Edit | None:
+def return_to_version(programme: Programme, user: User | None, version_id: int, revision: int) -> Edit | None:
     """Make the programme what it was, as one step that can be undone; None where it is that already.
 
     Raises:
@@ -79,12 +80,13 @@ def _changes(now: dict[str, Any], then: dict[str, Any]) -> list[Change]:
         if table not in then:
             continue  # a version older than a table leaves it as it is
         current, wanted = now[table], then[table]
+        plain = {name: field for field in TABLES[table]._meta.fields for name in (field.name, field.attname)}
         for pk, values in wanted.items():
             if pk not in current:
                 changes.append({"table": table, "id": int(pk), "insert": values})
                 continue
             # A version older than a column holds nothing for it: it had what every row begins with.
-            older = {n: TABLES[table]._meta.get_field(n).get_default() for n in current[pk] if n not in values}
+            older = {n: plain[n].get_default() for n in current[pk] if n not in values}
             differing = {n: [current[pk][n], v] for n, v in (values | older).items() if current[pk].get(n) != v}
             if differing:
                 changes.append({"table": table, "id": int(pk), "set": differing})

@@ -39,7 +39,7 @@ def duplicate(programme: Programme, title: str, *, with_media: bool) -> Programm
             delivery sheet alone.
     """
     with transaction.atomic():
-        made = _copied(programme, title=title[:200], revision=0, judged={}, archived_at=None)
+        made: Programme = _copied(programme, title=title[:200], revision=0, judged={}, archived_at=None)
         sources = _copied_sources(programme, made) if with_media else {}
         tracks = {row.pk: _copied(row, programme=made) for row in Track.objects.filter(programme=programme)}
         for stem in Stem.objects.filter(programme=programme):
@@ -158,16 +158,18 @@ def _copied_sources(programme: Programme, made: Programme) -> dict[int, Source]:
 def _copy_words(programme: Programme, made: Programme, sources: dict[int, Source]) -> None:
     # Words hold the numbers of those who say them.
     people = {row.pk: _copied(row, programme=made, same_as=None) for row in Speaker.objects.filter(programme=programme)}
-    for row in Speaker.objects.filter(programme=programme, same_as__isnull=False):
-        people[row.pk].same_as = people[row.same_as_id]
-        people[row.pk].save(update_fields=["same_as"])
-    for row in Transcript.objects.filter(source__programme=programme):
-        words = [[*word[:4], people[word[4]].pk if word[4] in people else 0] for word in row.words]
-        _copied(row, source=sources[row.source_id], job=None, words=words)
-    for row in WordMark.objects.filter(source__programme=programme).order_by("pk"):
-        _copied(row, source=sources[row.source_id], speaker=people.get(row.speaker_id))
-    for row in Caption.objects.filter(programme=programme):
-        _copied(row, programme=made)
+    for row in Speaker.objects.filter(programme=programme):
+        if row.same_as_id is not None:
+            people[row.pk].same_as = people[row.same_as_id]
+            people[row.pk].save(update_fields=["same_as"])
+    for heard in Transcript.objects.filter(source__programme=programme):
+        words = [[*word[:4], people[word[4]].pk if word[4] in people else 0] for word in heard.words]
+        _copied(heard, source=sources[heard.source_id], job=None, words=words)
+    for mark in WordMark.objects.filter(source__programme=programme).order_by("pk"):
+        speaker = None if mark.speaker_id is None else people.get(mark.speaker_id)
+        _copied(mark, source=sources[mark.source_id], speaker=speaker)
+    for caption in Caption.objects.filter(programme=programme):
+        _copied(caption, programme=made)
 
 
 def _duck_fields(duck: Duck, tracks: dict[int, Track], *, with_media: bool) -> dict[str, Any]:

@@ -73,7 +73,7 @@ def rows(
         "verdict": lambda row: row.verdict["state"],
         "findings": lambda row: row.n_findings,
     }
-    return sorted(shown, key=keys[sort if sort in keys else "changed"], reverse=is_descending)  # type: ignore[arg-type,return-value]
+    return sorted(shown, key=keys[sort if sort in keys else "changed"], reverse=is_descending)
 
 
 def _verdict(programme: Programme, spec: Spec, length_samples: int) -> dict[str, Any]:

@@ -1,7 +1,7 @@
 """The list of programmes, what is done with one as a whole, and the room they take."""
 
 from django.contrib.auth.decorators import login_required
-from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
@@ -16,6 +16,7 @@ from recitant_web.programme.actions import create_programme
 from recitant_web.programme.forms import ProgrammeForm
 from recitant_web.programme.models import Picture, Programme, Source
 from recitant_web.programme.queries import deleted_programmes_of, programmes_of
+from recitant_web.shared.requests import Request
 from recitant_words.notices import notice
 
 COLUMNS = (
@@ -31,7 +32,7 @@ WHICH = ("work", "archived", "deleted")
 
 @login_required
 @require_http_methods(["GET", "HEAD", "POST"])
-def programmes(request: HttpRequest) -> HttpResponse:
+def programmes(request: Request) -> HttpResponse:
     """The user's programmes, found and sorted, and a form for a new one."""
     workspace = workspaces_of(request.user).first()
     form = ProgrammeForm(workspace, request.POST or None)
@@ -64,7 +65,7 @@ def programmes(request: HttpRequest) -> HttpResponse:
 
 @login_required
 @require_http_methods(["GET", "HEAD", "POST"])
-def season(request: HttpRequest) -> HttpResponse:
+def season(request: Request) -> HttpResponse:
     """Chosen programmes handed over to their sheets, and how far all are."""
     refused: list[tuple[Programme, str]] = []
     if request.method == "POST":
@@ -82,7 +83,7 @@ def season(request: HttpRequest) -> HttpResponse:
 
 @login_required
 @require_POST
-def keep(request: HttpRequest, programme_id: int) -> HttpResponse:
+def keep(request: Request, programme_id: int) -> HttpResponse:
     """Rename, duplicate, archive, delete or bring back a programme."""
     what = request.POST.get("what", "")
     if what == "bring-back":
@@ -106,7 +107,7 @@ def keep(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_safe
-def still(request: HttpRequest, programme_id: int) -> HttpResponse:
+def still(request: Request, programme_id: int) -> FileResponse:
     """A still of the picture."""
     picture = Picture.objects.filter(programme__in=programmes_of(request.user), programme=programme_id).first()
     path = still_path(picture) if picture is not None else None
@@ -119,7 +120,7 @@ def still(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_safe
-def room(request: HttpRequest) -> HttpResponse:
+def room(request: Request) -> HttpResponse:
     """What takes room, and what of it nothing needs."""
     found = [room_of(programme) for programme in programmes_of(request.user)]
     found.sort(key=lambda one: -one.n_bytes)
@@ -128,7 +129,7 @@ def room(request: HttpRequest) -> HttpResponse:
 
 @login_required
 @require_POST
-def remove(request: HttpRequest, programme_id: int) -> HttpResponse:
+def remove(request: Request, programme_id: int) -> HttpResponse:
     """Remove a recording that no clip uses, a delivery, or a version."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     if "recording" in request.POST:
@@ -140,7 +141,7 @@ def remove(request: HttpRequest, programme_id: int) -> HttpResponse:
     return redirect("room")
 
 
-def _number(request: HttpRequest, name: str) -> int:
+def _number(request: Request, name: str) -> int:
     text = request.POST.get(name, "")
     if not (text.isascii() and text.isdecimal() and len(text) < 19):
         raise Http404

@@ -4,7 +4,7 @@ import json
 from typing import Any
 
 from django.contrib.auth.decorators import login_required
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
@@ -28,6 +28,7 @@ from recitant_web.programme.actions import (
 from recitant_web.programme.ingesting import use_picture
 from recitant_web.programme.models import SourceKind, SourceState
 from recitant_web.programme.queries import note_page, programmes_of
+from recitant_web.shared.requests import Request
 from recitant_words.notices import notice
 
 LAYINGS = (
@@ -43,7 +44,7 @@ _PIECE_BYTES = 1 << 16
 @login_required
 @ensure_csrf_cookie
 @require_safe
-def intake(request: HttpRequest, programme_id: int) -> HttpResponse:
+def intake(request: Request, programme_id: int) -> HttpResponse:
     """The page."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     note_page(programme, "intake")
@@ -56,7 +57,7 @@ def intake(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_safe
-def sources(request: HttpRequest, programme_id: int) -> HttpResponse:
+def sources(request: Request, programme_id: int) -> HttpResponse:
     """The table; asks again while something is on its way."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     context = _list(programme)
@@ -65,14 +66,14 @@ def sources(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_safe
-def source(request: HttpRequest, programme_id: int, source_id: int) -> HttpResponse:
+def source(request: Request, programme_id: int, source_id: int) -> HttpResponse:
     """What was found in one file, and what mends it."""
     return _source(request, programme_id, source_id)
 
 
 @login_required
 @require_POST
-def uploads(request: HttpRequest, programme_id: int) -> HttpResponse:
+def uploads(request: Request, programme_id: int) -> HttpResponse:
     """Announce a file; where to go on comes back."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     wish = upload_wish(request)
@@ -85,7 +86,7 @@ def uploads(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def piles(request: HttpRequest, programme_id: int) -> HttpResponse:
+def piles(request: Request, programme_id: int) -> HttpResponse:
     """Announce files that are laid out together."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     made = begin_pile(programme, request.POST.get("how", ""), request.POST.get("order", "name"))
@@ -94,7 +95,7 @@ def piles(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def pile_whole(request: HttpRequest, programme_id: int, pile_id: int) -> HttpResponse:
+def pile_whole(request: Request, programme_id: int, pile_id: int) -> HttpResponse:
     """Say that all files of a pile were sent."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     close_pile(get_object_or_404(programme.piles, pk=pile_id))
@@ -103,7 +104,7 @@ def pile_whole(request: HttpRequest, programme_id: int, pile_id: int) -> HttpRes
 
 @login_required
 @require_http_methods(["PUT", "DELETE"])
-def upload_piece(request: HttpRequest, programme_id: int, token: str) -> HttpResponse:
+def upload_piece(request: Request, programme_id: int, token: str) -> HttpResponse:
     """A piece of a file, or the end of the wish to send it."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     found = get_object_or_404(programme.uploads, token=token)
@@ -117,7 +118,7 @@ def upload_piece(request: HttpRequest, programme_id: int, token: str) -> HttpRes
 
 @login_required
 @require_POST
-def take(request: HttpRequest, programme_id: int) -> HttpResponse:
+def take(request: Request, programme_id: int) -> HttpResponse:
     """A take of narration recorded in the page."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     file = request.FILES.get("file")
@@ -131,7 +132,7 @@ def take(request: HttpRequest, programme_id: int) -> HttpResponse:
         programme,
         take_role(programme, track_id),
         notice("take_file", number=number),
-        file.size,
+        file.size or 0,
         file.chunks(),
         kind=SourceKind.TAKE,
         at_sample=max(0, at_sample),
@@ -142,7 +143,7 @@ def take(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def roles(request: HttpRequest, programme_id: int) -> HttpResponse:
+def roles(request: Request, programme_id: int) -> HttpResponse:
     """What some files are."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     _edit(programme, request, role_edit(request, programme.revision))
@@ -151,7 +152,7 @@ def roles(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def rate(request: HttpRequest, programme_id: int) -> HttpResponse:
+def rate(request: Request, programme_id: int) -> HttpResponse:
     """Count in the picture's frame rate."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     _edit(programme, request, rate_edit(programme))
@@ -160,7 +161,7 @@ def rate(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def mend(request: HttpRequest, programme_id: int, source_id: int) -> HttpResponse:
+def mend(request: Request, programme_id: int, source_id: int) -> HttpResponse:
     """Apply a remedy to every clip of a file, or take it back."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     found = get_object_or_404(programme.sources, pk=source_id)
@@ -170,7 +171,7 @@ def mend(request: HttpRequest, programme_id: int, source_id: int) -> HttpRespons
 
 @login_required
 @require_POST
-def use(request: HttpRequest, programme_id: int, source_id: int) -> HttpResponse:
+def use(request: Request, programme_id: int, source_id: int) -> HttpResponse:
     """Lay a file, or the marked part of it, into the programme; or move its clip to where the file says."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     found = get_object_or_404(programme.sources, pk=source_id)
@@ -180,7 +181,7 @@ def use(request: HttpRequest, programme_id: int, source_id: int) -> HttpResponse
 
 @login_required
 @require_POST
-def sound_track(request: HttpRequest, programme_id: int, source_id: int) -> HttpResponse:
+def sound_track(request: Request, programme_id: int, source_id: int) -> HttpResponse:
     """Bring in another sound track of a file."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     bring_in_sound_track(get_object_or_404(programme.sources, pk=source_id), whole(request.POST.get("index", "")))
@@ -189,7 +190,7 @@ def sound_track(request: HttpRequest, programme_id: int, source_id: int) -> Http
 
 @login_required
 @require_POST
-def picture(request: HttpRequest, programme_id: int, source_id: int) -> HttpResponse:
+def picture(request: Request, programme_id: int, source_id: int) -> HttpResponse:
     """Make the picture of this film the programme's."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     use_picture(get_object_or_404(programme.sources, pk=source_id))
@@ -198,7 +199,7 @@ def picture(request: HttpRequest, programme_id: int, source_id: int) -> HttpResp
 
 @login_required
 @require_POST
-def again(request: HttpRequest, programme_id: int, source_id: int) -> HttpResponse:
+def again(request: Request, programme_id: int, source_id: int) -> HttpResponse:
     """Take a refused file through intake once more."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     try_again(get_object_or_404(programme.sources, pk=source_id))
@@ -207,7 +208,7 @@ def again(request: HttpRequest, programme_id: int, source_id: int) -> HttpRespon
 
 @login_required
 @require_POST
-def remove(request: HttpRequest, programme_id: int, source_id: int) -> HttpResponse:
+def remove(request: Request, programme_id: int, source_id: int) -> HttpResponse:
     """Take a refused file off the list."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     remove_refused(get_object_or_404(programme.sources, pk=source_id))
@@ -216,7 +217,7 @@ def remove(request: HttpRequest, programme_id: int, source_id: int) -> HttpRespo
 
 @login_required
 @require_POST
-def step(request: HttpRequest, programme_id: int) -> HttpResponse:
+def step(request: Request, programme_id: int) -> HttpResponse:
     """Undo or redo the newest edit of the programme."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     (redo if request.POST.get("way") == "redo" else undo)(programme, programme.revision)
@@ -224,17 +225,17 @@ def step(request: HttpRequest, programme_id: int) -> HttpResponse:
     return _table(request, programme)
 
 
-def _edit(programme, request: HttpRequest, edit: Edit) -> None:  # type: ignore[no-untyped-def]
+def _edit(programme, request: Request, edit: Edit) -> None:  # type: ignore[no-untyped-def]
     # What is asked for here is about one file and never about a place that somebody saw: the newest revision will do.
     edit.carry_out(programme, request.user)
     programme.refresh_from_db()
 
 
-def _table(request: HttpRequest, programme) -> HttpResponse:  # type: ignore[no-untyped-def]
+def _table(request: Request, programme) -> HttpResponse:  # type: ignore[no-untyped-def]
     return render(request, "intake/_table.html", _list(programme))
 
 
-def _source(request: HttpRequest, programme_id: int, source_id: int) -> HttpResponse:
+def _source(request: Request, programme_id: int, source_id: int) -> HttpResponse:
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     found = get_object_or_404(programme.sources.select_related("job"), pk=source_id)
     context = {

@@ -1,7 +1,7 @@
 """Starting, running, stopping and picking up jobs. Delivery of a message is at least once: running twice is safe."""
 
 import logging
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from datetime import datetime, timedelta
 from functools import partial
@@ -35,7 +35,7 @@ _MESSAGE_LASTS_S: Final = 180.0
 _log = logging.getLogger(__name__)
 
 
-def start_job(workspace: Workspace, kind: str, payload: dict[str, object], *, subject: str = "") -> Job:
+def start_job(workspace: Workspace, kind: str, payload: Mapping[str, object], *, subject: str = "") -> Job:
     """A job, sent to the queue once the transaction around it is committed.
 
     Args:

@@ -28,8 +28,8 @@ class Jobs(Collector):
             for row in Job.objects.values("kind", "state").annotate(n=Count("pk")):
                 counts.add_metric([row["kind"], row["state"]], row["n"])
             waiting = Job.objects.filter(state=JobState.WAITING).values("kind").annotate(first=Min("created_at"))
-            for row in waiting:
-                ages.add_metric([row["kind"]], (timezone.now() - row["first"]).total_seconds())
+            for kind, first in waiting.values_list("kind", "first"):
+                ages.add_metric([kind], (timezone.now() - first).total_seconds())
         except DatabaseError:
             return []  # the other figures are still worth having
         return [counts, ages]

@@ -42,7 +42,7 @@ def drop_preset(programme: Programme, preset_id: int) -> None:
 
 def presets(programme: Programme) -> list[dict[str, Any]]:
     """Chains that the workspace keeps under names."""
-    rows = Preset.objects.filter(workspace=programme.workspace_id).order_by("name")  # type: ignore[misc]
+    rows = Preset.objects.filter(workspace=programme.workspace_id).order_by("name")
     return [{"id": row.pk, "name": row.name, "kinds": [p.get("kind") for p in row.chain]} for row in rows]
 
 
@@ -52,7 +52,7 @@ def chain_of_preset(programme: Programme, preset_id: int) -> list[dict[str, Any]
     Raises:
         EditRefused: it is not of this workspace. PlanError: a newer version made it.
     """
-    row = Preset.objects.filter(pk=preset_id, workspace=programme.workspace_id).first()  # type: ignore[misc]
+    row = Preset.objects.filter(pk=preset_id, workspace=programme.workspace_id).first()
     if row is None:
         raise EditRefused("preset_gone")
     return [processor_data(p) for p in chain_from_data(row.chain)]

@@ -73,7 +73,7 @@ def _settings(snapshot: Snapshot) -> dict[str, Any]:
             clip.clip_id: chain_data(clip.chain) for track in plan.tracks for clip in track.clips if clip.chain
         },
         "presets": presets(programme),
-        "versions": list(programme.versions.order_by("-pk").values("id", "name")),  # type: ignore[attr-defined]
+        "versions": list(programme.versions.order_by("-pk").values("id", "name")),
         "zones": zones_of(programme),
         "spec": spec_data(spec),
         **steps_beside(programme),

@@ -3,7 +3,7 @@
 from typing import Any
 
 from django.contrib.auth.decorators import login_required
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_POST, require_safe
@@ -28,6 +28,7 @@ from recitant_web.listening.examination import measure_again
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import note_page, programmes_of
 from recitant_web.shared.middleware import reads
+from recitant_web.shared.requests import Request
 from recitant_web.shared.shapes import body_of
 from recitant_web.shared.states import held_state, json_answer, state_answer, tag_of
 from recitant_web.specifications.queries import specs_of
@@ -35,14 +36,14 @@ from recitant_web.specifications.queries import specs_of
 PAGE = "level"
 
 
-def _programme(request: HttpRequest, programme_id: int) -> Programme:
-    return get_object_or_404(programmes_of(request.user), pk=programme_id)  # type: ignore[arg-type]
+def _programme(request: Request, programme_id: int) -> Programme:
+    return get_object_or_404(programmes_of(request.user), pk=programme_id)
 
 
 @login_required
 @ensure_csrf_cookie
 @require_safe
-def level(request: HttpRequest, programme_id: int) -> HttpResponse:
+def level(request: Request, programme_id: int) -> HttpResponse:
     """The page, with its first state inside."""
     programme = _programme(request, programme_id)
     note_page(programme, "level")
@@ -62,7 +63,7 @@ def level(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_safe
-def level_now(request: HttpRequest, programme_id: int) -> HttpResponse:
+def level_now(request: Request, programme_id: int) -> HttpResponse:
     """The state of the page now."""
     programme = _programme(request, programme_id)
     return state_answer(request, PAGE, programme.pk, level_state(programme))
@@ -70,7 +71,7 @@ def level_now(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def level_edits(request: HttpRequest, programme_id: int) -> HttpResponse:
+def level_edits(request: Request, programme_id: int) -> HttpResponse:
     """One edit; the new state comes back, to a page that holds one with the figures still to come."""
     programme = _programme(request, programme_id)
     edit = edit_from(request)
@@ -84,7 +85,7 @@ def level_edits(request: HttpRequest, programme_id: int) -> HttpResponse:
 @reads
 @login_required
 @require_POST
-def level_view(request: HttpRequest, programme_id: int) -> HttpResponse:
+def level_view(request: Request, programme_id: int) -> HttpResponse:
     """What a chain, kept or being tried, does to its target."""
     return json_answer(processor_view(_programme(request, programme_id), body_of(request, ViewRequest)))
 
@@ -92,7 +93,7 @@ def level_view(request: HttpRequest, programme_id: int) -> HttpResponse:
 @reads
 @login_required
 @require_POST
-def level_static(request: HttpRequest, programme_id: int) -> HttpResponse:
+def level_static(request: Request, programme_id: int) -> HttpResponse:
     """What follows from a processor's values alone, before anything is rendered."""
     _programme(request, programme_id)
     return json_answer(processor_curves(body_of(request, ViewRequest)))
@@ -101,7 +102,7 @@ def level_static(request: HttpRequest, programme_id: int) -> HttpResponse:
 @reads
 @login_required
 @require_POST
-def level_whole(request: HttpRequest, programme_id: int) -> HttpResponse:
+def level_whole(request: Request, programme_id: int) -> HttpResponse:
     """Gain reduction of one processor over the whole programme."""
     return JsonResponse(whole_reduction(_programme(request, programme_id), body_of(request, ViewRequest)))
 
@@ -109,7 +110,7 @@ def level_whole(request: HttpRequest, programme_id: int) -> HttpResponse:
 @reads
 @login_required
 @require_POST
-def level_draft(request: HttpRequest, programme_id: int) -> HttpResponse:
+def level_draft(request: Request, programme_id: int) -> HttpResponse:
     """Keep a chain that is being tried, so that blocks of sound can name it."""
     _programme(request, programme_id)
     return JsonResponse({"draft": keep_draft(body_of(request, DraftRequest).chain)})
@@ -118,7 +119,7 @@ def level_draft(request: HttpRequest, programme_id: int) -> HttpResponse:
 @reads
 @login_required
 @require_POST
-def level_find(request: HttpRequest, programme_id: int) -> HttpResponse:
+def level_find(request: Request, programme_id: int) -> HttpResponse:
     """A noise profile, hum, resonances or a starting point, as processors to add."""
     return JsonResponse(found_in(_programme(request, programme_id), body_of(request, FindRequest)))
 
@@ -126,7 +127,7 @@ def level_find(request: HttpRequest, programme_id: int) -> HttpResponse:
 @reads
 @login_required
 @require_POST
-def level_even(request: HttpRequest, programme_id: int) -> HttpResponse:
+def level_even(request: Request, programme_id: int) -> HttpResponse:
     """What evening out would do, clip by clip."""
     programme = _programme(request, programme_id)
     asked = body_of(request, EvenRequest)
@@ -135,14 +136,14 @@ def level_even(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_safe
-def level_peaks(request: HttpRequest, programme_id: int) -> HttpResponse:
+def level_peaks(request: Request, programme_id: int) -> HttpResponse:
     """Peaks of clips that were not known yet, as far as they go into a second; how many are left."""
     return JsonResponse(peaks_of_clips(_programme(request, programme_id)))
 
 
 @login_required
 @require_POST
-def level_presets(request: HttpRequest, programme_id: int) -> HttpResponse:
+def level_presets(request: Request, programme_id: int) -> HttpResponse:
     """Keep or drop a preset, or read its chain; the presets of the workspace come back."""
     programme = _programme(request, programme_id)
     asked = body_of(request, PresetRequest)

@@ -1,7 +1,7 @@
 """The library's doors."""
 
 from django.contrib.auth.decorators import login_required
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
@@ -9,20 +9,23 @@ from recitant_web.library.actions import place_sound, switch_favourite, take_in
 from recitant_web.library.forms import place_wish
 from recitant_web.library.queries import found_sounds, sound_block, sounds_for
 from recitant_web.programme.queries import programmes_of
+from recitant_web.shared.requests import Request
 from recitant_web.shared.shapes import whole_number
 from recitant_words.notices import notice
 
 
 @login_required
 @require_http_methods(["GET", "HEAD", "POST"])
-def library(request: HttpRequest, programme_id: int) -> HttpResponse:
+def library(request: Request, programme_id: int) -> HttpResponse:
     """Sounds that have these words; or a sound of the studio's own."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     if request.method == "POST":
         file = request.FILES.get("file")
         if file is None:
             return JsonResponse({"sentence": notice("no_sound_file")}, status=422)
-        made = take_in(programme.workspace, file.name, file.size, file.chunks(), request.POST.get("tags", ""))
+        made = take_in(
+            programme.workspace, file.name or "", file.size or 0, file.chunks(), request.POST.get("tags", "")
+        )
         return JsonResponse({"id": made.pk, "name": made.name})
     is_only = bool(request.GET.get("favourites"))
     found = found_sounds(programme, request.user, request.GET.get("words", "")[:200], only_favourites=is_only)
@@ -31,7 +34,7 @@ def library(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_safe
-def sound(request: HttpRequest, programme_id: int, sound_id: int) -> HttpResponse:
+def sound(request: Request, programme_id: int, sound_id: int) -> HttpResponse:
     """A block of a sound."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     found = get_object_or_404(sounds_for(programme), pk=sound_id)
@@ -44,7 +47,7 @@ def sound(request: HttpRequest, programme_id: int, sound_id: int) -> HttpRespons
 
 @login_required
 @require_POST
-def favourite(request: HttpRequest, programme_id: int, sound_id: int) -> HttpResponse:
+def favourite(request: Request, programme_id: int, sound_id: int) -> HttpResponse:
     """Like a sound, or no longer."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     is_liked = switch_favourite(get_object_or_404(sounds_for(programme), pk=sound_id), request.user)
@@ -53,7 +56,7 @@ def favourite(request: HttpRequest, programme_id: int, sound_id: int) -> HttpRes
 
 @login_required
 @require_POST
-def place(request: HttpRequest, programme_id: int, sound_id: int) -> HttpResponse:
+def place(request: Request, programme_id: int, sound_id: int) -> HttpResponse:
     """Lay a sound at a place of the programme."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     found = get_object_or_404(sounds_for(programme), pk=sound_id)

@@ -70,8 +70,8 @@ def plan_instead(programme: Programme, instead: dict[str, Any]) -> Plan:
 _UNMATCHED: Final = ("ridden", "draft", "band", "taken")
 
 
-def _version(programme: Programme, version_id: object) -> Plan:
-    version = programme.versions.filter(pk=version_id).first()  # type: ignore[attr-defined]
+def _version(programme: Programme, version_id: Any) -> Plan:
+    version = programme.versions.filter(pk=version_id).first()
     if version is None:
         raise EditRefused("gone")
     return plan_of_rows(programme, version.rows)

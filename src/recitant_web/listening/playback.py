@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass
+from functools import partial
 from typing import Any, Final
 
 import numpy as np
@@ -113,7 +114,7 @@ class PlayedBack:
     def _after_codec(self, span: SampleSpan) -> Audio:
         # Encoded in segments of the programme's own grid: however a listener comes to a place, it sounds the same.
         first, last = (at // _CODEC_SEGMENT_SAMPLES for at in (span.start_sample, span.end_sample - 1))
-        parts = [_segments.get_or_make((self._key, i), lambda i=i: self._encoded(i)) for i in range(first, last + 1)]
+        parts = [_segments.get_or_make((self._key, i), partial(self._encoded, i)) for i in range(first, last + 1)]
         at = span.start_sample - first * _CODEC_SEGMENT_SAMPLES
         return np.concatenate(parts)[at : at + span.length_samples]
 

@@ -29,7 +29,7 @@ def source_block(source: Source, start_sample: int, length_samples: int) -> Sour
     """
     if source.state != SourceState.READY:
         raise EditRefused("gone")
-    return recording_block(stored_source(source.sha256, source.n_channels), start_sample, length_samples)
+    return recording_block(stored_source(source.sha256, source.ready_n_channels), start_sample, length_samples)
 
 
 def recording_block(recording: SampleSource, start_sample: int, length_samples: int) -> SourceBlock:

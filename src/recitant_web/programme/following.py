@@ -22,7 +22,7 @@ _REVISION: Final = """
 
 def following_key(user_id: int) -> str:
     """Who asks, signed: stands in for the session where a page asks for a revision, and opens nothing else."""
-    return Signer(salt="following").sign(user_id)
+    return Signer(salt="following").sign(str(user_id))
 
 
 class Following:

@@ -22,7 +22,11 @@ class ProgrammeForm(forms.Form):
         """
         super().__init__(*args)  # type: ignore[arg-type]
         found = shipped_specs() if workspace is None else specs_of(workspace)
-        self.fields["spec_id"].choices = [(spec.spec_id, spec.name) for spec in found]
-        self.fields["frame_rate"].choices = [(name, name) for name in frame_rates()]
+        choices = {"spec_id": [(spec.spec_id, spec.name) for spec in found]}
+        choices["frame_rate"] = [(name, name) for name in frame_rates()]
+        for name, of_field in choices.items():
+            field = self.fields[name]
+            assert isinstance(field, forms.ChoiceField)
+            field.choices = of_field
         for name, css in (("title", "form-control"), ("spec_id", "form-select"), ("frame_rate", "form-select")):
             self.fields[name].widget.attrs["class"] = css

@@ -146,7 +146,7 @@ def listen(source_id: int, progress: Progress) -> str:
     source = Source.objects.get(pk=source_id)
     if source.is_listened or source.state != SourceState.READY:
         return notice("listened")
-    recording = stored_source(source.sha256, source.n_channels)
+    recording = stored_source(source.sha256, source.ready_n_channels)
     speech = speech_spans(recording, stored_total_energy(conformed_folder(source.sha256)), progress)
     evidence = gather(recording)
     _store_findings(source, evidence, speech, recording)
@@ -256,7 +256,7 @@ def _time_of_day(facts: Probe, rate_name: str) -> int | None:
 
 
 def _find(source: Source, progress: Progress) -> None:
-    recording = stored_source(source.sha256, source.n_channels)
+    recording = stored_source(source.sha256, source.ready_n_channels)
     evidence = gather(recording, lambda share: progress(0.8 + 0.15 * share))
     excerpt = _Excerpt(recording)
     energy = np.zeros(0) if excerpt.is_part else stored_total_energy(conformed_folder(source.sha256))
@@ -269,7 +269,7 @@ def _find(source: Source, progress: Progress) -> None:
     if excerpt.is_part:
         # A first answer at once, from energy alone; the model's follows when the whole was heard.
         whole = stored_total_energy(conformed_folder(source.sha256))
-        first = spans_from_probabilities(energy_probability(whole), RATE_HZ // 100, source.length_samples)
+        first = spans_from_probabilities(energy_probability(whole), RATE_HZ // 100, source.ready_length_samples)
         source.speech = [[span.start_sample, span.length_samples, span.confidence] for span in first]
     _store_findings(source, evidence, None if excerpt.is_part else speech, recording)
 
@@ -277,6 +277,7 @@ def _find(source: Source, progress: Progress) -> None:
 def _store_findings(
     source: Source, evidence: Evidence, speech: list[SpeechSpan] | None, recording: SampleSource
 ) -> None:
+    assert source.rate_hz is not None
     found = findings_of(evidence, speech, recording, source.coding, source.rate_hz)
     source.findings = [finding_data(finding) for finding in found]
     if speech is not None:

@@ -143,6 +143,18 @@ class Source(models.Model):
     class Meta:
         ordering = ["created_at", "pk"]
 
+    @property
+    def ready_n_channels(self) -> int:
+        """Number of channels of a recording that was taken in."""
+        assert self.n_channels is not None
+        return self.n_channels
+
+    @property
+    def ready_length_samples(self) -> int:
+        """Length of a recording that was taken in."""
+        assert self.length_samples is not None
+        return self.length_samples
+
 
 class Picture(models.Model):
     """The picture of a programme: the file as it came, and a light copy where a browser cannot play that."""

@@ -51,7 +51,8 @@ def spec_of(programme: Programme) -> Spec:
 
 def zones_of(programme: Programme) -> dict[str, float]:
     """The zones of a programme's meters."""
-    return ZONES | programme.meter_zones
+    own: dict[str, float] = programme.meter_zones
+    return ZONES | own
 
 
 def frame_rates() -> list[str]:
@@ -92,7 +93,7 @@ def source_energy(sha256: str) -> FloatArray:
 def peaks(source: Source, samples_per_peak: int, first: int, count: int) -> bytes:
     """Part of a recording's outline as int16, little-endian: lowest and highest of each channel, piece by piece."""
     folder = conformed_folder(source.sha256)
-    return stored_peaks(folder, source.n_channels, samples_per_peak, first, count).astype("<i2").tobytes()
+    return stored_peaks(folder, source.ready_n_channels, samples_per_peak, first, count).astype("<i2").tobytes()
 
 
 def heard_speech(source: Source) -> list[SpeechSpan]:

@@ -70,7 +70,8 @@ def _kept(page: str, programme_id: int, state: State, text: bytes) -> str:
 
 def _plain(value: Any) -> Any:
     """A number or a text of a class of its own (what came in as shared.shapes, what numpy computed), as JSON has it."""
-    for kind in (str, int, float, list, dict):
+    kinds: tuple[type[Any], ...] = (str, int, float, list, dict)
+    for kind in kinds:
         if isinstance(value, kind):
             return kind(value)
     if isinstance(value, np.generic):

@@ -20,7 +20,7 @@ _OF_FORM = frozenset(field.name for field in fields(Form))
 def _number(label: str, unit: str, help_text: str = "", *, is_needed: bool = False) -> forms.FloatField:
     field = forms.FloatField(label=label, required=is_needed, help_text=help_text)
     field.widget = forms.NumberInput(attrs={"step": "any", "class": "gain"})
-    field.unit = unit
+    field.unit = unit  # type: ignore[attr-defined]
     return field
 
 
@@ -64,7 +64,7 @@ class SpecForm(forms.Form):
         help_text="of {title} {version} {spec} {role} {lang} {date} {rate}; role and specification, if empty",
     )
     language = forms.CharField(label="Language", max_length=3, required=False, help_text="three letters, such as deu")
-    files = forms.CharField(
+    files = forms.CharField(  # type: ignore[assignment]
         label="Files",
         max_length=300,
         required=False,

@@ -1,13 +1,14 @@
 """The page of specifications: what ships, and the workspace's own."""
 
 from django.contrib.auth.decorators import login_required
-from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.http import Http404, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_safe
 
 from recitant_core.errors import RecitantError
 from recitant_web.accounts.models import Workspace
 from recitant_web.accounts.queries import workspaces_of
+from recitant_web.shared.requests import Request
 from recitant_web.specifications.actions import change_spec, copy_spec, leave_out_spec, read_spec
 from recitant_web.specifications.forms import SpecForm
 from recitant_web.specifications.queries import is_own, own_specs_of, shipped_specs, spec_data, spec_named, spec_row
@@ -18,9 +19,9 @@ _MOST_BYTES = 100_000
 
 @login_required
 @require_http_methods(["GET", "HEAD", "POST"])
-def specifications(request: HttpRequest) -> HttpResponse:
+def specifications(request: Request) -> HttpResponse:
     """All of them; a copy, a file read, and one left out."""
-    found = workspaces_of(request.user)  # type: ignore[arg-type]
+    found = workspaces_of(request.user)
     words = ""
     if request.method == "POST":
         workspace = _workspace(request, request.POST.get("workspace", ""))
@@ -43,7 +44,7 @@ def specifications(request: HttpRequest) -> HttpResponse:
 
 @login_required
 @require_http_methods(["GET", "HEAD", "POST"])
-def specification(request: HttpRequest, workspace_id: int, spec_id: str) -> HttpResponse:
+def specification(request: Request, workspace_id: int, spec_id: str) -> HttpResponse:
     """One of the workspace's own, changed."""
     workspace = _workspace(request, str(workspace_id))
     if not is_own(workspace, spec_id):
@@ -61,7 +62,7 @@ def specification(request: HttpRequest, workspace_id: int, spec_id: str) -> Http
 
 @login_required
 @require_safe
-def as_json(request: HttpRequest, workspace_id: int, spec_id: str) -> HttpResponse:
+def as_json(request: Request, workspace_id: int, spec_id: str) -> HttpResponse:
     """A specification as the file that the command line takes."""
     workspace = _workspace(request, str(workspace_id))
     data = spec_data(workspace, spec_id)
@@ -72,6 +73,6 @@ def as_json(request: HttpRequest, workspace_id: int, spec_id: str) -> HttpRespon
     return response
 
 
-def _workspace(request: HttpRequest, number: str) -> Workspace:
-    found = workspaces_of(request.user)  # type: ignore[arg-type]
+def _workspace(request: Request, number: str) -> Workspace:
+    found = workspaces_of(request.user)
     return get_object_or_404(found, pk=int(number) if number.isdecimal() and len(number) < 19 else 0)

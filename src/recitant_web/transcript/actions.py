@@ -50,7 +50,7 @@ def hear_recordings(programme: Programme, source_ids: Sequence[int], *, again: b
     Args:
         again: also those that were heard already.
     """
-    sources = programme.sources.filter(pk__in=source_ids, state=SourceState.READY)  # type: ignore[attr-defined]
+    sources = programme.sources.filter(pk__in=source_ids, state=SourceState.READY)
     if not again:
         sources = sources.exclude(transcript__model__gt="")
     n_sent = 0
@@ -74,7 +74,7 @@ def hear(source_id: int, progress: Progress) -> str:
     source = Source.objects.select_related("programme__workspace").get(pk=source_id)
     programme = source.programme
     model = model_now()
-    recording = stored_source(source.sha256, source.n_channels)
+    recording = stored_source(source.sha256, source.ready_n_channels)
     energy = stored_total_energy(conformed_folder(source.sha256))
     found_speech = heard_speech(source)
     if not source.is_listened:  # what is there is a first answer from energy alone

@@ -28,7 +28,7 @@ def words_of(programme: Programme) -> dict[str, Words]:
     marks = _marks(programme)
     same = _same_as(programme)
     found: dict[str, Words] = {}
-    sources = programme.sources.filter(length_samples__isnull=False)  # type: ignore[attr-defined]
+    sources = programme.sources.filter(length_samples__isnull=False)
     for pk, key, origin, variation in sources.values_list("pk", "sha256", "varied_from", "variation"):
         of, speed = (pk, 1.0) if pk in heard or origin is None else (origin, float(variation.get("speed", 1.0)))
         if of not in heard and of not in marks and pk not in marks:
@@ -53,7 +53,7 @@ def rules_of(programme: Programme) -> CaptionRules:
 
 def cues_of_programme(programme: Programme) -> list[Cue]:
     """Its captions in the order of their start."""
-    rows = programme.captions.order_by("start_sample", "pk")  # type: ignore[attr-defined]
+    rows = programme.captions.order_by("start_sample", "pk")
     return [Cue(*values) for values in rows.values_list("start_sample", "end_sample", "text")]
 
 

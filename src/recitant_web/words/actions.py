@@ -44,7 +44,7 @@ def do_work(programme: Programme, asked: Work) -> None:
             tell_apart(programme)
         case StopWork():
             mine = Job.objects.filter(workspace=programme.workspace, state__in=("waiting", "working"))
-            ids = set(programme.sources.values_list("pk", flat=True))  # type: ignore[attr-defined]
+            ids = set(programme.sources.values_list("pk", flat=True))
             for job in mine.filter(kind__in=("transcript.hear", "listening.words")):
                 if job.payload.get("programme_id") == programme.pk or job.payload.get("source_id") in ids:
                     ask_cancel(job)

@@ -162,7 +162,7 @@ def caption_rows(programme: Programme) -> list[State]:
     """Captions in the order of their start, with what each breaks."""
     cues = cues_of_programme(programme)
     broken = all_broken(cues, rules_of(programme), frame_rate(programme.frame_rate))
-    ids = programme.captions.order_by("start_sample", "pk").values_list("pk", flat=True)  # type: ignore[attr-defined]
+    ids = programme.captions.order_by("start_sample", "pk").values_list("pk", flat=True)
     return [
         {
             "id": pk,
@@ -210,7 +210,7 @@ def _clip_row(clip: Clip) -> State:
 def speech_sources(programme: Programme, plan: Plan) -> list[int]:
     """Recordings with clips on tracks of narration or dialogue, that hold sound of their own."""
     keys = {key for track in plan.tracks if track.role.is_speech for key in track.source_keys}
-    rows = programme.sources.filter(sha256__in=keys, state=SourceState.READY).exclude(kind="tone")  # type: ignore[attr-defined]
+    rows = programme.sources.filter(sha256__in=keys, state=SourceState.READY).exclude(kind="tone")
     return sorted({origin or pk for pk, origin in rows.values_list("pk", "varied_from")})
 
 

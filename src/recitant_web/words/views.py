@@ -1,7 +1,7 @@
 """The Words page: its state, edits, work in the background, files in and out, and search."""
 
 from django.contrib.auth.decorators import login_required
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_POST, require_safe
@@ -10,6 +10,7 @@ from recitant_web.desk.edits.cures import Cure
 from recitant_web.desk.edits.doors import edit_from, said_of
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import note_page, programmes_of
+from recitant_web.shared.requests import Request
 from recitant_web.shared.shapes import body_of, whole_number
 from recitant_web.shared.states import held_state, state_answer, tag_of
 from recitant_web.words.actions import do_work, exported, import_captions
@@ -22,14 +23,14 @@ PAGE = "words"
 MOST_FILE_BYTES = 9_000_000
 
 
-def _programme(request: HttpRequest, programme_id: int) -> Programme:
-    return get_object_or_404(programmes_of(request.user), pk=programme_id)  # type: ignore[arg-type]
+def _programme(request: Request, programme_id: int) -> Programme:
+    return get_object_or_404(programmes_of(request.user), pk=programme_id)
 
 
 @login_required
 @ensure_csrf_cookie
 @require_safe
-def words(request: HttpRequest, programme_id: int) -> HttpResponse:
+def words(request: Request, programme_id: int) -> HttpResponse:
     """The page, with its first state inside."""
     programme = _programme(request, programme_id)
     note_page(programme, PAGE)
@@ -46,7 +47,7 @@ def words(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_safe
-def words_now(request: HttpRequest, programme_id: int) -> HttpResponse:
+def words_now(request: Request, programme_id: int) -> HttpResponse:
     """The state of the page now."""
     programme = _programme(request, programme_id)
     return state_answer(request, PAGE, programme.pk, words_state(programme))
@@ -54,20 +55,22 @@ def words_now(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def words_edits(request: HttpRequest, programme_id: int) -> HttpResponse:
+def words_edits(request: Request, programme_id: int) -> HttpResponse:
     """One edit; the new state comes back, to a page that holds one with the figures still to come."""
     programme = _programme(request, programme_id)
     edit = edit_from(request)
-    steps = edit.carry_out(programme, request.user)  # type: ignore[arg-type]
+    steps = edit.carry_out(programme, request.user)
     held = held_state(request, PAGE, programme.pk)
-    is_about_mix = held is None or isinstance(edit, Cure)
-    state = words_state(programme) if is_about_mix else words_state_soon(programme, held, is_silent=edit.is_silent)
+    if held is None or isinstance(edit, Cure):
+        state = words_state(programme)
+    else:
+        state = words_state_soon(programme, held, is_silent=edit.is_silent)
     return state_answer(request, PAGE, programme.pk, state, said=said_of(edit, steps))
 
 
 @login_required
 @require_POST
-def words_work(request: HttpRequest, programme_id: int) -> HttpResponse:
+def words_work(request: Request, programme_id: int) -> HttpResponse:
     """Begin or stop hearing and listening; the state, which tells how far it is, comes back."""
     programme = _programme(request, programme_id)
     do_work(programme, body_of(request, Work))
@@ -76,7 +79,7 @@ def words_work(request: HttpRequest, programme_id: int) -> HttpResponse:
 
 @login_required
 @require_POST
-def words_import(request: HttpRequest, programme_id: int) -> HttpResponse:
+def words_import(request: Request, programme_id: int) -> HttpResponse:
     """Captions from a file; the new state comes back."""
     programme = _programme(request, programme_id)
     file = request.FILES.get("file")
@@ -84,13 +87,13 @@ def words_import(request: HttpRequest, programme_id: int) -> HttpResponse:
         return JsonResponse({"error": "no_file", "sentence": notice("no_sound_file")}, status=422)
     data = file.read(MOST_FILE_BYTES)
     revision = whole_number(request, "revision", -1)
-    import_captions(programme, request.user, str(file.name), data, revision)  # type: ignore[arg-type]
+    import_captions(programme, request.user, str(file.name), data, revision)
     return state_answer(request, PAGE, programme.pk, words_state(programme))
 
 
 @login_required
 @require_safe
-def words_export(request: HttpRequest, programme_id: int, form: str) -> HttpResponse:
+def words_export(request: Request, programme_id: int, form: str) -> HttpResponse:
     """The text or the captions as a file."""
     programme = _programme(request, programme_id)
     text, kind = exported(programme, form)
@@ -102,16 +105,16 @@ def words_export(request: HttpRequest, programme_id: int, form: str) -> HttpResp
 
 @login_required
 @require_safe
-def words_chapters(request: HttpRequest, programme_id: int) -> HttpResponse:
+def words_chapters(request: Request, programme_id: int) -> HttpResponse:
     """Chapters proposed from what is said; nothing is set."""
     return JsonResponse({"chapters": proposed_data(_programme(request, programme_id))})
 
 
 @login_required
 @require_safe
-def words_search(request: HttpRequest, programme_id: int) -> HttpResponse:
+def words_search(request: Request, programme_id: int) -> HttpResponse:
     """Where words occur in all programmes of the workspace."""
     programme = _programme(request, programme_id)
-    others = list(programmes_of(request.user).filter(workspace=programme.workspace))  # type: ignore[arg-type]
+    others = list(programmes_of(request.user).filter(workspace=programme.workspace))
     text = request.GET.get("q", "")[:120]
     return JsonResponse({"found": found_in_workspace(others, text)})

@@ -3,6 +3,7 @@
 import os
 from datetime import timedelta
 from pathlib import Path
+from typing import Any
 from urllib.parse import urlsplit
 
 from csp.constants import NONE, SELF
@@ -163,7 +164,7 @@ STATIC_ROOT = VAR_DIR / "static"
 STATICFILES_DIRS = [BASE_DIR / "src" / "recitant_web" / "static"]
 # Only our own files are served; what packages bring along is neither used nor hashed.
 STATICFILES_FINDERS = ["django.contrib.staticfiles.finders.FileSystemFinder"]
-STORAGES = {
+STORAGES: dict[str, dict[str, Any]] = {
     "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
     "staticfiles": {"BACKEND": "recitant_web.shared.storage.HashedModules"},
 }

@@ -80,7 +80,7 @@ def _clip_changes(
 
 
 def _source_id(programme: Programme, source_key: str) -> int:
-    return programme.sources.filter(sha256=source_key).values_list("pk", flat=True)[0]  # type: ignore[attr-defined,no-any-return]
+    return programme.sources.filter(sha256=source_key).values_list("pk", flat=True)[0]
 
 
 def _row_change(programme: Programme, clip_id: str, was: tuple[str, Clip], now: tuple[str, Clip]) -> list[Change]:

@@ -1,5 +1,6 @@
 """Ducks: rows to values and back."""
 
+from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
 
@@ -11,7 +12,6 @@ from recitant_core.timeline.model import Duck, Plan, Role
 from recitant_web.desk import models
 from recitant_web.desk.log import deleted, inserted
 from recitant_web.programme.models import Programme
-from recitant_web.shared.shapes import Points
 
 
 def duck_of_row(row: "models.Duck") -> Duck:
@@ -31,7 +31,7 @@ def duck_fields(duck: Duck) -> dict[str, Any]:
     }
 
 
-def points_data(points: Points) -> list[list[Any]]:
+def points_data(points: Iterable[DuckPoint]) -> list[list[Any]]:
     """Points as they are stored and sent to the page."""
     return [[p.at_sample, p.gain_db, p.is_pinned] for p in points]
 
@@ -69,7 +69,7 @@ def with_duck_names(plan: Plan, names: dict[str, str]) -> Plan:
     return replace(plan, ducks=ducks)
 
 
-def _points(data: list[Any]) -> Points:
+def _points(data: list[Any]) -> tuple[DuckPoint, ...]:
     return tuple(DuckPoint(int(at), float(gain_db), bool(is_pinned)) for at, gain_db, is_pinned in data)
 
 

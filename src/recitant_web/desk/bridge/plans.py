@@ -31,7 +31,7 @@ def plan_of(programme: Programme) -> Plan:
 
 def plan_of_rows(programme: Programme, rows: dict[str, Any]) -> Plan:
     """The plan that kept rows describe, as a version holds them; recordings that are gone are left out."""
-    keys = dict(programme.sources.filter(n_channels__isnull=False).values_list("pk", "sha256"))  # type: ignore[attr-defined]
+    keys = dict(programme.sources.filter(n_channels__isnull=False).values_list("pk", "sha256"))
     by_track = clips_of_kept_rows(rows["clip"], keys)
     tracks = tuple(
         _track_of_row(row, tuple(by_track.get(row.pk, ())))
@@ -215,4 +215,5 @@ def _plan_of(
 
 def lengths_of_plan(programme: Programme) -> dict[str, int]:
     """Length in samples of every recording that a clip of the programme can hold."""
-    return dict(programme.sources.filter(length_samples__isnull=False).values_list("sha256", "length_samples"))  # type: ignore[attr-defined]
+    rows = programme.sources.filter(length_samples__isnull=False).values_list("sha256", "length_samples")
+    return {sha256: length_samples for sha256, length_samples in rows if length_samples is not None}

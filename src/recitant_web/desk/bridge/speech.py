@@ -16,7 +16,7 @@ from recitant_web.programme.queries import marks_from_data
 
 def speech_of(programme: Programme) -> dict[str, Spoken]:
     """Corrected speech of every recording that has some, by its key."""
-    rows = programme.sources.filter(length_samples__isnull=False)  # type: ignore[attr-defined]
+    rows = programme.sources.filter(length_samples__isnull=False)
     texts = rows.values_list("sha256", Cast("speech", TextField()), Cast("speech_marks", TextField()))
     return {sha256: _spoken(*both) for sha256, *both in texts if both != ["[]", "[]"]}
 

@@ -48,7 +48,7 @@ class MakeCaptions(RowEdit, frozen=True, kw_only=True, tag="captions-make"):
 def _all_anew(programme: Programme, cues: list[Cue], label: str) -> RowChanges:
     if len(cues) > MOST_CUES:
         raise EditRefused("too_many_cues", found=len(cues), most=MOST_CUES)
-    gone = [deleted("caption", row) for row in programme.captions.all()]  # type: ignore[attr-defined]
+    gone = [deleted("caption", row) for row in programme.captions.all()]
     rows = [
         Caption(programme=programme, start_sample=c.start_sample, end_sample=c.end_sample, text=c.text) for c in cues
     ]
@@ -79,7 +79,7 @@ class SetCaption(RowEdit, frozen=True, kw_only=True, tag="caption-set"):
         start, end = wanted.get("start_sample", row.start_sample), wanted.get("end_sample", row.end_sample)
         if end - start < LEAST_SAMPLES:  # type: ignore[operator]
             raise EditRefused("caption_too_short")
-        return f"caption at {_at(programme, int(start))} changed", row_change("caption", row, wanted), []  # type: ignore[arg-type]
+        return f"caption at {_at(programme, int(start))} changed", row_change("caption", row, wanted), []
 
 
 class AddCaption(RowEdit, frozen=True, kw_only=True, tag="caption-add"):
@@ -94,7 +94,7 @@ class AddCaption(RowEdit, frozen=True, kw_only=True, tag="caption-add"):
         """See RowEdit."""
         if self.end_sample - self.start_sample < LEAST_SAMPLES:
             raise EditRefused("caption_too_short")
-        if programme.captions.count() >= MOST_CUES:  # type: ignore[attr-defined]
+        if programme.captions.count() >= MOST_CUES:
             raise EditRefused("too_many_cues", found=MOST_CUES + 1, most=MOST_CUES)
         row = Caption.objects.create(
             programme=programme, start_sample=self.start_sample, end_sample=self.end_sample, text=str(self.text)
@@ -110,7 +110,7 @@ class RemoveCaptions(RowEdit, frozen=True, kw_only=True, tag="captions-remove"):
 
     def changed(self, programme: Programme) -> RowChanges:
         """See RowEdit."""
-        rows = list(programme.captions.filter(pk__in=[one.number for one in self.ids]))  # type: ignore[attr-defined]
+        rows = list(programme.captions.filter(pk__in=[one.number for one in self.ids]))
         if not rows:
             raise EditRefused("gone")
         what = "1 caption" if len(rows) == 1 else f"{len(rows)} captions"
@@ -159,7 +159,7 @@ class JoinCaption(RowEdit, frozen=True, kw_only=True, tag="caption-join"):
     def changed(self, programme: Programme) -> RowChanges:
         """See RowEdit."""
         row = _caption(programme, self.id)
-        later = programme.captions.filter(start_sample__gte=row.start_sample).exclude(pk=row.pk)  # type: ignore[attr-defined]
+        later = programme.captions.filter(start_sample__gte=row.start_sample).exclude(pk=row.pk)
         after = later.order_by("start_sample", "pk").first()
         if after is None:
             raise EditRefused("no_next_caption")
@@ -178,7 +178,7 @@ class MendCaptions(RowEdit, frozen=True, kw_only=True, tag="captions-mend"):
 
     def changed(self, programme: Programme) -> RowChanges:
         """See RowEdit."""
-        rows = list(programme.captions.order_by("start_sample", "pk"))  # type: ignore[attr-defined]
+        rows = list(programme.captions.order_by("start_sample", "pk"))
         if not rows:
             raise EditRefused("no_captions_yet")
         rules, rate = rules_of(programme), frame_rate(programme.frame_rate)
@@ -244,10 +244,10 @@ def _wrapped(text: str, rules: CaptionRules) -> str:
 
 
 def _caption(programme: Programme, caption_id: Id) -> Caption:
-    row = programme.captions.filter(pk=caption_id.number).first()  # type: ignore[attr-defined]
+    row = programme.captions.filter(pk=caption_id.number).first()
     if row is None:
         raise EditRefused("gone")
-    return row  # type: ignore[no-any-return]
+    return row
 
 
 def _at(programme: Programme, at_sample: int) -> str:

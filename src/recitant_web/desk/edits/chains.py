@@ -46,7 +46,7 @@ class SetRide(PlanEdit, frozen=True, kw_only=True, tag="ride"):
         """See PlanEdit."""
         target, target_id = self.target, self.id
         before = target_ride(plan, target, target_id)
-        points = self.points
+        points: list[tuple[int, float]] = self.points
         if any(not LEAST_GAIN_DB <= gain_db <= MOST_GAIN_DB for _, gain_db in points):
             raise EditRefused("gain_out_of_range", found="a point", least_db=LEAST_GAIN_DB, most_db=MOST_GAIN_DB)
         if self.mode == "set":

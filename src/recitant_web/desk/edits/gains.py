@@ -110,7 +110,7 @@ class Gains(PlanEdit, frozen=True, kw_only=True, tag="gains"):
 
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
         """See PlanEdit."""
-        wanted = dict(self.gains)
+        wanted: dict[str, float] = {str(clip_id): gain_db for clip_id, gain_db in self.gains}
         for gain_db in wanted.values():
             if not LEAST_GAIN_DB <= gain_db <= MOST_GAIN_DB:
                 raise EditRefused(

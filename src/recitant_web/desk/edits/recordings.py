@@ -32,9 +32,10 @@ class Mend(PlanEdit, frozen=True, kw_only=True, tag="mend"):
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
         """See PlanEdit."""
         source = programme.sources.filter(pk=self.source_id).first()
-        if source is None or _offered(source, self.code) is None:
+        offered = None if source is None else _offered(source, self.code)
+        if source is None or offered is None:
             raise EditRefused("gone")
-        words = _offered(source, self.code)["words"]
+        words = offered["words"]
         alike = list(programme.sources.filter(state=SourceState.READY)) if self.is_for_all else [source]
         after, n = plan, 0
         for one in alike:
@@ -50,7 +51,7 @@ class Mend(PlanEdit, frozen=True, kw_only=True, tag="mend"):
     def _mended(self, plan: Plan, ids: list[str], source: Source, remedy: dict[str, Any]) -> Plan:
         cure = remedy_from_data(remedy)
         if self.is_undone:
-            return edits.set_clips(plan, ids, lambda clip: unmended(clip, cure, source.length_samples))
+            return edits.set_clips(plan, ids, lambda clip: unmended(clip, cure, source.ready_length_samples))
         return edits.set_clips(plan, ids, lambda clip: mended(clip, cure))
 
 
@@ -73,8 +74,8 @@ class Use(PlanEdit, frozen=True, kw_only=True, tag="use"):
         source = programme.sources.filter(pk=self.source_id, state=SourceState.READY).first()
         if source is None:
             raise EditRefused("gone")
-        first = min(max(0, self.from_sample), source.length_samples - edits.LEAST_CLIP_SAMPLES)
-        last = min(source.length_samples, self.to_sample or source.length_samples)
+        first = min(max(0, self.from_sample), source.ready_length_samples - edits.LEAST_CLIP_SAMPLES)
+        last = min(source.ready_length_samples, self.to_sample or source.ready_length_samples)
         if last - first < edits.LEAST_CLIP_SAMPLES:
             raise EditRefused("too_short")
         name = source.name.rsplit(".", 1)[0]

@@ -25,11 +25,11 @@ def tone_source(programme: Programme, stretch: ToneStretch, length_samples: int)
     if stretch.span.length_samples >= length_samples:
         return stretch.model.source_key, stretch.span.start_sample
     length = -(-length_samples // _STEP_SAMPLES) * _STEP_SAMPLES
-    origin = programme.sources.filter(sha256=stretch.model.source_key)[0]  # type: ignore[attr-defined]
+    origin = programme.sources.filter(sha256=stretch.model.source_key)[0]
     text = f"{origin.sha256} tone {_VERSION} {stretch.span.start_sample} {stretch.span.length_samples} {length}"
     key = hashlib.sha256(text.encode()).hexdigest()
     if not _is_there(programme, key):
-        recording = stored_source(origin.sha256, origin.n_channels)
+        recording = stored_source(origin.sha256, origin.ready_n_channels)
         quiet = recording.read(stretch.span.start_sample, stretch.span.length_samples)
         _make(programme, origin, f"room tone of {origin.name}", key, repeated_tone(quiet, length), recording.layout)
     return key, 0
@@ -46,13 +46,13 @@ def bleep_source(programme: Programme, like_key: str, length_samples: int) -> st
     length = -(-length_samples // _STEP_SAMPLES) * _STEP_SAMPLES
     key = hashlib.sha256(f"bleep {_VERSION} {BLEEP_HZ} {BLEEP_DBFS} {length}".encode()).hexdigest()
     if not _is_there(programme, key):
-        origin = programme.sources.filter(sha256=like_key)[0]  # type: ignore[attr-defined]
+        origin = programme.sources.filter(sha256=like_key)[0]
         _make(programme, origin, "tone over words", key, bleep(length), MONO)
     return key
 
 
 def _is_there(programme: Programme, key: str) -> bool:
-    return bool(programme.sources.filter(sha256=key).exists())  # type: ignore[attr-defined]
+    return bool(programme.sources.filter(sha256=key).exists())
 
 
 def _make(programme: Programme, origin: Source, name: str, key: str, audio: Audio, layout: ChannelLayout) -> None:

@@ -53,7 +53,7 @@ class Stretch(Struct, frozen=True, kw_only=True):
             EditRefused: none does.
         """
         found = []
-        rows = {key: pk for pk, key in programme.sources.values_list("pk", "sha256")}  # type: ignore[attr-defined]
+        rows = {key: pk for pk, key in programme.sources.values_list("pk", "sha256")}
         for clip in track_of(plan_of(programme), self.track_id).clips:
             part = clip.span.intersect(SampleSpan(self.from_sample, max(0, self.to_sample - self.from_sample)))
             if part is not None:
@@ -182,7 +182,7 @@ class FitScript(RowEdit, frozen=True, kw_only=True, tag="words-script"):
             raise EditRefused("not_its_text", same=fit.n_same, heard=len(spoken))
         made: list[Change] = []
         clips = {clip.clip_id: clip for track in plan.tracks for clip in track.clips}
-        ids = dict(programme.sources.values_list("sha256", "pk"))  # type: ignore[attr-defined]
+        ids = dict(programme.sources.values_list("sha256", "pk"))
         for change in fit.changes:
             (_, clip_id, first), (_, last_clip, last) = spoken[change.first], spoken[change.last]
             if clip_id != last_clip or len(change.text) > MOST_TYPED:
@@ -328,7 +328,7 @@ def _renamed(plan: Plan, track_id: str, name: str) -> Plan:
     return replace(plan, tracks=tracks)
 
 
-def _energies(plan: Plan) -> dict[str, "Energies"]:
+def _energies(plan: Plan) -> "Energies":
     keys = {key for track in plan.tracks if track.role.is_speech for key in track.source_keys}
     return {key: source_energy(key)[:, :2].sum(axis=1) for key in keys}
 
