@@ -84,6 +84,7 @@ def deliver(
         PlanError: nothing to mix, or a file that cannot be made. StorageFull: no room. UnreadableMedia: a source or the
             picture turns out damaged.
     """
+    # over eight parameters: what is mixed, for whom, and what is known of it already
     if plan.span.length_samples == 0:
         raise PlanError("nothing_to_mix", field="tracks")
     planned = planned_files(plan, orders, origin)  # before anything is rendered
