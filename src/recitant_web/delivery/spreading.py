@@ -1,6 +1,6 @@
 """A delivery whose mix all workers render in parts: who renders what, and what is there already.
 
-Parts are files of the shared media under the delivery. Whatever is lost on the way is rendered again: by the next part
+Parts are files of the shared media. Whatever is lost on the way is rendered again: by the next part
 sent, or by the worker that writes the files.
 """
 
@@ -76,8 +76,8 @@ def mixed_of_parts(delivery: Delivery, plan: Plan) -> Mixed | None:
     if len(spans) < 2 or _missing(delivery, spans):
         return None
     paths = [fetched(_name(delivery, number)) for number in range(len(spans))]
-    are_whole = all(path.stat().st_size == part_bytes(plan, span) for path, span in zip(paths, spans, strict=True))
-    return partial(joined, plan, spans, paths) if are_whole else None
+    sizes = [path.stat().st_size if path.exists() else 0 for path in paths]
+    return partial(joined, plan, spans, paths) if sizes == [part_bytes(plan, span) for span in spans] else None
 
 
 def drop_parts(delivery: Delivery) -> None:

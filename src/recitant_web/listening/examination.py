@@ -32,7 +32,7 @@ from recitant_web.programme.models import Programme
 from recitant_words.fits import fit_sentence, verdict_words
 from recitant_words.notices import notice
 
-MOST_KEPT: Final = 300
+MOST_KEPT: Final = 100
 """Verdicts, and fits, of a programme that are kept: of states that undo comes back to without measuring again."""
 _CHAINS_SHARE = 0.4  # of the work, where there are chains to render
 
