@@ -66,6 +66,6 @@ def model_probabilities(source: SampleSource, progress: Progress = no_progress) 
             waiting[voice] = waiting[voice][whole:]
         progress((start + count) / source.length_samples)
     likeliest = np.max([np.array(one, dtype=np.float64) for one in found], axis=0)
-    # A word may begin or end inside a window, which the model then half believes: the neighbour's word counts too.
+    # The highest of a window and its neighbours: a word that begins or ends inside a window lowers its probability.
     beside: FloatArray = maximum_filter1d(likeliest, 3, mode="nearest") if likeliest.size else likeliest
     return beside

@@ -21,7 +21,7 @@ from recitant_core.units.level import SILENCE
 
 REACH_LU: Final = 0.1  # the fit counts as reached this near the target
 AIM_LU: Final = 0.02  # and stops trying this near
-MOST_LIMITING_DB: Final = 12.0  # deeper limiting takes the life out: the fit refuses and says so
+MOST_LIMITING_DB: Final = 12.0  # above this gain reduction the fit refuses: TOO_MUCH_LIMITING
 CEILING_MARGIN_DB: Final = 0.1  # other meters' oversampling filters read up to this much higher
 MOST_TRIALS: Final = 6
 

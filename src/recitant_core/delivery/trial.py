@@ -112,7 +112,7 @@ class TrialMeter:
     """Measures a delivery while its segments pass by."""
 
     def __init__(self, plan: Plan, known: Rendered | None = None, speech: Sequence[SampleSpan] = ()) -> None:
-        """Nothing heard yet.
+        """Zero state.
 
         Args:
             plan: what is measured, its master in it.

@@ -165,7 +165,7 @@ def _two_microphones(
         Remedy(code, False, routing=routing)
         for code, routing in (("use-first", Routing.FIRST), ("use-second", Routing.SECOND))
     )
-    # The clearer one first: the press that most people want.
+    # Best signal-to-noise ratio first: the page offers the first.
     return Finding("two-microphones", Severity.ODD, facts, (), choices if clearer == 0 else choices[::-1])
 
 

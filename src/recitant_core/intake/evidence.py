@@ -49,7 +49,7 @@ class Evidence:
     clicks: FloatArray
     """float64 (clicks, 3): channel, first sample, samples of each click."""
     low: Audio
-    """float32 (frames, channels) at 2 kHz: what hum lives in."""
+    """Decimated to 2 kHz for the detection of mains hum, float32 (frames, channels)."""
 
     @property
     def pieces_per_second(self) -> int:

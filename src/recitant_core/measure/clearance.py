@@ -86,7 +86,7 @@ def clearance_of_words_lu(words: FloatArray, rest_energy: FloatArray, is_speech:
     """As clearance_lu, where the power of the words around each hop is known already; see words_power."""
     rest = momentary_power(rest_energy)
     found = np.full(len(words), np.inf)
-    # What lies under -70 LUFS (BS.1770's absolute gate) is in nobody's way.
+    # Below the absolute gate of BS.1770 (-70 LUFS) counts as silence.
     audible = is_speech & (rest > ratio_from_lu(-70.0 - LOUDNESS_OFFSET_DB))
     with np.errstate(divide="ignore"):
         found[audible] = 10.0 * np.log10(words[audible] / rest[audible])

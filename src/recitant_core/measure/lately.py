@@ -35,7 +35,7 @@ class Lately:
     """Blocks that were given out, the newest last."""
 
     def __init__(self) -> None:
-        """Nothing heard yet."""
+        """No blocks."""
         self._parts: deque[_Part] = deque()
         self._lock = Lock()
 

@@ -43,7 +43,7 @@ class MeterState:
 
     @classmethod
     def at_rest(cls, layout: ChannelLayout, rate_hz: int = RATE_HZ) -> "MeterState":
-        """Nothing heard yet.
+        """Zero state.
 
         Raises:
             RangeError: the rate is too low for the weighting filter.

@@ -32,7 +32,7 @@ class PeakState:
 
     @classmethod
     def at_rest(cls, n_channels: int) -> "PeakState":
-        """Nothing heard yet: silence before the first sample."""
+        """Zero state: silence before the first sample."""
         return cls(np.zeros((TAPS + 1, n_channels), np.float32), 0.0, 0.0)
 
 

@@ -21,7 +21,7 @@ from recitant_core.units.arrays import Audio, FloatArray
 GRID_SAMPLES: Final = 512
 """Stretches start on this grid: every processor's own steps divide it."""
 PIECE_SAMPLES: Final = 8_192
-"""What goes through lanes at once: near the processor, and long enough to hide what a call costs."""
+"""Samples that go through lanes at once: few enough for the L2 cache, enough to outweigh the cost of a call."""
 MOST_LANE_CHANNELS: Final = 2
 ChainWatch = Callable[[int, FloatArray], None]
 """Told which processor, and its gain in dB every 16 samples; of a stretch in pieces, in order."""

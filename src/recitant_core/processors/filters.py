@@ -119,7 +119,7 @@ def response_db(sections: FloatArray, freq_hz: FloatArray) -> FloatArray:
 
 
 def settling_samples(sections: FloatArray) -> int:
-    """After how many samples a cascade has forgotten what it heard, to -120 dB."""
+    """Samples after which the impulse response of a cascade has decayed below -120 dB."""
     total = 0
     for *_, a1, a2 in sections:
         radius = max(abs(root) for root in np.roots([1.0, a1, a2])) if a2 or a1 else 0.0
@@ -180,7 +180,7 @@ def filtered_moving(audio: Audio, sections: FloatArray) -> Audio:
 
 @numba.njit(cache=True, nogil=True)
 def _kept(pair):  # type: ignore[no-untyped-def]
-    # A tail too faint to matter ends here: numbers that small take the processor a hundred times as long.
+    # Flush denormals: they take the processor a hundred times as long.
     return (pair[0] if abs(pair[0]) > _FAINT else 0.0, pair[1] if abs(pair[1]) > _FAINT else 0.0)
 
 
@@ -204,7 +204,7 @@ def _one_of_two(x, sections, state, out):  # type: ignore[no-untyped-def]
     for start in range(0, len(x), _STRETCH):
         for i in range(start, min(start + _STRETCH, len(x))):
             now = (float(x[i, 0]), float(x[i, 1]))
-            # What leaves last is added last: it is what the next sample waits for.
+            # The loop-carried dependency comes last: the next sample waits for it.
             older = times_plus(x2, b2, times_plus(x1, b1, times_plus(now, b0, none)))
             y = times_plus(y1, a1, times_plus(y2, a2, older))
             x2, x1, y2, y1 = x1, now, y1, y

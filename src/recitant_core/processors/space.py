@@ -77,7 +77,7 @@ def room_response(room: str, n_channels: int) -> Audio:
                 phase = rng.uniform(0.0, 2.0 * np.pi)
                 tail += 0.35 * np.sin(2 * np.pi * freq * time_s + phase) * 10.0 ** (-3.0 * time_s / 1.2)
         if room == "outdoors":
-            # No walls: some slaps from far away with little between.
+            # Outdoors: sparse late echoes, no diffuse tail.
             tail *= 0.12
             for at_s in (0.083, 0.171, 0.262, 0.418):
                 at = round((at_s + rng.uniform(-0.004, 0.004)) * RATE_HZ)

@@ -74,7 +74,7 @@ def toned(processor: Processor, audio: Audio, start_sample: int) -> Audio:
 
 
 def tone_settling_samples(processor: Processor) -> int:
-    """After how many samples a filter has forgotten, wherever its curves may take it."""
+    """Samples after which the impulse response has decayed below -120 dB, for every value that the curves take."""
     places = {0.0} | {float(point.at_sample) for _, points in processor.curves for point in points}
     return max(filters.settling_samples(sections_at(processor, place)) for place in places)
 

@@ -40,7 +40,7 @@ MARGIN_LU: Final = 0.3  # what an estimate may be off by
 SHARE: Final = 0.15  # of the rest: who makes less of it is not asked to give way further
 _ROUNDS: Final = 4
 _USELESS_SHARE: Final = 0.12
-_LEAST_S: Final = 0.45  # shorter close passages are nobody's worry here: half a second counts
+_LEAST_S: Final = 0.45  # shorter close passages do not deepen a dip
 _NOTABLE_DB: Final = 0.05
 _SILENT_HOP: Final = 1e-6  # energy of 10 ms under some -85 LUFS
 

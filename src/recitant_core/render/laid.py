@@ -20,7 +20,7 @@ from recitant_core.units.clock import SampleSpan
 from recitant_core.units.level import factor_from_db
 
 BLOCK_SAMPLES: Final = 8_192
-"""What is mixed at once: a bus of that length stays near the processor while one track after another is added."""
+"""Samples that are mixed at once: a bus of that length stays in the L2 cache while one track after another is added."""
 Sources = Mapping[str, SampleSource]
 _LIKE: Final = like(widest())
 

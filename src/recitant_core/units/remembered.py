@@ -1,4 +1,4 @@
-"""Results kept by what makes them, fingerprints of arrays, and hashes of values that never change."""
+"""Results cached by their inputs, fingerprints of arrays, and hashes of values that never change."""
 
 from collections import OrderedDict
 from collections.abc import Callable, Hashable

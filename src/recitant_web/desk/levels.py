@@ -1,4 +1,4 @@
-"""Levels of clips: loudness from energies at once, peaks from the samples, kept under what makes them."""
+"""Levels of clips: loudness from energies at once, peaks from the samples; cached by what they depend on."""
 
 import hashlib
 import math

@@ -136,7 +136,7 @@ class Preset(models.Model):
 
 
 class ClipPeaks(models.Model):
-    """Peaks of a clip before its gains, found again by the hash of what makes them."""
+    """Peaks of a clip before its gains, keyed by a hash of source, chain, in-point, length and routing."""
 
     key = models.CharField(max_length=64, unique=True)
     sample_peak_dbfs = models.FloatField(null=True)

@@ -201,7 +201,7 @@ export class Player {
     this.isFetching = false;
     if (!fetched) return;
     const earliest = this.context.currentTime + START_DELAY_S;
-    // Late blocks leave a gap but never a hole in the programme.
+    // A late block delays playback; no sample is skipped.
     if (this.nextTime === null || this.nextTime < earliest - START_DELAY_S + 0.005) this.nextTime = earliest;
     this.place(fetched, this.nextTime, 0, 0);
     this.nextSample = isBack ? from : this.after(this.nextSample + fetched.buffer.length);
