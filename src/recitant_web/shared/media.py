@@ -139,9 +139,9 @@ def _fetch(store: Storage, names: list[str], asked: str) -> None:
     with _answering(), _locks[hash(asked) % len(_locks)]:
         for name in names:
             path = media_path(name)
-            if path.exists():
+            if path.exists() or _is_missed(name):
                 continue
-            if _is_missed(name) or not store.exists(name):
+            if not store.exists(name):
                 _missed.put(name, time.monotonic())
                 continue
             _make_room(store, store.size(name))
