@@ -235,7 +235,9 @@ def _worker_settings(_chosen: argparse.Namespace) -> int:
         told = {f"RECITANT_{name}": found[f"RECITANT_{name}"] for name in TOLD_TO_WORKERS}
     if not HAS_STORE or found["RECITANT_DB_HOST"].startswith("127."):
         say("other machines cannot join yet: RECITANT_SERVICES_AT and RECITANT_MEDIA_STORE are not set here.")
-    kept = {name: value for name, value in os.environ.items() if name.startswith(("RECITANT_MEDIA_", "AWS_"))}
+    # All must cut a delivery into the same parts.
+    shared = ("RECITANT_MEDIA_", "RECITANT_SPREAD_", "AWS_")
+    kept = {name: value for name, value in os.environ.items() if name.startswith(shared)}
     print("\n".join(f"{name}={value}" for name, value in {**told, **kept}.items()))
     return 0
 

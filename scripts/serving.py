@@ -5,7 +5,7 @@ import json
 import secrets
 import socket
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Final
 
@@ -55,24 +55,12 @@ def serve(
         if workers is None or name in workers
     ]
     kept += [proxy(services.folder, proxy_port, inner_port)] if proxy_port is not None else []
-    try:
-        for one in kept:
-            one.start()
+
+    def welcome() -> None:
         _wait_for_page(port, kept[0])
         _welcome(port, services.folder, account)
-        while True:
-            time.sleep(_TEND_EVERY_S)
-            services.tend()
-            for one in kept:
-                one.tend()
-    except KeyboardInterrupt:
-        say("stopping")
-        return 0
-    finally:
-        for one in kept:
-            one.ask_to_stop()
-        for one in kept:
-            one.wait()
+
+    return _keep(kept, welcome, services.tend)
 
 
 def listen_at(port: int, *, is_inner: bool = False) -> socket.socket:
@@ -150,12 +138,26 @@ def work(folder: Path, environment: dict[str, str], queues: Sequence[str]) -> in
         environment: where the services of the other machine are, and the store of media.
     """
     kept = [_worker(folder, environment, name, ["--queues", name]) for name in queues]
+    told = f"working for {environment['RECITANT_DB_HOST']}: {', '.join(queues)}; Ctrl-C stops it"
+    return _keep(kept, lambda: say(told))
+
+
+def _keep(
+    kept: Sequence[KeptProcess], started: Callable[[], None], tend_others: Callable[[], None] = lambda: None
+) -> int:
+    """Keep processes alive until Ctrl-C; the exit code.
+
+    Args:
+        started: called once all were started; may raise.
+        tend_others: called whenever these are looked at.
+    """
     try:
         for one in kept:
             one.start()
-        say(f"working for {environment['RECITANT_DB_HOST']}: {', '.join(queues)}; Ctrl-C stops it")
+        started()
         while True:
             time.sleep(_TEND_EVERY_S)
+            tend_others()
             for one in kept:
                 one.tend()
     except KeyboardInterrupt:

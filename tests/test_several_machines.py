@@ -107,7 +107,7 @@ def machines(store, tmp_path_factory):
         told = subprocess.run([*command, "worker-settings"], env=pages, capture_output=True, text=True, check=True)
         settings = dict(line.split("=", 1) for line in told.stdout.splitlines())
         assert settings["RECITANT_DB_HOST"] == ADDRESS and settings["RECITANT_MEDIA_STORE"] == "s3://takes/studio"
-        settings["RECITANT_SPREAD_S"] = "16"
+        assert settings["RECITANT_SPREAD_S"] == "16"
         work = [*command, "work", "--no-words", "--queues"]
         measuring = environment_of(folders["measuring"], **settings)
         long = environment_of(folders["long"], **settings)

@@ -49,8 +49,6 @@ def render_part(job_id: int, number: int) -> None:
     if is_there(name):
         return
     _tidy(timezone.now())
-    plan, sources = plan_and_sources(delivery)
-    span = _parts(plan)[number]
 
     def progress(_share: float) -> None:
         # Says that the job lives, or learns that it was stopped.
@@ -58,7 +56,8 @@ def render_part(job_id: int, number: int) -> None:
             raise _NobodyWaits
 
     try:
-        write_part(plan, sources, span, media_path(name), progress)
+        plan, sources = plan_and_sources(delivery)
+        write_part(plan, sources, _parts(plan)[number], media_path(name), progress)
         keep(name)
     except _NobodyWaits:
         _log.info("job %s does not wait for its parts any more", job_id)
