@@ -86,6 +86,7 @@ def _parser() -> argparse.ArgumentParser:
     work.set_defaults(run=_work)
     told = commands.add_parser("worker-settings", help="print what ./recitant work on another machine needs to know")
     told.set_defaults(run=_worker_settings)
+    commands.add_parser("mutate", help="put faults into the core, one at a time, and count those that a test notices")
     commands.add_parser("load", help="how long people wait when many work at once")
     commands.add_parser("soak", help="half an hour of edits: whether memory, rows and files level off")
     commands.add_parser("torture", help="kill processes at random while people work, and count what is lost")
@@ -149,6 +150,12 @@ def _lint(*, fix: bool) -> int:
     for check in checks:
         worst = max(worst, subprocess.run(check, cwd=ROOT, env=_environment(), check=False).returncode)
     return worst
+
+
+def _mutate(arguments: list[str]) -> int:
+    make_environment(with_dev=True, with_mutation=True)
+    command = [str(PYTHON), str(ROOT / "tests" / "mutation" / "mutate.py"), *arguments]
+    return subprocess.run(command, env=_environment(), check=False).returncode
 
 
 def _user(arguments: list[str]) -> int:
@@ -264,5 +271,5 @@ def _interrupt(_signal: int, _frame: object) -> None:
     raise KeyboardInterrupt
 
 
-_PASSED_ON = {"test": _test, "user": _user, "torture": _torture, "load": _load, "soak": _soak}
+_PASSED_ON = {"test": _test, "mutate": _mutate, "user": _user, "torture": _torture, "load": _load, "soak": _soak}
 """Words whose arguments somebody else reads."""

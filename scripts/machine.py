@@ -78,19 +78,23 @@ def install_packages(wanted: dict[str, str]) -> None:
         raise CannotGoOn(f"apt-get could not install {' '.join(missing)}; its message stands above.")
 
 
-def make_environment(*, with_dev: bool = False, with_words: bool = False, with_store: bool = False) -> None:
+def make_environment(
+    *, with_dev: bool = False, with_words: bool = False, with_store: bool = False, with_mutation: bool = False
+) -> None:
     """The virtual environment with exactly the pinned, hashed packages; nothing to do when it has them already.
 
     Args:
         with_dev: what the tests need, words and a shared store too.
         with_words: what hears words and tells voices apart.
         with_store: what reaches a store of media that several machines share.
+        with_mutation: what puts faults into the core.
 
     Raises:
         CannotGoOn: pip fails.
     """
     groups = ["run", *(["words", "voices"] if with_words or with_dev else [])]
     groups += [*(["store"] if with_store or with_dev else []), *(["dev"] if with_dev else [])]
+    groups += ["mutate"] if with_mutation else []
     missing = [group for group in groups if not (PYTHON.exists() and _stamp(group).exists())]
     if not missing:
         return

@@ -1,0 +1,262 @@
+"""Faults put into the core's rules one at a time, each tried with the tests that run its line: how many are noticed.
+
+Faults come from cosmic-ray's operators, drawn by a seed. One is noticed where a test of it fails or does not end in
+time. All happens in copies of the tree.
+"""
+
+import argparse
+import hashlib
+import json
+import os
+import random
+import shutil
+import subprocess
+import sys
+import time
+import xml.etree.ElementTree as ET
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from queue import Queue
+
+from cosmic_ray.ast import ast_nodes, get_ast
+from cosmic_ray.mutating import mutate_code
+from cosmic_ray.plugins import get_operator, operator_names
+from coverage import CoverageData
+from report import write_report
+
+ROOT = Path(__file__).resolve().parents[2]
+WORK = ROOT / "var" / "mutants"
+CORE = Path("src/recitant_core")
+PARTS = ("measure", "gain", "timeline", "delivery", "balance")
+TESTS = ("tests/core", "tests/conformance", "tests/io/test_first_balance.py", "tests/io/test_delivery.py")
+BINARY = ("Add_Sub", "Sub_Add", "Mul_Div", "Div_Mul", "FloorDiv_Mul", "Mod_FloorDiv", "Pow_Mul")
+"""Of the exchanged signs those that stay arithmetic: a shift of a float is noticed by Python, not by a test."""
+OTHERS = (
+    *("ReplaceUnaryOperator_USub_UAdd", "ReplaceUnaryOperator_Delete_Not", "AddNot", "NumberReplacer"),
+    *("ReplaceTrueWithFalse", "ReplaceFalseWithTrue", "ReplaceAndWithOr", "ReplaceOrWithAnd"),
+    *("ReplaceBreakWithContinue", "ReplaceContinueWithBreak", "ZeroIterationForLoop"),
+)
+MOST_TESTS_S = 90.0
+"""Of the tests that run a line, the shortest ones that take so long together are asked."""
+
+
+@dataclass(frozen=True, slots=True)
+class Mutant:
+    """One fault: file from the root, 1-based line, operator, its occurrence in the file, the line before and after."""
+
+    path: str
+    line: int
+    operator: str
+    occurrence: int
+    was: str
+    becomes: str
+
+
+def main(arguments: list[str]) -> int:
+    """Draw faults, try each, print the score of each part; 1 where it is below what is asked, else 0."""
+    parser = argparse.ArgumentParser(prog="recitant mutate", description=__doc__)
+    parser.add_argument("--faults", type=int, default=200)
+    parser.add_argument("--seed", type=int, default=18)
+    parser.add_argument("--parts", nargs="+", choices=PARTS, default=list(PARTS))
+    parser.add_argument("--asked", type=float, default=75.0, help="percent that must be noticed")
+    parser.add_argument("--again", action="store_true", help="only the faults that the last run did not notice")
+    parser.add_argument("--write", action="store_true", help="write docs/mutation.md from the result")
+    chosen = parser.parse_args(arguments)
+    copies = [_copy(n) for n in range(os.cpu_count() or 1)]
+    covered = _covered(copies[0])
+    kept = WORK / "result.json"
+    before = json.loads(kept.read_text()) if chosen.again else []
+    if chosen.again:
+        drawn = [Mutant(**one["mutant"]) for one in before if not one["is_noticed"]]
+    else:
+        drawn = _drawn(chosen.faults, chosen.seed, chosen.parts)
+    results = _tried(drawn, copies, covered)
+    if chosen.again:
+        results = [one for one in before if one["is_noticed"]] + results
+    kept.write_text(json.dumps(results, indent=1))
+    share = 100 * sum(one["is_noticed"] for one in results) / len(results)
+    print(f"{share:.1f} % of {len(results)} faults noticed (asked: {chosen.asked:g} %)")
+    if chosen.write:
+        write_report(results, chosen.seed, ROOT / "docs" / "mutation.md")
+    return int(share < chosen.asked)
+
+
+def _copy(n: int) -> Path:
+    """A copy of what the tests read, with the compiled kernels of the tree."""
+    folder = WORK / f"copy-{n}"
+    shutil.rmtree(folder, ignore_errors=True)
+    listed = subprocess.run(
+        ["git", "ls-files", "-co", "--exclude-standard"], cwd=ROOT, capture_output=True, text=True, check=True
+    )
+    for name in listed.stdout.splitlines():
+        if (ROOT / name).is_file():
+            (folder / name).parent.mkdir(parents=True, exist_ok=True)
+            shutil.copy2(ROOT / name, folder / name)
+    return folder
+
+
+def _drawn(n: int, seed: int, parts: list[str]) -> list[Mutant]:
+    """Seeded faults, places drawn evenly over all places of the parts and an operator of each place."""
+    places: dict[tuple[str, int, int], list[tuple[str, int]]] = {}
+    chosen = [
+        name
+        for name in operator_names()
+        if name.removeprefix("core/ReplaceBinaryOperator_") in BINARY
+        or name.removeprefix("core/") in OTHERS
+        or (
+            name.startswith("core/ReplaceComparisonOperator")
+            and ("Is" in name) == name.endswith(("Is_IsNot", "IsNot_Is"))
+        )
+    ]
+    for part in parts:
+        for path in sorted((ROOT / CORE / part).rglob("*.py")):
+            tree = get_ast(path.read_text())
+            for name in chosen:
+                operator, n_before = get_operator(name)(), 0
+                for node in ast_nodes(tree):
+                    for k, (start, _) in enumerate(operator.mutation_positions(node)):
+                        places.setdefault((str(path.relative_to(ROOT)), *start), []).append((name, n_before + k))
+                    n_before += sum(1 for _ in operator.mutation_positions(node))
+    rng = random.Random(seed)
+    drawn = rng.sample(sorted(places), min(n, len(places)))
+    return [_mutant(place[0], *rng.choice(sorted(places[place]))) for place in drawn]
+
+
+def _mutant(path: str, operator: str, occurrence: int) -> Mutant:
+    text = (ROOT / path).read_text()
+    changed = mutate_code(text, get_operator(operator)(), occurrence)
+    before, after = text.splitlines(), changed.splitlines()
+    line = next(k for k, (a, b) in enumerate(zip(before, after, strict=False)) if a != b)
+    return Mutant(path, line + 1, operator.removeprefix("core/"), occurrence, before[line].strip(), after[line].strip())
+
+
+def _environment(folder: Path, kernels: Path) -> dict[str, str]:
+    return {
+        **os.environ,
+        "PYTHONPATH": f"{folder / 'src'}:{folder / 'tests'}",
+        "NUMBA_CACHE_DIR": str(kernels),
+        "PYTHONDONTWRITEBYTECODE": "1",
+    }
+
+
+def _pytest(folder: Path, *arguments: str) -> list[str]:
+    # The core's tests need no Django: a second less a fault.
+    config = folder / "mutation.ini"
+    config.write_text(
+        "[pytest]\npythonpath = src tests\naddopts = -q -x --import-mode=importlib -p no:cacheprovider -p no:django\n"
+        "filterwarnings =\n    error\n    ignore::pytest.PytestUnraisableExceptionWarning\n"
+        "    ignore:unclosed:ResourceWarning\n"
+    )
+    return ["-m", "pytest", "-c", str(config), *arguments]
+
+
+def _covered(folder: Path) -> dict[str, dict[str, object]]:
+    """By test function: how long it takes, and the lines that it runs by file; kept until core or tests change."""
+    files = [p for place in (str(CORE), *TESTS) for p in _files(ROOT / place)]
+    key = hashlib.sha256(b"".join(p.read_bytes() for p in files)).hexdigest()
+    kept = WORK / "covered.json"
+    if kept.exists() and (found := json.loads(kept.read_text()))["key"] == key:
+        return found["tests"]
+    print("finding out which test runs which line (some minutes)", flush=True)
+    settings = folder / "coverage.ini"
+    settings.write_text(f"[run]\ndynamic_context = test_function\nsource = {folder / CORE}\n")
+    command = [sys.executable, "-m", "coverage", "run", f"--rcfile={settings}", "--data-file=found"]
+    command += [*_pytest(folder, f"--junitxml={folder / 'found.xml'}"), *TESTS]
+    environment = _environment(folder, WORK / "kernels")
+    subprocess.run(command, cwd=folder, env=environment, check=True)
+    data = CoverageData(str(folder / "found"))
+    data.read()
+    tests = _times(folder / "found.xml")
+    for file in data.measured_files():
+        name = str(Path(file).relative_to(folder))
+        for line, contexts in data.contexts_by_lineno(file).items():
+            for context in filter(None, contexts):
+                tests.setdefault(context, {"s": 1.0, "lines": {}})["lines"].setdefault(name, []).append(line)
+    kept.write_text(json.dumps({"key": key, "tests": tests}))
+    return tests
+
+
+def _files(place: Path) -> list[Path]:
+    return sorted(place.rglob("*.py")) if place.is_dir() else [place]
+
+
+def _times(report: Path) -> dict[str, dict[str, object]]:
+    tests: dict[str, dict[str, object]] = {}
+    for case in ET.parse(report).getroot().iter("testcase"):
+        name = f"{case.get('classname')}.{case.get('name', '').split('[')[0]}"
+        tests.setdefault(name, {"s": 0.0, "lines": {}})["s"] += float(case.get("time", 0))
+    return tests
+
+
+def _asked(mutant: Mutant, covered: dict[str, dict[str, object]]) -> list[str]:
+    """Tests that run the line, shortest first; for constants and compiled code, those that run a line of its file."""
+    of_file = {name: one for name, one in covered.items() if mutant.path in one["lines"]}
+    chosen = {name: one for name, one in of_file.items() if mutant.line in one["lines"][mutant.path]} or of_file
+    asked, spent_s = [], 0.0
+    for name in sorted(chosen, key=lambda name: chosen[name]["s"]):
+        spent_s += chosen[name]["s"]
+        if asked and spent_s > MOST_TESTS_S:
+            break
+        asked.append(name)
+    return [_address(name) for name in asked]
+
+
+def _address(context: str) -> str:
+    """A test as pytest calls it: tests.core.test_fit.test_x to tests/core/test_fit.py::test_x."""
+    module, function = context.rsplit(".", 1)
+    return f"{module.replace('.', '/')}.py::{function}"
+
+
+def _tried(drawn: list[Mutant], copies: list[Path], covered: dict[str, dict[str, object]]) -> list[dict[str, object]]:
+    free: Queue[Path] = Queue()
+    for folder in copies:
+        free.put(folder)
+
+    def one(mutant: Mutant) -> dict[str, object]:
+        folder = free.get()
+        try:
+            started = time.monotonic()
+            is_noticed = _is_noticed(mutant, folder, _asked(mutant, covered))
+            verdict = "noticed" if is_noticed else "NOT NOTICED"
+            print(
+                f"{verdict} {time.monotonic() - started:5.1f} s {mutant.path}:{mutant.line} {mutant.becomes}",
+                flush=True,
+            )
+            return {"mutant": asdict(mutant), "is_noticed": is_noticed}
+        finally:
+            free.put(folder)
+
+    with ThreadPoolExecutor(len(copies)) as pool:
+        return list(pool.map(one, drawn))
+
+
+def _is_noticed(mutant: Mutant, folder: Path, tests: list[str]) -> bool:
+    if not tests:
+        return False
+    file, kernels = folder / mutant.path, WORK / "kernels"
+    text = (ROOT / mutant.path).read_text()
+    if "numba" in text:
+        # A kernel that is kept does not know that one it calls has changed: all are compiled anew.
+        kernels = folder / "kernels"
+        shutil.rmtree(kernels, ignore_errors=True)
+    file.write_text(mutate_code(text, get_operator(f"core/{mutant.operator}")(), mutant.occurrence))
+    try:
+        command = [sys.executable, *_pytest(folder), *tests]
+        done = subprocess.run(
+            command,
+            cwd=folder,
+            env=_environment(folder, kernels),
+            capture_output=True,
+            timeout=4 * MOST_TESTS_S,
+            check=False,
+        )
+    except subprocess.TimeoutExpired:
+        return True
+    finally:
+        file.write_text(text)
+    return done.returncode != 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))
