@@ -24,5 +24,6 @@ export default [
       "prefer-const": "error",
     },
   },
+  { files: ["tests/**"], languageOptions: { globals: globals.node } },
   { files: ["**/lib/capture.js"], languageOptions: { globals: globals.audioWorklet } },
 ];

@@ -48,6 +48,15 @@ def _each_recording_is_heard_once():
         yield
 
 
+@pytest.fixture(scope="module")
+def scripts():
+    """Calls what the pages' own modules export: ``scripts("lib/units.js")("signed", -1.0)``."""
+    from js.node import node_modules
+
+    with node_modules() as module:
+        yield module
+
+
 @pytest.fixture
 def listener(tmp_path):
     """A loopback server that would hand out a sound; the paths that were asked for."""
@@ -190,7 +199,7 @@ def signed_in(client, account):
 def _stage(item):
     """1 for what says within two minutes that a change is broken, 3 for what drives a browser, 2 for all others."""
     place = item.path.relative_to(item.config.rootpath / "tests").parts[0]
-    return {"test_house_rules.py": 1, "core": 1, "browser": 3}.get(place, 2)
+    return {"test_house_rules.py": 1, "core": 1, "js": 1, "browser": 3}.get(place, 2)
 
 
 @pytest.hookimpl(trylast=True)

@@ -21,7 +21,7 @@ CHECKS = {
 
 SCRIPT_CHECKS = {
     "layout": ["prettier", "--log-level", "warn", "--check", "src/recitant_web/static/js", "tests/**/*.js", "*.mjs"],
-    "style": ["eslint", "src/recitant_web/static/js"],
+    "style": ["eslint", "src/recitant_web/static/js", "tests"],
 }
 
 

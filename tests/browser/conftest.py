@@ -1,19 +1,14 @@
 """A real browser on a live server, signed in, with a recorder between the page and its loudspeaker."""
 
 import os
-from pathlib import Path
-from urllib.parse import urlsplit
 
 import numpy as np
 import pytest
 from playwright.sync_api import sync_playwright
 
-import recitant_web
 from conftest import make_programme, wav_bytes
 from signals import sine
 
-CASES = Path(__file__).parent
-STATIC = Path(recitant_web.__file__).parent / "static"
 RECORDER = """
 (() => {
   const code = `registerProcessor("recorder", class extends AudioWorkletProcessor {
@@ -59,31 +54,6 @@ def chromium(tmp_path_factory):
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
         yield browser
         browser.close()
-
-
-@pytest.fixture
-def scripts(chromium):
-    """Runs functions of the pages' own modules in an empty page: no server, no programme.
-
-    ``scripts(path)(name, *arguments)`` calls what the module at an address exports; a file of cases beside the tests
-    stands at ``/cases/``.
-    """
-    context = chromium.new_context()
-
-    def serve(route):
-        path = urlsplit(route.request.url).path
-        if path == "/":
-            route.fulfill(body="<!doctype html>", content_type="text/html")
-        else:
-            folder = CASES if path.startswith("/cases/") else STATIC
-            route.fulfill(path=folder / path.split("/", 2)[2], content_type="text/javascript")
-
-    context.route("**/*", serve)
-    page = context.new_page()
-    page.goto("http://scripts.test/")
-    call = "async ([path, name, given]) => { const m = await import(path); return (m.cases ?? m)[name](...given); }"
-    yield lambda path: lambda name, *given: page.evaluate(call, [path, name, list(given)])
-    context.close()
 
 
 @pytest.fixture

@@ -9,7 +9,7 @@ import { Waves } from "../lib/waves.js";
 import { newActions } from "./actions.js";
 import { watchRevision } from "../lib/moved.js";
 import { newApi } from "../lib/api.js";
-import { keepingFocus, isTyping } from "../lib/dom.js";
+import { keepingFocus } from "../lib/dom.js";
 import { menuButton } from "../lib/menu.js";
 import { newEditQueue } from "../lib/edits.js";
 import { applyEdit } from "./drawn.js";
@@ -25,6 +25,7 @@ import { showClip, showHistory, showMarkers, showTable } from "./panel.js";
 import { Picture } from "../lib/picture.js";
 import { newTakeActions } from "./takes.js";
 import { bindTrackList, newTimeActions, showTime } from "./time.js";
+import { isTyping } from "../lib/typing.js";
 
 const page = document.getElementById("arrange");
 const canvas = document.getElementById("timeline");

@@ -1,11 +1,12 @@
 // The heads of the staves and the table of clips, as text: everything the canvases show is here too.
 
 import { signed } from "../lib/units.js";
-import { button, isTyping, make } from "../lib/dom.js";
+import { button, make } from "../lib/dom.js";
 import { gainInput } from "../lib/fields.js";
 import { newWindowedBody } from "../lib/windowed.js";
 import { clipsByTime, duckOf, staveOf } from "./model.js";
 import { kindOf } from "../lib/roles.js";
+import { isTyping } from "../lib/typing.js";
 
 // All clips as a table, in a box that can be opened; the rows in view are built, and only while it is open.
 export function newClipTable({ table, model, setGain, select }) {

@@ -2,7 +2,7 @@
 
 import { clock, signed, timecode } from "../lib/units.js";
 import { newApi } from "../lib/api.js";
-import { isTyping, keepingFocus, setText } from "../lib/dom.js";
+import { keepingFocus, make, setText } from "../lib/dom.js";
 import { fitCanvas, themeOf } from "../lib/canvas.js";
 import { newEditQueue } from "../lib/edits.js";
 import { newFollower } from "../lib/follow.js";
@@ -12,6 +12,7 @@ import { Player } from "../lib/player.js";
 import { newAfterPress } from "../lib/pressed.js";
 import { kindOf } from "../lib/roles.js";
 import { newHeard, newThrough } from "../lib/through.js";
+import { isTyping } from "../lib/typing.js";
 import { showVerdict } from "../lib/verdict.js";
 import { bindHorizon, bindKeys, bindScore } from "./control.js";
 import { paintHorizon, shapeOfHorizon } from "./marks/horizon.js";
@@ -147,8 +148,8 @@ const follow = newFollower({
   adopt: take,
 });
 
-const { contours: url } = desk.dataset;
-const loadContours = newContours({ api, url, model, width: () => score.width, onLoad: draw, onFault: say });
+const contours = { api, url: desk.dataset.contours, model, width: () => score.width, onLoad: draw, onFault: say };
+const loadContours = newContours(contours);
 
 let scrollTimer = null;
 function moveView(view) {
@@ -324,8 +325,7 @@ const actions = {
   redo: () => edit((state) => (state.redo ? { kind: "redo" } : null)),
 };
 
-const playhead = Object.assign(document.createElement("div"), { className: "playhead" });
-const horizonHead = Object.assign(document.createElement("div"), { className: "playhead thin" });
+const [playhead, horizonHead] = ["playhead", "playhead thin"].map((className) => make("div", { className }));
 stavesBox.append(playhead);
 horizonCanvas.parentElement.append(horizonHead);
 

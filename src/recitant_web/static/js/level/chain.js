@@ -1,6 +1,6 @@
 // The chain of what is chosen: its processors as tabs, the chosen one's picture and values, and how hard it works.
 
-import { button, isTyping, make } from "../lib/dom.js";
+import { button, make } from "../lib/dom.js";
 import { signed } from "../lib/units.js";
 import { chainOf, chosenIds, dropOthersView, nameOf, valueOf, withCurve, withValue } from "./model.js";
 import { bandsOf, bindBands } from "./bands.js";
@@ -9,6 +9,7 @@ import { askReplace } from "./replace.js";
 import { showTabs } from "./tabs.js";
 import { moveCurves, moveNow, reductionPlot, spectrumPlot, staticPlot } from "./plots.js";
 import { showFields } from "./values.js";
+import { isTyping } from "../lib/typing.js";
 
 const WIDTH = 460;
 const PLOT_HEIGHT = 164;

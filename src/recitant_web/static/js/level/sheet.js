@@ -1,10 +1,11 @@
 // The sheet of all clips: the rows in view, kept while nothing of them changes; choosing, typing, keys.
 
-import { button, isTyping, make } from "../lib/dom.js";
+import { button, make } from "../lib/dom.js";
 import { gainText, signed, timecode } from "../lib/units.js";
 import { newWindowedBody } from "../lib/windowed.js";
 import { COLUMNS, distanceOf, isOff, rowsShown } from "./model.js";
 import { kindOf } from "../lib/roles.js";
+import { isTyping } from "../lib/typing.js";
 
 const MOST_BAR_LU = 12;
 

@@ -1,7 +1,7 @@
 // The Level page: holds the sheet, the stave, the chain, the player and the server together.
 
 import { newApi } from "../lib/api.js";
-import { isTyping, keepingFocus, setText } from "../lib/dom.js";
+import { keepingFocus, setText } from "../lib/dom.js";
 import { newEditQueue } from "../lib/edits.js";
 import { newFollower } from "../lib/follow.js";
 import { gainText, timecode } from "../lib/units.js";
@@ -20,6 +20,7 @@ import { chainOf, chosenIds, isOff, newModel, rowOf } from "./model.js";
 import { newRide } from "./ride.js";
 import { newSheet } from "./sheet.js";
 import { newStrip } from "./strip.js";
+import { isTyping } from "../lib/typing.js";
 
 const page = document.getElementById("level");
 const theme = themeOf(document.documentElement);

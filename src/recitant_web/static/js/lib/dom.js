@@ -17,26 +17,6 @@ export function button(text, onPress, properties = {}) {
   return element;
 }
 
-// Whether somebody is in the middle of typing into a field of this box: it is not rebuilt under the hand.
-export function isTyping(box) {
-  const active = document.activeElement;
-  return Boolean(active && box.contains(active) && active.dataset.isTyped);
-}
-document.addEventListener("input", (event) => {
-  if (event.target.matches("input:not([type=range]):not([type=checkbox]), textarea"))
-    event.target.dataset.isTyped = "1";
-});
-document.addEventListener(
-  "change",
-  (event) => {
-    delete event.target.dataset.isTyped;
-  },
-  true,
-);
-document.addEventListener("focusout", (event) => {
-  delete event.target.dataset.isTyped;
-});
-
 // Rebuild a box; what had the focus has it again where it is still there.
 export function keepingFocus(box, rebuild) {
   const active = document.activeElement;

@@ -1,5 +1,5 @@
-// Figures and times as people read them. Mirrors recitant_io.words and recitant_core.units.timecode; the same
-// tests hold both (tests/browser/test_units_mirror.py).
+// Figures and times as people read them. Mirrors recitant_words.sentences and recitant_core.units.timecode; the same
+// tests hold both (tests/js/test_units_mirror.py).
 
 export const RATE_HZ = 48000;
 

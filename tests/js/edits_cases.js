@@ -1,9 +1,9 @@
 // Cases of the edit queue and of what the pages draw before the server has answered.
 
-import * as arranged from "/static/js/arrange/drawn.js";
-import * as balanced from "/static/js/balance/drawn.js";
-import { newEditQueue } from "/static/js/lib/edits.js";
-import { patched } from "/static/js/lib/patches.js";
+import * as arranged from "../../src/recitant_web/static/js/arrange/drawn.js";
+import * as balanced from "../../src/recitant_web/static/js/balance/drawn.js";
+import { newEditQueue } from "../../src/recitant_web/static/js/lib/edits.js";
+import { patched } from "../../src/recitant_web/static/js/lib/patches.js";
 
 const wait = (ms) => new Promise((resolve) => setTimeout(resolve, ms));
 

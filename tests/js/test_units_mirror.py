@@ -9,10 +9,10 @@ from recitant_core.units.timecode import FRAME_RATES, samples_from_timecode, tim
 from recitant_words.sentences import gain_text, signed
 
 
-@pytest.fixture
+@pytest.fixture(scope="module")
 def units(scripts):
     """Calls a function of units.js with many argument lists."""
-    call = scripts("/static/js/lib/units.js")
+    call = scripts("lib/units.js")
     return lambda name, calls: [call(name, *given) for given in calls]
 
 

@@ -1,10 +1,10 @@
-// What tests/browser/test_balance_modules.py asks of the Balance page's own modules; each case returns data.
+// What tests/js/test_balance_modules.py asks of the Balance page's own modules; each case returns data.
 
-import { moveEdge } from "/static/js/balance/clearance.js";
-import * as drawn from "/static/js/balance/drawn.js";
-import * as scale from "/static/js/balance/scale.js";
-import * as layout from "/static/js/balance/score.js";
-import * as model from "/static/js/balance/model.js";
+import { moveEdge } from "../../src/recitant_web/static/js/balance/clearance.js";
+import * as drawn from "../../src/recitant_web/static/js/balance/drawn.js";
+import * as scale from "../../src/recitant_web/static/js/balance/scale.js";
+import * as layout from "../../src/recitant_web/static/js/balance/score.js";
+import * as model from "../../src/recitant_web/static/js/balance/model.js";
 
 const WIDTH = 834; // 800 pixels of time beside the gutter
 const SECOND = 48000;

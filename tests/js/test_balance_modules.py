@@ -14,10 +14,10 @@ POINTS = (
 )
 
 
-@pytest.fixture
+@pytest.fixture(scope="module")
 def run(scripts):
     """Runs a case of balance_cases.js."""
-    return scripts("/cases/balance_cases.js")
+    return scripts("balance_cases.js")
 
 
 def test_the_line_that_is_drawn_is_the_line_that_sounds(run):

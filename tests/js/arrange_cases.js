@@ -1,9 +1,9 @@
-// What tests/browser/test_arrange_modules.py asks of the page's own modules; each case gets its argument and returns data.
+// What tests/js/test_arrange_modules.py asks of the page's own modules; each case gets its argument and returns data.
 
-import * as curve from "/static/js/arrange/marks/curve.js";
-import * as timeline from "/static/js/arrange/scene.js";
-import * as model from "/static/js/arrange/model.js";
-import { levelFor } from "/static/js/lib/waves.js";
+import * as curve from "../../src/recitant_web/static/js/arrange/marks/curve.js";
+import * as timeline from "../../src/recitant_web/static/js/arrange/scene.js";
+import * as model from "../../src/recitant_web/static/js/arrange/model.js";
+import { levelFor } from "../../src/recitant_web/static/js/lib/waves.js";
 
 const NO_FADE = [0, "equal-power"];
 const clip = (id, start, length, more = {}) => ({
@@ -37,8 +37,8 @@ export const cases = {
       const kept = clip("1", was.start, was.length, { in: was.in, curve: was.curve });
       const page = model.newModel(state([kept]));
       page.gesture = { kind, by, byTracks: 0, ids: new Set(["1"]), isGrabbed: () => true };
-      const { start, in: from, length, curve } = model.effective(page, kept);
-      return { start, in: from, length, curve };
+      const shown = model.effective(page, kept);
+      return { start: shown.start, in: shown.in, length: shown.length, curve: shown.curve };
     }),
   snapped: (wanted) => {
     const places = [

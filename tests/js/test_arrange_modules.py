@@ -12,10 +12,10 @@ SECOND = 48_000
 LENGTHS = {"s": 60 * SECOND}
 
 
-@pytest.fixture
+@pytest.fixture(scope="module")
 def run(scripts):
     """Runs a case of arrange_cases.js."""
-    return scripts("/cases/arrange_cases.js")
+    return scripts("arrange_cases.js")
 
 
 def _data(clip):

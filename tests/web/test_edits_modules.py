@@ -9,10 +9,10 @@ from recitant_web.shared.patches import patch_between
 SECOND = 48_000
 
 
-@pytest.fixture
+@pytest.fixture(scope="module")
 def run(scripts):
     """Runs a case of edits_cases.js."""
-    return scripts("/cases/edits_cases.js")
+    return scripts("edits_cases.js")
 
 
 def test_presses_are_carried_out_in_order_each_from_what_stands_there(run):
