@@ -1,4 +1,4 @@
-"""The log of edits as a state machine: whatever is pressed in whatever order, every step leads to the rows it led to before.
+"""The log of edits as a state machine: in whatever order, every step leads to the rows that it led to before.
 
 The model is small: rows after each step in force, steps that were undone, rows kept by versions. What hypothesis finds
 it shortens to the fewest presses.
