@@ -37,7 +37,7 @@ OTHERS = (
     *("ReplaceTrueWithFalse", "ReplaceFalseWithTrue", "ReplaceAndWithOr", "ReplaceOrWithAnd"),
     *("ReplaceBreakWithContinue", "ReplaceContinueWithBreak", "ZeroIterationForLoop"),
 )
-MOST_TESTS_S = 90.0
+MOST_TESTS_S = 60.0
 """Of the tests that run a line, the shortest ones that take so long together are asked."""
 
 
@@ -235,7 +235,7 @@ def _is_noticed(mutant: Mutant, folder: Path, tests: list[str]) -> bool:
     if not tests:
         return False
     file, kernels = folder / mutant.path, WORK / "kernels"
-    text = (ROOT / mutant.path).read_text()
+    text = file.read_text()
     if "numba" in text:
         # A kernel that is kept does not know that one it calls has changed: all are compiled anew.
         kernels = folder / "kernels"
