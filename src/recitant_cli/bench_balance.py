@@ -11,7 +11,7 @@ from recitant_core.balance.first_balance import first_balance
 from recitant_core.balance.first_balance_values import Choices, Material
 from recitant_core.balance.stem_meter import exact_energies
 from recitant_core.delivery.catalogue import spec_by_id
-from recitant_core.render.following import follow
+from recitant_core.render.ducking_update import follow
 from recitant_core.render.scene import rendered_clearance_lu, scene_of
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.timeline.model import Clip, Duck, Plan, Role, Track

@@ -14,7 +14,7 @@ from typing import Final
 
 import numpy as np
 
-from recitant_core.dsp.kweighting import HOPS_PER_SECOND, KState, k_energies, k_pairs
+from recitant_core.dsp.kweighting import KState, k_energies, k_pairs
 from recitant_core.ports import Progress, SampleSource, no_progress
 from recitant_core.render.chains import sounding
 from recitant_core.render.laid import Sources
@@ -23,7 +23,7 @@ from recitant_core.render.tracks import add_track, track_identity
 from recitant_core.timeline.model import Clip, Track
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.channels import STEREO, ChannelLayout
-from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.clock import HOPS_PER_SECOND, RATE_HZ, SampleSpan
 
 SEGMENT_HOPS: Final = SEGMENT_SAMPLES * HOPS_PER_SECOND // RATE_HZ
 _LEAD_SAMPLES: Final = RATE_HZ // 2  # for the weighting to settle
@@ -32,7 +32,7 @@ _KEPT: Final = 2_000
 
 
 @dataclass
-class Budget:
+class TimeBudget:
     """How long rendering may take before what is missing is left for later."""
 
     seconds: float | None
@@ -59,7 +59,7 @@ class Budget:
 
 
 def chained_energy(
-    folder: Path | None, source: SampleSource, clips: Sequence[Clip], recorded: FloatArray, budget: Budget
+    folder: Path | None, source: SampleSource, clips: Sequence[Clip], recorded: FloatArray, budget: TimeBudget
 ) -> FloatArray:
     """Energies of a recording through the one chain that these clips share, where they use it; as ``recorded`` is.
 
@@ -95,7 +95,7 @@ def chained_energy(
 
 
 def chained_track_energy(
-    folder: Path | None, track: Track, sources: Sources, estimated: FloatArray, budget: Budget
+    folder: Path | None, track: Track, sources: Sources, estimated: FloatArray, budget: TimeBudget
 ) -> FloatArray:
     """Energies of a track through its chain and ride, before its fader: float64 (hops,).
 

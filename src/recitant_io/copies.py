@@ -16,14 +16,13 @@ from scipy.signal import correlate
 from recitant_core.delivery.judge import State, Verdict, judge
 from recitant_core.delivery.spec import Spec
 from recitant_core.delivery.trial import Rendered
-from recitant_core.dsp.kweighting import HOPS_PER_SECOND
 from recitant_core.measure.meter import MeterState, Readings, feed_meter, hop_energy, read_meter
 from recitant_core.ports import Progress, no_progress
 from recitant_core.render.mix import mastered_segments
 from recitant_core.timeline.model import Master, Plan
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.channels import layout_from_count
-from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.clock import HOPS_PER_SECOND, RATE_HZ
 from recitant_core.units.level import finite
 from recitant_io.codecs import Codec, decoded_blocks, encode
 from recitant_io.labels import Labels
@@ -271,7 +270,7 @@ def write_proved(plan: Plan, known: Rendered, spec: Spec, copy: Copy, progress: 
         written = proved(plan, known, spec, copy, passed.went_in(), master, n_tries)
         if n_tries == 1:
             went_in, n_channels = written.mix.readings, plan.layout.n_channels
-            is_on_target = judge(went_in, spec, n_channels, _moved(known, went_in)).findings[0].state is not State.FAIL
+            is_on_target = judge(went_in, spec, n_channels, _moved(known, went_in)).checks[0].state is not State.FAIL
             most_gain_db = master.gain_db + (MOST_MORE_DB if is_on_target else 0.0)
             # A film may show less than the whole mix: its loudness is its own then.
             if abs(written.decoded.length_samples - length) > RATE_HZ:
@@ -340,7 +339,7 @@ def _set_again(master: Master, written: ProvedCopy, spec: Spec, most_gain_db: fl
     if over_db > 0.0:
         ceiling_dbtp = spec.max_true_peak_dbtp if master.ceiling_dbtp is None else master.ceiling_dbtp
         master = replace(master, ceiling_dbtp=ceiling_dbtp - over_db - _UNDER_DB)
-    loudness = written.verdict.findings[0]
+    loudness = written.verdict.checks[0]
     # Limited, loudness follows the gain by less than one for one.
     if loudness.state is State.FAIL:
         master = replace(master, gain_db=min(most_gain_db, master.gain_db - _MORE * loudness.miss))

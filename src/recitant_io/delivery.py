@@ -9,8 +9,8 @@ from types import MappingProxyType
 
 from recitant_core.balance.stem_meter import StemMeter
 from recitant_core.delivery.delivered import Delivered, MissedFile, Order, WrittenFile
+from recitant_core.delivery.downmix import FoldedPeak, folded, folded_segment
 from recitant_core.delivery.fit import Fit, fit
-from recitant_core.delivery.folding import FoldedPeak, folded, folded_segment
 from recitant_core.delivery.quality import Look, dropout_look, length_look
 from recitant_core.delivery.trial import MixStore, Rendered, render_once
 from recitant_core.errors import MediaError, PlanError, RecitantError
@@ -19,7 +19,7 @@ from recitant_core.render.laid import Sources
 from recitant_core.render.mix import MasteredSegment, MixedSegment, mixed_segments
 from recitant_core.render.scene import talk_clearance_lu
 from recitant_core.timeline.model import Master, Plan
-from recitant_core.timeline.speaking import Talk
+from recitant_core.timeline.speech import Talk
 from recitant_core.units.channels import MONO
 from recitant_core.units.threads import at_once, results_at_once
 from recitant_io.conform import file_hash

@@ -15,17 +15,17 @@ from recitant_core.intake.findings import Finding
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU
 from recitant_core.ports import SampleSource
 from recitant_core.processors.model import active
+from recitant_core.render.ducking_update import follow
 from recitant_core.render.estimate import chained_track_key, track_energies
-from recitant_core.render.following import follow
 from recitant_core.render.scene import scene_of
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.timeline.model import Clip, Plan
-from recitant_core.timeline.speaking import Talk, talk_in_programme
+from recitant_core.timeline.speech import Talk, talk_in_programme
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ
 from recitant_io.bands import band_energies
-from recitant_io.chained import Budget, chained_energy, chained_track_energy
+from recitant_io.chained import TimeBudget, chained_energy, chained_track_energy
 from recitant_io.conform import folded
 from recitant_io.plan_file import LoadedPlan
 from recitant_io.speech import speech_spans
@@ -67,7 +67,7 @@ def talk_of(loaded: LoadedPlan) -> Talk:
 
 def plan_energies(loaded: LoadedPlan) -> dict[str, FloatArray]:
     """10 ms energies of every recording of a plan, plain and through chains of its clips, and of chained tracks."""
-    plan, whole = loaded.plan, Budget(None)
+    plan, whole = loaded.plan, TimeBudget(None)
     energies = {key: source_hop_energies(source) for key, source in loaded.sources.items()}
     clips: dict[str, list[Clip]] = {}
     for track in plan.tracks:
@@ -85,7 +85,7 @@ def chained_tracks(
     plan: Plan,
     sources: Mapping[str, SampleSource],
     energies: dict[str, FloatArray],
-    budget: Budget,
+    budget: TimeBudget,
 ) -> dict[str, FloatArray]:
     """Energies of every track that has a chain, through it and before its fader, by chained_track_key."""
     through_chains = [track for track in plan.tracks if active(track.chain) and track.in_mix]

@@ -13,7 +13,7 @@ from recitant_core.delivery.form import Channels
 from recitant_core.delivery.names import file_name, require_apart
 from recitant_core.errors import PlanError, RangeError
 from recitant_core.timeline.model import Plan
-from recitant_core.timeline.speaking import Talk
+from recitant_core.timeline.speech import Talk
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.timecode import samples_from_timecode
 from recitant_io.codecs import CODECS, checked_bit_rate, codec_by_name

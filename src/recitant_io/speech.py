@@ -8,11 +8,10 @@ import numpy as np
 import soxr
 from scipy.ndimage import maximum_filter1d
 
-from recitant_core.dsp.kweighting import HOPS_PER_SECOND
 from recitant_core.ports import Progress, SampleSource, no_progress
 from recitant_core.speech.activity import SpeechSpan, energy_probability, spans_from_probabilities
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.clock import HOPS_PER_SECOND, RATE_HZ
 
 _MODEL_RATE_HZ = 16_000
 _WINDOW = 512

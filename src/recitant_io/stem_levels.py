@@ -1,4 +1,4 @@
-"""Energies of rendered stems and the outline of their mix, kept under the hash of what makes their sound; losing them
+"""Energies of rendered stems and the summary of their mix, kept under the hash of what makes their sound; losing them
 loses time only."""
 
 import uuid
@@ -7,7 +7,7 @@ from typing import Final
 
 import numpy as np
 
-from recitant_core.delivery.outline import MixOutline
+from recitant_core.delivery.summary import MixSummary
 from recitant_core.timeline.model import Role
 from recitant_core.units.arrays import FloatArray
 from recitant_io.storage import storage_errors
@@ -18,8 +18,8 @@ MOST_KEPT: Final = 48
 _OUTLINE: Final = ("mix-peaks", "mix-energy", "speech-blocks")
 
 
-def keep_stem_levels(folder: Path, key: str, stems: dict[Role, FloatArray], outline: MixOutline) -> None:
-    """Write the energies of every stem and the outline of the mix; the oldest of too many go.
+def keep_stem_levels(folder: Path, key: str, stems: dict[Role, FloatArray], summary: MixSummary) -> None:
+    """Write the energies of every stem and the summary of the mix; the oldest of too many go.
 
     Raises:
         StorageFull: no room.
@@ -29,7 +29,7 @@ def keep_stem_levels(folder: Path, key: str, stems: dict[Role, FloatArray], outl
         part = folder / f"{key}.{uuid.uuid4().hex}.part"
         with part.open("wb") as file:
             energies = {role.value: energy.astype(np.float32) for role, energy in stems.items()}
-            parts = (outline.peaks, outline.energy, outline.speech_blocks)
+            parts = (summary.peaks, summary.energy, summary.speech_blocks)
             energies |= {name: part.astype(np.float32) for name, part in zip(_OUTLINE, parts, strict=True)}
             np.savez(file, allow_pickle=False, **energies)
         part.replace(folder / f"{key}.npz")
@@ -48,10 +48,10 @@ def stem_levels(folder: Path, key: str) -> dict[Role, FloatArray] | None:
         return None
 
 
-def kept_outline(folder: Path, key: str) -> MixOutline | None:
-    """The outline of a mix; None where it is not kept."""
+def kept_summary(folder: Path, key: str) -> MixSummary | None:
+    """The summary of a mix; None where it is not kept."""
     try:
         with np.load(folder / f"{key}.npz") as found:
-            return MixOutline(*(found[name].astype(np.float64) for name in _OUTLINE))
+            return MixSummary(*(found[name].astype(np.float64) for name in _OUTLINE))
     except (OSError, ValueError, KeyError):
         return None

@@ -7,7 +7,7 @@ import numpy as np
 
 from recitant_core.ports import Progress, SampleSource, no_progress
 from recitant_core.render.mix import render_output
-from recitant_core.render.tracks import EVERYTHING, Heard
+from recitant_core.render.tracks import EVERYTHING, Audibility
 from recitant_core.speakers.encoder import Single
 from recitant_core.speakers.grouping import groups_of, voice_windows, with_speakers
 from recitant_core.timeline.model import Plan
@@ -124,7 +124,9 @@ def listening_chunks(alone: Rendered, spans: Sequence[SampleSpan]) -> list[Sampl
 
 def dialogue_alone(plan: Plan, sources: Mapping[str, SampleSource]) -> Rendered:
     """The narration and dialogue of a plan by themselves, as they sound in the mix."""
-    return _rendered(plan, sources, Heard(frozenset(track.track_id for track in plan.tracks if track.role.is_speech)))
+    return _rendered(
+        plan, sources, Audibility(frozenset(track.track_id for track in plan.tracks if track.role.is_speech))
+    )
 
 
 def whole_mix(plan: Plan, sources: Mapping[str, SampleSource]) -> Rendered:
@@ -132,7 +134,7 @@ def whole_mix(plan: Plan, sources: Mapping[str, SampleSource]) -> Rendered:
     return _rendered(plan, sources, EVERYTHING)
 
 
-def _rendered(plan: Plan, sources: Mapping[str, SampleSource], heard: Heard) -> Rendered:
+def _rendered(plan: Plan, sources: Mapping[str, SampleSource], heard: Audibility) -> Rendered:
     def render(span: SampleSpan) -> FloatArray:
         audio = render_output(plan, sources, span, heard)
         stereo = audio @ plan.layout.stereo_matrix().astype(np.float32)

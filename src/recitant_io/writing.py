@@ -117,8 +117,8 @@ class Writing:
             readings,
             tuple(self._files),
             history=curve,
-            heard=tuple(platform_results(known.outline, untouched, self._fit.trial.master)),
-            heard_as_balanced=tuple(platform_results(known.outline, untouched, Master())),
+            heard=tuple(platform_results(known.summary, untouched, self._fit.trial.master)),
+            heard_as_balanced=tuple(platform_results(known.summary, untouched, Master())),
         )
 
 

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from typing import Any, Final
 
 from recitant_core.balance.closeness import Cure, Diagnosis
-from recitant_core.gain.duck_rule import STARTING_POINTS
+from recitant_core.gain.duck_rule import DUCK_PRESETS
 from recitant_core.gain.ducking import CurveChange, Dip
 from recitant_core.measure.clearance import ClosePassage
 from recitant_core.units.clock import RATE_HZ
@@ -235,7 +235,7 @@ def live_words(deepest_db: float) -> str:
 
 def starting_points_data() -> list[dict[str, str]]:
     """Rules to begin from, with their names."""
-    return [{"name": name, "words": STARTING_POINT_WORDS[name]} for name in STARTING_POINTS]
+    return [{"name": name, "words": STARTING_POINT_WORDS[name]} for name in DUCK_PRESETS]
 
 
 STARTING_POINT_WORDS: Final = {

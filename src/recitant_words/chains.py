@@ -171,7 +171,7 @@ def kinds_data() -> list[dict[str, Any]]:
                     "name": p.name,
                     "label": parameter_label(kind.name, p.name),
                     "unit": p.unit,
-                    "plain": p.plain,
+                    "default": p.default,
                     "least": p.least,
                     "most": p.most,
                     "is_log": p.is_log,
@@ -199,5 +199,5 @@ def markdown_table() -> Iterator[str]:
             if p.name.startswith("band") and not p.name.startswith("band1_"):
                 continue
             limits = f"{' / '.join(p.choices)} | " if p.choices else f"{p.least:g} | {p.most:g}"
-            plain = p.plain if isinstance(p.plain, str) else f"{p.plain:g}"
+            plain = p.default if isinstance(p.default, str) else f"{p.default:g}"
             yield f"| {kind.name} | {kind.stage.value} | {p.name} | {p.unit} | {plain} | {limits} |"

@@ -69,7 +69,7 @@ def is_alignment_sure(confidence: float) -> bool:
     """Whether two recordings probably hold the same event.
 
     Args:
-        confidence: 0 to 1, see recitant_core.measure.likeness.align.
+        confidence: 0 to 1, see recitant_core.measure.similarity.align.
     """
     return confidence >= SURE_ALIGNMENT
 

@@ -14,8 +14,8 @@ import pytest
 
 from bench.pages import long_film, no_jobs  # noqa: F401  fixtures
 from recitant_io.machine import collect_rarely
-from recitant_web.desk.bridge.plans import plan_of
 from recitant_web.desk.edits.ducking import AddDuck
+from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.programme.models import Programme
 
 pytestmark = pytest.mark.django_db(transaction=True)

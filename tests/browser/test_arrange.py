@@ -10,7 +10,7 @@ from browser.conftest import place_of, recorded
 from conftest import wav_bytes
 from recitant_core.render.mix import render_output
 from recitant_core.units.clock import SampleSpan
-from recitant_web.desk.bridge.plans import plan_of, sources_of_plan
+from recitant_web.desk.mapping.plans import plan_of, sources_of_plan
 from recitant_web.desk.models import Clip, Track
 from recitant_web.library.actions import take_in
 from recitant_web.programme.models import Source

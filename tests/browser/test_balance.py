@@ -6,8 +6,8 @@ import pytest
 from browser.browser_help import box_of, settled
 from browser.conftest import place_of, recorded
 from recitant_core.render.mix import render_mix
-from recitant_core.render.tracks import EVERYTHING, Heard
-from recitant_web.desk.bridge.plans import plan_of, sources_of_plan
+from recitant_core.render.tracks import EVERYTHING, Audibility
+from recitant_web.desk.mapping.plans import plan_of, sources_of_plan
 from recitant_web.desk.models import Clip, Stem
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -110,7 +110,7 @@ def test_only_is_heard_at_once_and_leaves_the_mix(balance):
     tail = recorded(balance)[-16_000:-1_000]
     plan = plan_of(balance.film)
     tracks = frozenset(track.track_id for track in plan.tracks if track.role == "music")
-    music = _mix(balance.film, Heard(only_tracks=tracks))
+    music = _mix(balance.film, Audibility(only_tracks=tracks))
     at = place_of(tail, music)
     assert np.abs(music[at : at + len(tail)] - tail).max() < 1e-6
     balance.film.refresh_from_db()

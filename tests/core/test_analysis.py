@@ -7,7 +7,7 @@ import pytest
 
 from recitant_core.errors import EditRefused
 from recitant_core.processors.analysis import (
-    STARTING_POINTS,
+    CHAIN_PRESETS,
     hum_in,
     pauses,
     resonances,
@@ -82,7 +82,7 @@ def test_starting_points_follow_the_recording():
         chain = starting_point("voice-close", source, speech, span)
         thresholds.append(next(p for p in chain if p.kind == "compressor").number("threshold_dbfs"))
     assert thresholds[1] - thresholds[0] == pytest.approx(20.0, abs=0.3)
-    for name in set(STARTING_POINTS) - {"hum", "voice-boxy"}:
+    for name in set(CHAIN_PRESETS) - {"hum", "voice-boxy"}:
         chain = starting_point(name, loud, speech, span)
         assert np.isfinite(through_chain(chain, voice, 0)).all()
     with pytest.raises(EditRefused, match="not_measurable"):

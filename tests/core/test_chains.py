@@ -148,7 +148,7 @@ def test_what_is_taken_away_and_what_is_left_are_all_there_was():
     audio = programme(9, 2.0)
     for kind in ("equaliser", "gate", "compressor", "de-esser", "noise", "clicks", "high-pass"):
         left = through_chain((acting(kind),), audio, 0)
-        taken = through_chain((replace(acting(kind), gives_taken=True),), audio, 0)
+        taken = through_chain((replace(acting(kind), outputs_difference=True),), audio, 0)
         assert np.allclose(left + taken, audio, atol=2e-6)
 
 

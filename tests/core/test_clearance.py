@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from recitant_core.measure import clearance
-from recitant_core.measure.clearance import HOP_SAMPLES, clearance_lu, close_passages, speech_mask
-from recitant_core.units.clock import SampleSpan
+from recitant_core.measure.clearance import clearance_lu, close_passages, speech_mask
+from recitant_core.units.clock import HOP_SAMPLES, SampleSpan
 
 
 def level(db, hops):

@@ -9,7 +9,7 @@ from recitant_core.errors import PlanError
 from recitant_core.render.mix import render_output
 from recitant_core.timeline.excerpt import clips_alone, clips_named, excerpt, span_of_clips, talk_in
 from recitant_core.timeline.model import Clip, Plan, Role, Track
-from recitant_core.timeline.speaking import Spans, Talk
+from recitant_core.timeline.speech import Spans, Talk
 from recitant_core.units.clock import SampleSpan
 from signals import MemorySource, programme
 

@@ -11,8 +11,8 @@ import soxr
 from recitant_core.delivery.catalogue import CATALOGUE, spec_by_id
 from recitant_core.delivery.fit import FitState, fit
 from recitant_core.delivery.forecast import forecast
-from recitant_core.delivery.outline import STEP_SAMPLES, PeakOutline
 from recitant_core.delivery.squash import is_squashed, squash_cure
+from recitant_core.delivery.summary import STEP_SAMPLES, PeakSummary
 from recitant_core.delivery.trial import MixInMemory, render_once
 from recitant_core.timeline.model import Clip, Plan, Role, Track
 from signals import MemorySource, programme, steps
@@ -67,7 +67,7 @@ def test_the_forecast_agrees_with_the_fit(name):
         for louder_lu in (0.0, 4.0, 9.0):
             louder = replace(spec, target_lufs=spec.target_lufs + louder_lu, max_short_term_lufs=None)
             tried = fit(plan, known, louder)
-            told = forecast(known.outline, known.untouched.readings, louder, known.untouched.dialogue_lufs)
+            told = forecast(known.summary, known.untouched.readings, louder, known.untouched.dialogue_lufs)
             assert told.is_reached == (tried.state is FitState.REACHED)
             if not told.is_reached:
                 continue  # both say so; which of many gains comes nearest is nobody's figure
@@ -81,25 +81,25 @@ def test_the_forecast_agrees_with_the_fit(name):
 def test_a_loud_passage_in_a_short_form_is_foretold():
     plan, known = measured(steps((-34, 25), (-17, 5)))
     spec = spec_by_id("ebu-r128-s1")
-    told = forecast(known.outline, known.untouched.readings, spec, None)
+    told = forecast(known.summary, known.untouched.readings, spec, None)
     loudest = fit(plan, known, spec).trial.readings.max_short_term_lufs
     assert told.short_term_over_lu == pytest.approx(loudest - spec.max_short_term_lufs, abs=0.1) and not told.is_reached
 
 
 def test_silence_has_no_forecast():
     _, known = measured(np.zeros((S, 2), np.float32))
-    assert forecast(known.outline, known.untouched.readings, CATALOGUE[0], None) is None
+    assert forecast(known.summary, known.untouched.readings, CATALOGUE[0], None) is None
 
 
 def test_the_outline_holds_the_highest_sample_of_each_step_however_it_is_fed():
     audio = programme(5, 1.01)[: S + 100]
-    whole, parts = PeakOutline(), PeakOutline()
+    whole, parts = PeakSummary(), PeakSummary()
     whole.feed(audio)
     for first in range(0, len(audio), 10 * STEP_SAMPLES):
         parts.feed(audio[first : first + 10 * STEP_SAMPLES])
     assert np.array_equal(whole.peaks(), parts.peaks()) and len(whole.peaks()) == -(-len(audio) // STEP_SAMPLES)
     assert whole.peaks()[7] == np.abs(audio[7 * STEP_SAMPLES : 8 * STEP_SAMPLES]).max()
-    assert PeakOutline().peaks().shape == (0,)
+    assert PeakSummary().peaks().shape == (0,)
 
 
 @pytest.mark.parametrize(

@@ -137,7 +137,7 @@ def test_which_processors_go_in_lanes():
     curve = (("threshold_dbfs", (ValuePoint(0, -20.0), ValuePoint(9_000, -40.0))),)
     assert all(goes_in_lanes(processor) for chain in FORMS.values() for processor in chain)
     assert not goes_in_lanes(replace(Processor("gate"), curves=curve))
-    assert not goes_in_lanes(replace(Processor("gate"), gives_taken=True))
+    assert not goes_in_lanes(replace(Processor("gate"), outputs_difference=True))
     assert not goes_in_lanes(Processor("compressor").with_values(lookahead_ms=5.0))
     assert not goes_in_lanes(Processor("three-band"))
 

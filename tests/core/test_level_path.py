@@ -12,7 +12,7 @@ from recitant_core.gain.ducking import DuckPoint
 from recitant_core.gain.envelope import CurvePoint
 from recitant_core.render.level_path import WINDOW_SAMPLES, level_path
 from recitant_core.render.mix import render_output
-from recitant_core.render.tracks import Heard
+from recitant_core.render.tracks import Audibility
 from recitant_core.timeline.model import Clip, Duck, Master, Plan, Role, Track
 from recitant_core.units.channels import STEREO, Routing
 from recitant_core.units.clock import RATE_HZ, SampleSpan
@@ -47,7 +47,7 @@ DUCKS = {
 
 def rendered_lufs(plan, at_sample):
     span = SampleSpan(at_sample - WINDOW_SAMPLES // 2, WINDOW_SAMPLES).widen(RATE_HZ // 2, 0)
-    audio = render_output(plan, SOURCES, span, Heard(frozenset({"2"})))
+    audio = render_output(plan, SOURCES, span, Audibility(frozenset({"2"})))
     energy, _ = k_energies(audio, KState.at_rest(STEREO, RATE_HZ))
     return lufs_from_power(float(energy[-40:].sum()) / WINDOW_SAMPLES)
 

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from recitant_core.errors import EditRefused
 from recitant_core.gain.envelope import FadeShape
-from recitant_core.measure.likeness import Join
+from recitant_core.measure.similarity import Join
 from recitant_core.render.mix import render_mix
 from recitant_core.timeline.loops import JOIN_FADE_SAMPLES, join_of_clip, looped, shortened
 from recitant_core.timeline.model import Clip, Plan, Role, Track

@@ -9,14 +9,14 @@ from recitant_core.errors import PlanError
 from recitant_core.gain.duck_rule import DuckAim, DuckKind, DuckRule, levels_rule
 from recitant_core.gain.ducking import dips, points_db
 from recitant_core.interchange.plan_json import plan_from_data, plan_to_data
-from recitant_core.measure.clearance import HOP_SAMPLES, close_passages
-from recitant_core.render.following import follow
+from recitant_core.measure.clearance import close_passages
+from recitant_core.render.ducking_update import follow
 from recitant_core.render.scene import rendered_clearance_lu, scene_of
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.timeline.model import Clip, Duck, Plan, Role, Track
-from recitant_core.timeline.speaking import narrated_over, speech_in_programme
+from recitant_core.timeline.speech import narrated_over, speech_in_programme
 from recitant_core.units.channels import MONO
-from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.clock import HOP_SAMPLES, RATE_HZ, SampleSpan
 
 S = RATE_HZ
 

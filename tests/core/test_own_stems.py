@@ -10,8 +10,8 @@ import pytest
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.gain.duck_rule import levels_rule
 from recitant_core.interchange.plan_json import plan_from_data, plan_to_data
+from recitant_core.render.ducking_update import follow
 from recitant_core.render.estimate import stem_energies
-from recitant_core.render.following import follow
 from recitant_core.render.mix import render_mix, render_stems
 from recitant_core.render.scene import scene_of
 from recitant_core.speech.activity import SpeechSpan

@@ -21,7 +21,7 @@ def known_of(audio):
 
 
 def results(known, master=None):
-    found = platform_results(known.outline, known.untouched.readings, master or Master())
+    found = platform_results(known.summary, known.untouched.readings, master or Master())
     return {one.platform: one for one in found}
 
 
@@ -61,7 +61,7 @@ def test_a_delivery_is_heard_through_its_own_master_first():
 def test_silence_is_nothing_to_hear():
     _, known = known_of(np.zeros((48_000, 2), np.float32))
     assert {one.heard_lufs for one in results(known).values()} == {None}
-    short = replace(known.outline, energy=np.zeros(3), peaks=np.zeros(6))
+    short = replace(known.summary, energy=np.zeros(3), peaks=np.zeros(6))
     assert platform_results(short, readings_from(np.zeros(3), 0.0, 0.0), Master())[0].heard_lufs is None
 
 

@@ -66,10 +66,10 @@ def rendered(audio):
 def test_what_is_heard_through_a_platform_is_as_loud_as_its_figures_say(platform):
     audio = programme(5, 20.0)
     known = rendered(audio)
-    gain = platform_gain(platform, known.outline, known.untouched.readings, Master())
+    gain = platform_gain(platform, known.summary, known.untouched.readings, Master())
     silence = [np.zeros((n, 2), np.float32) for n in (BEFORE_SAMPLES, AFTER_SAMPLES)]
     heard = through_platform(np.concatenate([silence[0], audio, silence[1]]), gain)
-    found = platform_results(known.outline, known.untouched.readings, Master())[PLATFORMS.index(platform)]
+    found = platform_results(known.summary, known.untouched.readings, Master())[PLATFORMS.index(platform)]
     assert measure(heard, STEREO).integrated_lufs == pytest.approx(found.heard_lufs, abs=0.3)
     assert measure(audio, STEREO).integrated_lufs + gain.heard_db == pytest.approx(found.heard_lufs, abs=0.1)
 

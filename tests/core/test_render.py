@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from oracles import slow_mix
 from recitant_core.gain.envelope import CurvePoint
 from recitant_core.render.mix import render_heard, render_mix, render_output, render_segments, render_stems
-from recitant_core.render.tracks import Heard
+from recitant_core.render.tracks import Audibility
 from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
 from recitant_core.units.clock import SampleSpan
 from signals import MemorySource, programme
@@ -65,7 +65,7 @@ def test_what_is_heard_comes_with_its_stems(ceiling_dbtp):
     assert np.array_equal(output, render_output(plan, SOURCES, span)) and list(stems) == list(plan.roles)
     louder = 10 ** (12.0 / 20)
     assert np.allclose(sum(stems.values()), render_mix(plan, SOURCES, span) * louder, atol=1e-6)
-    only = render_heard(plan, SOURCES, span, Heard(frozenset({"2"})))[1]
+    only = render_heard(plan, SOURCES, span, Audibility(frozenset({"2"})))[1]
     assert np.abs(only[Role.MUSIC]).max() > 0.0 and not only.get(Role.DIALOGUE, np.zeros(1)).any()
 
 
@@ -97,6 +97,6 @@ def test_mono_in_the_middle_is_as_loud_as_alone():
 
 
 def test_mute_and_only_are_heard_and_change_no_plan():
-    only = render_mix(PLAN, SOURCES, PLAN.span, Heard(only_tracks=frozenset({"2"})))
-    rest = render_mix(PLAN, SOURCES, PLAN.span, Heard(muted_tracks=frozenset({"2"})))
+    only = render_mix(PLAN, SOURCES, PLAN.span, Audibility(only_tracks=frozenset({"2"})))
+    rest = render_mix(PLAN, SOURCES, PLAN.span, Audibility(muted_tracks=frozenset({"2"})))
     assert np.allclose(only + rest, render_mix(PLAN, SOURCES, PLAN.span), atol=1e-6)

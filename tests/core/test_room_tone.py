@@ -16,7 +16,7 @@ from recitant_core.timeline.room_tone import (
     tone_stretch,
     with_room_tone,
 )
-from recitant_core.timeline.speaking import speech_of_clip
+from recitant_core.timeline.speech import speech_of_clip
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 
 

@@ -84,8 +84,8 @@ def test_quantising_holds_full_scale_and_silence():
 def test_a_verdict_names_every_figure():
     readings = Readings(-21.4, 8.2, -15.0, -17.0, -0.4, -1.0)
     verdict = judge(readings, spec_by_id("ebu-r128-s1"))
-    states = {finding.key: finding.state for finding in verdict.findings}
-    misses = {finding.key: finding.miss for finding in verdict.findings}
+    states = {finding.key: finding.state for finding in verdict.checks}
+    misses = {finding.key: finding.miss for finding in verdict.checks}
     assert states["integrated_lufs"] is states["true_peak_dbtp"] is states["max_short_term_lufs"] is State.FAIL
     assert misses["integrated_lufs"] == pytest.approx(1.1)
     assert misses["true_peak_dbtp"] == pytest.approx(0.6)

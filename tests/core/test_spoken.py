@@ -17,7 +17,7 @@ from recitant_core.delivery.trial import MixInMemory, render_once
 from recitant_core.measure.clearance import close_passages, least_clearance_lu
 from recitant_core.render.scene import talk_clearance_lu
 from recitant_core.timeline.model import Clip, Plan, Role, Track
-from recitant_core.timeline.speaking import Spans, Talk
+from recitant_core.timeline.speech import Spans, Talk
 from recitant_core.units.clock import SampleSpan
 from signals import MemorySource, sine
 
@@ -53,7 +53,7 @@ def test_a_specification_about_dialogue_is_fitted_over_speech_and_both_figures_a
     known = render_once(PLAN, SOURCES, MixInMemory(), speech=TALK)
     found = fit(PLAN, known, spec)
     assert found.state is FitState.REACHED and found.verdict.is_passed
-    figures = {finding.key: finding for finding in found.verdict.findings}
+    figures = {finding.key: finding for finding in found.verdict.checks}
     assert figures["dialogue_lufs"].measured == pytest.approx(spec.target_lufs, abs=0.1)
     assert figures["dialogue_stem_lufs"].measured == pytest.approx(spec.target_lufs + 4.0, abs=0.2)
     assert figures["dialogue_stem_lufs"].state is State.REPORTED
@@ -79,14 +79,14 @@ def test_clearance_is_judged_on_the_rendered_stems():
     assert fit(plan, known, replace(spec, least_clearance_lu=5.0)).state is FitState.REACHED
     close = fit(plan, known, replace(spec, least_clearance_lu=7.0))
     assert close.state is FitState.CLEARANCE_UNDER
-    (finding,) = [one for one in close.verdict.findings if one.state is State.FAIL]
+    (finding,) = [one for one in close.verdict.checks if one.state is State.FAIL]
     assert (finding.key, round(finding.miss)) == ("clearance_lu", -1)
 
 
 def test_a_file_alone_is_not_judged_on_clearance():
     readings = render_once(PLAN, SOURCES, MixInMemory()).untouched.readings
     verdict = judge(readings, replace(LONG, least_clearance_lu=7.0))
-    (finding,) = [one for one in verdict.findings if one.key == "clearance_lu"]
+    (finding,) = [one for one in verdict.checks if one.key == "clearance_lu"]
     assert (finding.state, finding.low, finding.measured) == (State.REPORTED, 7.0, None)
 
 

@@ -10,7 +10,7 @@ from recitant_core.gain.duck_rule import DuckAim, Room, levels_rule
 from recitant_core.gain.ducking import dips, hop_gains_db
 from recitant_core.measure.clearance import close_passages
 from recitant_core.render import two_levels
-from recitant_core.render.following import follow
+from recitant_core.render.ducking_update import follow
 from recitant_core.render.scene import scene_of
 from recitant_core.render.two_levels import lacking_db, travel_budget_db
 from recitant_core.speech.activity import SpeechSpan

@@ -12,7 +12,7 @@ from recitant_core.delivery.judge import judge
 from recitant_core.delivery.predict import predict
 from recitant_core.errors import PlanError, RecitantError
 from recitant_core.measure.meter import Readings
-from recitant_core.processors.analysis import STARTING_POINTS
+from recitant_core.processors.analysis import CHAIN_PRESETS
 from recitant_core.processors.kinds import KINDS
 from recitant_core.processors.model import Processor, checked_processor
 from recitant_core.timeline.model import Master
@@ -200,7 +200,7 @@ def test_every_notice_can_be_told():
 
 def test_every_processor_value_and_starting_point_has_a_label():
     assert set(KIND_LABELS) == set(KINDS)
-    assert set(STARTING_POINT_LABELS) == set(STARTING_POINTS)
+    assert set(STARTING_POINT_LABELS) == set(CHAIN_PRESETS)
     labels = {(k.name, p.name): parameter_label(k.name, p.name) for k in KINDS.values() for p in k.parameters}
     # No unit and no underscore is left in a label, and no two values of a kind share one but in its bands.
     assert not [one for one in labels.values() if not one or "_" in one or one.endswith((" db", " hz", " ms"))]

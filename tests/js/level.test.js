@@ -17,8 +17,8 @@ const clip = (id, more = {}) => ({
   aim_lufs: -27,
   ...more,
 });
-const FREQUENCY = { name: "freq_hz", least: 20, most: 20000, is_log: true, unit: "Hz", plain: 80 };
-const GAIN = { name: "gain_db", least: -24, most: 24, is_log: false, unit: "dB", plain: 0 };
+const FREQUENCY = { name: "freq_hz", least: 20, most: 20000, is_log: true, unit: "Hz", default: 80 };
+const GAIN = { name: "gain_db", least: -24, most: 24, is_log: false, unit: "dB", default: 0 };
 const KINDS = [{ kind: "high-pass", label: "High-pass", parameters: [FREQUENCY, GAIN] }];
 const made = (clips, more = {}) =>
   model.newModel({ clips, tracks: [], stems: [], master: { chain: [] }, clip_chains: {}, ...more }, { kinds: KINDS });

@@ -70,7 +70,7 @@ def main(arguments: list[str]) -> int:
     if chosen.again:
         drawn = [Mutant(**one["mutant"]) for one in before if not one["is_noticed"]]
     else:
-        drawn = _drawn(chosen.faults, chosen.seed, chosen.parts)
+        drawn = _drawn(copies[0], chosen.faults, chosen.seed, chosen.parts)
     results = _tried(drawn, copies, covered)
     if chosen.again:
         results = [one for one in before if one["is_noticed"]] + results
@@ -96,7 +96,7 @@ def _copy(n: int) -> Path:
     return folder
 
 
-def _drawn(n: int, seed: int, parts: list[str]) -> list[Mutant]:
+def _drawn(folder: Path, n: int, seed: int, parts: list[str]) -> list[Mutant]:
     """Seeded faults, places drawn evenly over all places of the parts and an operator of each place."""
     places: dict[tuple[str, int, int], list[tuple[str, int]]] = {}
     chosen = [
@@ -110,21 +110,22 @@ def _drawn(n: int, seed: int, parts: list[str]) -> list[Mutant]:
         )
     ]
     for part in parts:
-        for path in sorted((ROOT / CORE / part).rglob("*.py")):
-            tree = get_ast(path.read_text())
+        for path in sorted((folder / CORE / part).rglob("*.py")):
+            tree, lines = get_ast(path.read_text()), path.read_text().splitlines()
             for name in chosen:
                 operator, n_before = get_operator(name)(), 0
                 for node in ast_nodes(tree):
                     for k, (start, _) in enumerate(operator.mutation_positions(node)):
-                        places.setdefault((str(path.relative_to(ROOT)), *start), []).append((name, n_before + k))
+                        if not lines[start[0] - 1].startswith("@"):  # whether a kernel is kept is no rule
+                            places.setdefault((str(path.relative_to(folder)), *start), []).append((name, n_before + k))
                     n_before += sum(1 for _ in operator.mutation_positions(node))
     rng = random.Random(seed)
     drawn = rng.sample(sorted(places), min(n, len(places)))
-    return [_mutant(place[0], *rng.choice(sorted(places[place]))) for place in drawn]
+    return [_mutant(folder, place[0], *rng.choice(sorted(places[place]))) for place in drawn]
 
 
-def _mutant(path: str, operator: str, occurrence: int) -> Mutant:
-    text = (ROOT / path).read_text()
+def _mutant(folder: Path, path: str, operator: str, occurrence: int) -> Mutant:
+    text = (folder / path).read_text()
     changed = mutate_code(text, get_operator(operator)(), occurrence)
     before, after = text.splitlines(), changed.splitlines()
     line = next(k for k, (a, b) in enumerate(zip(before, after, strict=False)) if a != b)
@@ -153,26 +154,31 @@ def _pytest(folder: Path, *arguments: str) -> list[str]:
 
 def _covered(folder: Path) -> dict[str, dict[str, object]]:
     """By test function: how long it takes, and the lines that it runs by file; kept until core or tests change."""
-    files = [p for place in (str(CORE), *TESTS) for p in _files(ROOT / place)]
+    files = [Path(__file__), *(p for place in (str(CORE), *TESTS) for p in _files(folder / place))]
     key = hashlib.sha256(b"".join(p.read_bytes() for p in files)).hexdigest()
     kept = WORK / "covered.json"
     if kept.exists() and (found := json.loads(kept.read_text()))["key"] == key:
         return found["tests"]
     print("finding out which test runs which line (some minutes)", flush=True)
     settings = folder / "coverage.ini"
-    settings.write_text(f"[run]\ndynamic_context = test_function\nsource = {folder / CORE}\n")
-    command = [sys.executable, "-m", "coverage", "run", f"--rcfile={settings}", "--data-file=found"]
-    command += [*_pytest(folder, f"--junitxml={folder / 'found.xml'}"), *TESTS]
-    environment = _environment(folder, WORK / "kernels")
-    subprocess.run(command, cwd=folder, env=environment, check=True)
+    settings.write_text(f"[run]\nsource = {folder / CORE}\ndata_file = {folder / 'found'}\n")
+    options = [f"--cov-config={settings}", "--cov", "--cov-context=test", "--cov-report=", "-p", "pytest_cov"]
+    command = [sys.executable, *_pytest(folder, *options, f"--junitxml={folder / 'found.xml'}"), *TESTS]
+    subprocess.run(command, cwd=folder, env=_environment(folder, WORK / "kernels"), check=True)
     data = CoverageData(str(folder / "found"))
     data.read()
     tests = _times(folder / "found.xml")
     for file in data.measured_files():
         name = str(Path(file).relative_to(folder))
         for line, contexts in data.contexts_by_lineno(file).items():
-            for context in filter(None, contexts):
-                tests.setdefault(context, {"s": 1.0, "lines": {}})["lines"].setdefault(name, []).append(line)
+            for test in {context.partition("|")[0].partition("[")[0] for context in contexts if context}:
+                lines = tests[test]["lines"].setdefault(name, [])
+                lines += [line] if lines[-1:] != [line] else []
+    # What is not found later was not found because a fault kept its file from being read.
+    command = [sys.executable, *_pytest(folder, "--collect-only"), *tests]
+    subprocess.run(
+        command, cwd=folder, env=_environment(folder, WORK / "kernels"), check=True, stdout=subprocess.DEVNULL
+    )
     kept.write_text(json.dumps({"key": key, "tests": tests}))
     return tests
 
@@ -182,9 +188,10 @@ def _files(place: Path) -> list[Path]:
 
 
 def _times(report: Path) -> dict[str, dict[str, object]]:
+    """How long each test function takes, by its address: tests/core/test_fit.py::test_x."""
     tests: dict[str, dict[str, object]] = {}
     for case in ET.parse(report).getroot().iter("testcase"):
-        name = f"{case.get('classname')}.{case.get('name', '').split('[')[0]}"
+        name = f"{case.get('classname', '').replace('.', '/')}.py::{case.get('name', '').partition('[')[0]}"
         tests.setdefault(name, {"s": 0.0, "lines": {}})["s"] += float(case.get("time", 0))
     return tests
 
@@ -199,13 +206,7 @@ def _asked(mutant: Mutant, covered: dict[str, dict[str, object]]) -> list[str]:
         if asked and spent_s > MOST_TESTS_S:
             break
         asked.append(name)
-    return [_address(name) for name in asked]
-
-
-def _address(context: str) -> str:
-    """A test as pytest calls it: tests.core.test_fit.test_x to tests/core/test_fit.py::test_x."""
-    module, function = context.rsplit(".", 1)
-    return f"{module.replace('.', '/')}.py::{function}"
+    return asked
 
 
 def _tried(drawn: list[Mutant], copies: list[Path], covered: dict[str, dict[str, object]]) -> list[dict[str, object]]:

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from conftest import wav_bytes
-from recitant_web.desk.bridge.plans import plan_of, sources_of_plan
+from recitant_web.desk.mapping.plans import plan_of, sources_of_plan
 from recitant_web.desk.models import Clip, Track
 from recitant_web.programme.actions import bring_in
 from recitant_web.programme.models import Source

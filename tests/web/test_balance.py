@@ -18,8 +18,8 @@ from recitant_web.balance import first_balance as balancing
 from recitant_web.balance import queries
 from recitant_web.balance.first_balance import run_first_balance
 from recitant_web.delivery.actions import hand_over
-from recitant_web.desk.bridge.plans import plan_key, plan_of, sources_of_plan
 from recitant_web.desk.ducking import follow_speech
+from recitant_web.desk.mapping.plans import plan_key, plan_of, sources_of_plan
 from recitant_web.desk.models import BalanceRun, Clip, Duck, Edit, Track
 from recitant_web.desk.versions import return_to_version, save_version
 from recitant_web.jobs.actions import run_job

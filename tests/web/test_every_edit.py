@@ -7,10 +7,10 @@ import msgspec
 import pytest
 from django.forms.models import model_to_dict
 
-from recitant_web.desk.bridge.plans import plan_of
 from recitant_web.desk.edits import doors
 from recitant_web.desk.edits.registry import edit_classes
 from recitant_web.desk.log import TABLES
+from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.desk.models import Clip, Edit, EditState, Marker, Track
 from recitant_web.programme.models import Programme
 from recitant_web.shared.caches import clear_caches

@@ -7,10 +7,10 @@ from pathlib import Path
 import pytest
 from django.utils import timezone
 
-from recitant_web.desk.bridge.plans import plan_key, plan_of
+from recitant_web.desk.mapping.plans import plan_key, plan_of
 from recitant_web.desk.models import Clip, Duck, Edit, Marker, Stem, Track
 from recitant_web.house.actions import bring_back, delete, duplicate, sweep
-from recitant_web.house.queries import room_of, rows
+from recitant_web.house.queries import disk_use_of, rows
 from recitant_web.programme.actions import create_programme
 from recitant_web.programme.models import Programme, Source
 from recitant_web.programme.queries import conformed_folder
@@ -163,13 +163,13 @@ def test_a_stranger_keeps_nobody_elses_house(client, film, stranger):
 def test_what_nothing_needs_is_removed_and_undo_stops_there(film, edit, signed_in, media):
     bang = Source.objects.get(name="bang.wav")
     path = media / bang.original_file
-    assert room_of(film).unused == []
+    assert disk_use_of(film).unused == []
     refused = signed_in.post(f"/programmes/{film.pk}/remove", {"recording": bang.pk})
     assert refused.status_code == 409 and "used by a clip" in refused.content.decode()
     edit(film, "delete", ids=[str(Clip.objects.get(name="bang").pk)])
     edit(film, "marker-add", marker="note", at_sample=9, text="")
     edit(film, "version-save", name="First cut")
-    ((source, size, version),) = room_of(film).unused
+    ((source, size, version),) = disk_use_of(film).unused
     assert (source, version) == (bang, "") and size > path.stat().st_size
     page = signed_in.get("/room").content.decode()
     assert "bang.wav" in page and "First cut" in page
@@ -185,7 +185,7 @@ def test_a_version_keeps_its_recordings_until_it_is_removed(film, edit, signed_i
     edit(film, "version-save", name="With the bang")
     bang = Source.objects.get(name="bang.wav")
     edit(film, "delete", ids=[str(Clip.objects.get(name="bang").pk)])
-    assert room_of(film).unused[0][2] == "With the bang"
+    assert disk_use_of(film).unused[0][2] == "With the bang"
     refused = signed_in.post(f"/programmes/{film.pk}/remove", {"recording": bang.pk})
     assert refused.status_code == 409 and "With the bang" in refused.content.decode()
     assert signed_in.post(f"/programmes/{film.pk}/remove", {"version": film.versions.get().pk}).status_code == 302
@@ -198,7 +198,7 @@ def test_a_delivery_is_removed_with_its_files(film, signed_in, hand_over, media)
     hand_over(film)
     made = film.deliveries.get()
     folder = Path(media) / made.folder
-    assert any(folder.iterdir()) and room_of(film).deliveries[0][1] > 100_000
+    assert any(folder.iterdir()) and disk_use_of(film).deliveries[0][1] > 100_000
     assert signed_in.post(f"/programmes/{film.pk}/remove", {"delivery": made.pk}).status_code == 302
     assert not folder.exists() and not film.deliveries.exists()
 

@@ -7,8 +7,8 @@ import numpy as np
 import pytest
 
 from conftest import wav_bytes
-from recitant_web.desk.bridge.plans import plan_of
 from recitant_web.desk.log import undo
+from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.programme import actions as programmes
 from recitant_web.programme.models import Picture, Source
 from signals import programme, sine

@@ -9,9 +9,9 @@ import pytest
 import soundfile
 
 from recitant_core.render.mix import render_heard, render_output, render_segments
-from recitant_web.desk.bridge.plans import plan_key, plan_of, sources_of_plan
 from recitant_web.desk.energies import known_energies, missing_chains
 from recitant_web.desk.levels import measure_peaks
+from recitant_web.desk.mapping.plans import plan_key, plan_of, sources_of_plan
 from recitant_web.desk.models import Clip, ClipPeaks, Edit, Preset, Stem, Track, Verdict
 from recitant_web.desk.versions import return_to_version, save_version
 from recitant_web.listening import blocks

@@ -10,7 +10,7 @@ from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, precondition, rule, run_state_machine_as_test
 
-from recitant_web.desk.bridge.plans import plan_of
+from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.desk.models import Clip, Duck, Edit, EditState, Marker, Track, Version
 from recitant_web.programme.models import Programme
 from recitant_web.shared.caches import clear_caches

@@ -5,7 +5,7 @@ import json
 import pytest
 
 from conftest import wav_bytes
-from recitant_web.desk.bridge.plans import key_of_programme, plan_of
+from recitant_web.desk.mapping.plans import key_of_programme, plan_of
 from recitant_web.desk.models import Clip, Edit, Marker, Track
 from recitant_web.programme.actions import (
     begin_pile,

@@ -4,7 +4,7 @@ import pytest
 
 from recitant_web.accounts.models import Membership, Workspace
 from recitant_web.balance.queries import desk_state
-from recitant_web.desk.bridge.plans import plan_of
+from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.desk.models import Stem, Track
 from recitant_web.level.queries import level_state
 from recitant_web.programme.models import Programme, Source

@@ -10,10 +10,10 @@ import soundfile
 from recitant_core.errors import EditRefused
 from recitant_core.render.mix import render_mix
 from recitant_core.units.clock import SampleSpan
-from recitant_web.desk.bridge.plans import plan_of, sources_of_plan
+from recitant_web.desk.mapping.plans import plan_of, sources_of_plan
 from recitant_web.desk.models import Clip, Edit, Track
 from recitant_web.house.actions import duplicate, remove_recording
-from recitant_web.house.queries import room_of
+from recitant_web.house.queries import disk_use_of
 from recitant_web.intake.queries import rows
 from recitant_web.level.queries import level_state
 from recitant_web.programme.models import Source
@@ -126,7 +126,7 @@ def test_takes_are_dropped_and_laid_side_by_side(desk, pair):
 
 def test_a_recording_of_a_take_is_in_use_until_it_is_dropped(desk, pair, account):
     score = Source.objects.get(name="score.wav")
-    assert score not in [source for source, *_ in room_of(desk.film).unused]
+    assert score not in [source for source, *_ in disk_use_of(desk.film).unused]
     assert [row.source.name for row in rows(desk.film) if row.is_take] == ["score.wav"]
     with pytest.raises(EditRefused, match="recording_in_use"):
         remove_recording(score)

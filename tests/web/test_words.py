@@ -15,7 +15,7 @@ from conftest import SPOKEN as TEXT
 from conftest import make_spoken, start_of_word, wav_bytes
 from recitant_core.transcript.lost import Understood, WordState
 from recitant_core.transcript.model import Word
-from recitant_web.desk.bridge.plans import plan_of
+from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.desk.models import Clip, EditState, Track
 from recitant_web.house.actions import duplicate
 from recitant_web.listening.lost import _row
@@ -163,7 +163,7 @@ def levels(film, from_s, to_s):
     from recitant_core.render.mix import render_stems
     from recitant_core.timeline.model import Role
     from recitant_core.units.clock import SampleSpan
-    from recitant_web.desk.bridge.plans import sources_of_plan
+    from recitant_web.desk.mapping.plans import sources_of_plan
 
     span = SampleSpan(round(from_s * SECOND), round((to_s - from_s) * SECOND))
     stem = render_stems(plan_of(film), sources_of_plan(film), span)[Role.DIALOGUE]

@@ -32,7 +32,7 @@ def run(chosen: argparse.Namespace) -> int:
         print(json.dumps(data))
     else:
         print(f"{chosen.file}: {'passes' if verdict.is_passed else 'does not pass'} {spec.name}")
-        for finding in verdict.findings:
+        for finding in verdict.checks:
             limit = limit_text(finding.low, finding.high)
             print(
                 f"  {finding.name:<16} {signed(finding.measured, 2):>8} {finding.unit:<5} {limit:<18} {finding.state}"

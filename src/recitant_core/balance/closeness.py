@@ -1,6 +1,6 @@
 """Close passages with what makes them close, and the remedies that would cure it.
 
-Held to: tests/core/test_following.py
+Held to: tests/core/test_ducking_update.py
 """
 
 import math
@@ -13,15 +13,15 @@ import numpy as np
 from recitant_core.balance.phrase_ride import MOST_RIDE_DB
 from recitant_core.delivery.spec import Spec
 from recitant_core.gain.duck_rule import DuckKind
-from recitant_core.measure.clearance import HOP_SAMPLES, LEAST_PASSAGE_S, ClosePassage, close_passages
+from recitant_core.measure.clearance import LEAST_PASSAGE_S, ClosePassage, close_passages
 from recitant_core.render.clip_levels import level_of_clip
+from recitant_core.render.ducking_update import MARGIN_LU
 from recitant_core.render.estimate import clip_energy, duck_gains_db, given_way_db
-from recitant_core.render.following import MARGIN_LU
-from recitant_core.render.scene import Scene
+from recitant_core.render.scene import LoudnessScene
 from recitant_core.timeline.model import MOST_GAIN_DB, Clip, Duck, Plan, Role, Track
-from recitant_core.timeline.speaking import SpeechOfSources, speech_of_clip
+from recitant_core.timeline.speech import SpeechOfSources, speech_of_clip
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.clock import HOP_SAMPLES, RATE_HZ, SampleSpan
 from recitant_core.units.level import lufs_from_power
 
 UNDER_AIM_LU: Final = 1.5
@@ -68,7 +68,7 @@ class Diagnosis:
 
 
 def diagnoses(
-    scene: Scene,
+    scene: LoudnessScene,
     plan: Plan,
     energies: Mapping[str, FloatArray],
     speech: SpeechOfSources,
@@ -91,7 +91,7 @@ def diagnoses(
 
 def diagnoses_of_lost(
     spans: Sequence[SampleSpan],
-    scene: Scene,
+    scene: LoudnessScene,
     plan: Plan,
     energies: Mapping[str, FloatArray],
     speech: SpeechOfSources,
@@ -115,7 +115,7 @@ def diagnoses_of_lost(
 
 def _diagnosis(
     passage: ClosePassage,
-    scene: Scene,
+    scene: LoudnessScene,
     plan: Plan,
     gains: Mapping[str, FloatArray],
     energies: Mapping[str, FloatArray],
@@ -174,7 +174,7 @@ def _diagnosis(
     return Diagnosis(passage, asked_lu, cause, name, share, tuple(cures), way)
 
 
-def _words_lufs(scene: Scene, hops: slice) -> float:
+def _words_lufs(scene: LoudnessScene, hops: slice) -> float:
     heard = scene.words[hops][scene.words[hops] > 0.0]
     return lufs_from_power(float(heard.mean())) if len(heard) else 0.0
 

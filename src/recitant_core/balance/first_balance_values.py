@@ -12,7 +12,7 @@ from recitant_core.measure.clearance import DEFAULT_ASKED_LU, LEAST_PASSAGE_S
 from recitant_core.render.laid import Sources
 from recitant_core.render.scene import BandEnergies
 from recitant_core.timeline.model import Plan, Role
-from recitant_core.timeline.speaking import SpeechOfSources
+from recitant_core.timeline.speech import SpeechOfSources
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import SampleSpan
 

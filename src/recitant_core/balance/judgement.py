@@ -10,15 +10,14 @@ from typing import Final
 
 import numpy as np
 
-from recitant_core.dsp.kweighting import HOPS_PER_SECOND
 from recitant_core.gain.envelope import curve_db
 from recitant_core.gain.trim import trim_points
-from recitant_core.measure.clearance import HOP_SAMPLES, BoolArray, momentary_power
+from recitant_core.measure.clearance import BoolArray, momentary_power
 from recitant_core.measure.phrases import phrases
 from recitant_core.render.estimate import duck_gains_db, lowered_energy
 from recitant_core.timeline.model import Plan, Role
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.clock import SampleSpan
+from recitant_core.units.clock import HOP_SAMPLES, HOPS_PER_SECOND, SampleSpan
 from recitant_core.units.level import LOUDNESS_OFFSET_DB
 from recitant_core.units.remembered import Remembered, fingerprint
 

@@ -15,7 +15,7 @@ import numpy as np
 from recitant_core.gain.envelope import CurvePoint
 from recitant_core.measure.phrases import Phrase
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB
-from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.clock import HOP_SAMPLES, RATE_HZ
 
 KEPT_SHARE: Final = 0.12  # of a phrase's distance to the others stays
 MOST_RIDE_DB: Final = 15.0
@@ -24,7 +24,6 @@ LEAST_NOISE_DISTANCE_LU: Final = 12.0
 _NO_RISE_LU: Final = 6.0
 UNHEARD_NOISE_LU: Final = 30.0  # noise so far under the aim is not heard between the words
 _LEAST_RIDE_DB: Final = 1.5  # phrases this near to each other need no curve
-_HOP_SAMPLES: Final = RATE_HZ // 100
 _RAMP_SAMPLES: Final = 3 * RATE_HZ
 _EDGE_SAMPLES: Final = RATE_HZ // 20
 
@@ -106,12 +105,12 @@ def curve_over(phrases: Sequence[Phrase], gains_db: Sequence[float], length_samp
     """A curve that gives each phrase its gain and moves in the pauses, in straight lines of three seconds or less."""
     points: list[CurvePoint] = []
     for index, (phrase, gain) in enumerate(zip(phrases, gains_db, strict=True)):
-        begin, end = phrase.first_hop * _HOP_SAMPLES, min(phrase.last_hop * _HOP_SAMPLES, length_samples)
+        begin, end = phrase.first_hop * HOP_SAMPLES, min(phrase.last_hop * HOP_SAMPLES, length_samples)
         if index > 0:
-            before = phrases[index - 1].last_hop * _HOP_SAMPLES
+            before = phrases[index - 1].last_hop * HOP_SAMPLES
             begin = max(begin - _space(begin - before), points[-1].at_sample + 1)
         if index + 1 < len(phrases):
-            end += _space(phrases[index + 1].first_hop * _HOP_SAMPLES - end)
+            end += _space(phrases[index + 1].first_hop * HOP_SAMPLES - end)
         points.append(CurvePoint(begin, round(gain, 1) + 0.0))
         points.append(CurvePoint(max(end, begin + 1), round(gain, 1) + 0.0))
     return _without_needless(points)

@@ -10,15 +10,15 @@ from typing import Final
 
 import numpy as np
 
-from recitant_core.dsp.kweighting import HOPS_PER_SECOND
 from recitant_core.gain.trim import Trim, TrimScene
-from recitant_core.measure.clearance import HOP_SAMPLES, BoolArray, momentary_power
+from recitant_core.measure.clearance import BoolArray, momentary_power
 from recitant_core.measure.clip_level import HALF_BLOCK, speaking_share
 from recitant_core.measure.loudness import gating_block_powers, integrated_lufs
 from recitant_core.measure.scenes import scenes
 from recitant_core.render.two_levels import lacking_db, over_db
 from recitant_core.timeline.model import Role
 from recitant_core.units.arrays import FloatArray
+from recitant_core.units.clock import HOP_SAMPLES, HOPS_PER_SECOND
 
 MOST_LIFT_DB: Final = 6.0
 MOST_TRIM_DOWN_DB: Final = 15.0

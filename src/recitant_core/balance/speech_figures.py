@@ -1,7 +1,7 @@
 """Loudness while people talk and while they do not, and how much they talk.
 
 A gating block (BS.1770: 400 ms) counts as speech where at least half of it lies in speech.
-Held to: tests/core/test_following.py
+Held to: tests/core/test_ducking_update.py
 """
 
 from collections.abc import Mapping

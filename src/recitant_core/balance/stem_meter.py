@@ -1,6 +1,6 @@
 """Energies of the stems of a plan as they are rendered.
 
-Held to: tests/core/test_following.py
+Held to: tests/core/test_ducking_update.py
 """
 
 from collections.abc import Mapping

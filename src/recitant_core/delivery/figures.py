@@ -12,7 +12,7 @@ def verdict_data(verdict: Verdict) -> list[dict[str, Any]]:
     """Every finding of a verdict as JSON data."""
     return [
         {**asdict(finding), "measured": finite(finding.measured), "miss": finite(finding.miss)}
-        for finding in verdict.findings
+        for finding in verdict.checks
     ]
 
 

@@ -1,4 +1,4 @@
-"""What a fit will come to, from the outline of a mix: the limiter's own law run over the whole programme in 5 ms steps.
+"""What a fit will come to, from the summary of a mix: the limiter's own law run over the whole programme in 5 ms steps.
 
 Held to: tests/core/test_forecast.py
 """
@@ -11,8 +11,8 @@ import numba
 import numpy as np
 
 from recitant_core.delivery.fit import AIM_LU, CEILING_MARGIN_DB, MOST_LIMITING_DB, MOST_TRIALS, REACH_LU
-from recitant_core.delivery.outline import STEP_SAMPLES, MixOutline
 from recitant_core.delivery.spec import Anchor, Spec
+from recitant_core.delivery.summary import STEP_SAMPLES, MixSummary
 from recitant_core.gain.limiter import DETECTOR_MARGIN_DB, RELEASE_DB_PER_S
 from recitant_core.measure.loudness import (
     SHORT_TERM_HOPS,
@@ -48,11 +48,11 @@ class Forecast:
     """Of each 10 ms, float64 (hops,)."""
 
 
-def forecast(outline: MixOutline, readings: Readings, spec: Spec, dialogue_lufs: float | None) -> Forecast | None:
+def forecast(summary: MixSummary, readings: Readings, spec: Spec, dialogue_lufs: float | None) -> Forecast | None:
     """The gain that brings a mix to its target through the limiter, and what the limiter does then.
 
     Args:
-        outline: of the mix as balanced.
+        summary: of the mix as balanced.
         readings: of the same mix; its true peak counts for the highest peak.
 
     Returns:
@@ -60,20 +60,20 @@ def forecast(outline: MixOutline, readings: Readings, spec: Spec, dialogue_lufs:
     """
     on_dialogue = spec.anchor is Anchor.DIALOGUE and dialogue_lufs is not None
     now = dialogue_lufs if on_dialogue else readings.integrated_lufs
-    if now is None or now == SILENCE or not outline.energy.size:
+    if now is None or now == SILENCE or not summary.energy.size:
         return None
     target = spec.target_for(STEREO.n_channels)
     ceiling_dbtp = spec.max_true_peak_dbtp - CEILING_MARGIN_DB
     # Between samples the highest peak stands this far over the highest sample, and others about as far.
     between_db = max(0.0, readings.true_peak_dbtp - readings.sample_peak_dbfs)
     with np.errstate(divide="ignore"):
-        over_db = 20.0 * np.log10(outline.peaks) + between_db - (ceiling_dbtp - DETECTOR_MARGIN_DB)
+        over_db = 20.0 * np.log10(summary.peaks) + between_db - (ceiling_dbtp - DETECTOR_MARGIN_DB)
     most_gain_db = ceiling_dbtp + MOST_LIMITING_DB - readings.true_peak_dbtp
     gain_db = target - now
     best: _Tried | None = None
     for _ in range(MOST_TRIALS):
         gain_db = min(gain_db, most_gain_db)
-        tried = _tried(outline, over_db, gain_db, on_dialogue=on_dialogue)
+        tried = _tried(summary, over_db, gain_db, on_dialogue=on_dialogue)
         miss = target - tried.reached_lufs
         if best is None or abs(miss) < abs(target - best.reached_lufs):
             best = tried
@@ -92,7 +92,7 @@ def forecast(outline: MixOutline, readings: Readings, spec: Spec, dialogue_lufs:
         most,
         float(np.mean(best.reduction_db > _LEAST_COUNTED_DB)) if len(best.reduction_db) else 0.0,
         over_lu,
-        -10.0 * np.log10(_of_hops(best.reduction_db, len(outline.energy))),
+        -10.0 * np.log10(_of_hops(best.reduction_db, len(summary.energy))),
     )
 
 
@@ -107,15 +107,15 @@ class _Tried:
     energy: FloatArray
 
 
-def _tried(outline: MixOutline, over_db: FloatArray, gain_db: float, *, on_dialogue: bool) -> _Tried:
+def _tried(summary: MixSummary, over_db: FloatArray, gain_db: float, *, on_dialogue: bool) -> _Tried:
     reduction_db = _limited(over_db, gain_db, _RELEASE_DB_A_STEP)
-    energy = limited_energy(outline.energy, reduction_db) * 10.0 ** (gain_db / 10.0)
+    energy = limited_energy(summary.energy, reduction_db) * 10.0 ** (gain_db / 10.0)
     blocks = gating_block_powers(energy)
     found = None
-    if on_dialogue and len(outline.speech_blocks) == len(blocks):
-        before = gating_block_powers(outline.energy)
+    if on_dialogue and len(summary.speech_blocks) == len(blocks):
+        before = gating_block_powers(summary.energy)
         kept = np.divide(blocks, before, out=np.ones(len(blocks)), where=before > 0.0)
-        found = anchored_lufs(blocks, outline.speech_blocks * kept)
+        found = anchored_lufs(blocks, summary.speech_blocks * kept)
     found = found if found is not None else integrated_lufs(blocks)
     assert found is not None
     return _Tried(gain_db, found, reduction_db, energy)

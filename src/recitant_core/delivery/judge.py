@@ -20,7 +20,7 @@ class State(StrEnum):
 
 
 @dataclass(frozen=True)
-class Finding:
+class LimitCheck:
     """One figure: measured, what it must be, and by how much it misses (0 where it passes)."""
 
     key: str
@@ -35,16 +35,16 @@ class Finding:
 
 @dataclass(frozen=True)
 class Verdict:
-    """All findings of one signal under one specification."""
+    """All checks of one signal under one specification."""
 
     spec: Spec
-    findings: tuple[Finding, ...]
+    checks: tuple[LimitCheck, ...]
     anchor: Anchor
 
     @property
     def is_passed(self) -> bool:
         """Whether no finding fails."""
-        return all(finding.state is not State.FAIL for finding in self.findings)
+        return all(finding.state is not State.FAIL for finding in self.checks)
 
 
 def judge(
@@ -70,18 +70,18 @@ def judge(
     on_dialogue = spec.anchor is Anchor.DIALOGUE and dialogue_lufs is not None
     target = spec.target_for(n_channels)
     low, high = target - spec.tolerance_lu, target + spec.tolerance_lu
-    findings = []
+    checks = []
     if on_dialogue:
-        findings.append(_judged("dialogue_lufs", "dialogue loudness", "LUFS", dialogue_lufs, low, high))
-        findings.append(_reported("integrated_lufs", "integrated", "LUFS", readings.integrated_lufs))
+        checks.append(_judged("dialogue_lufs", "dialogue loudness", "LUFS", dialogue_lufs, low, high))
+        checks.append(_reported("integrated_lufs", "integrated", "LUFS", readings.integrated_lufs))
     else:
-        findings.append(_judged("integrated_lufs", "integrated", "LUFS", readings.integrated_lufs, low, high))
+        checks.append(_judged("integrated_lufs", "integrated", "LUFS", readings.integrated_lufs, low, high))
         if dialogue_lufs is not None:
-            findings.append(_reported("dialogue_lufs", "in dialogue", "LUFS", dialogue_lufs))
+            checks.append(_reported("dialogue_lufs", "in dialogue", "LUFS", dialogue_lufs))
     if dialogue_stem_lufs is not None:
         name = "while the dialogue stem sounds"
-        findings.append(_reported("dialogue_stem_lufs", name, "LUFS", dialogue_stem_lufs))
-    findings += [
+        checks.append(_reported("dialogue_stem_lufs", name, "LUFS", dialogue_stem_lufs))
+    checks += [
         _judged("true_peak_dbtp", "true peak", "dBTP", readings.true_peak_dbtp, None, spec.max_true_peak_dbtp),
         _at_most("max_short_term_lufs", "loudest 3 s", "LUFS", readings.max_short_term_lufs, spec.max_short_term_lufs),
         _at_most("max_momentary_lufs", "loudest 0.4 s", "LUFS", readings.max_momentary_lufs, spec.max_momentary_lufs),
@@ -89,34 +89,36 @@ def judge(
         _reported("sample_peak_dbfs", "sample peak", "dBFS", readings.sample_peak_dbfs),
     ]
     if spec.least_clearance_lu is not None or clearance_lu is not None:
-        findings.append(_clearance(clearance_lu, spec.least_clearance_lu))
-    return Verdict(spec, tuple(findings), Anchor.DIALOGUE if on_dialogue else Anchor.PROGRAMME)
+        checks.append(_clearance(clearance_lu, spec.least_clearance_lu))
+    return Verdict(spec, tuple(checks), Anchor.DIALOGUE if on_dialogue else Anchor.PROGRAMME)
 
 
-def _clearance(measured: float | None, low: float | None) -> Finding:
+def _clearance(measured: float | None, low: float | None) -> LimitCheck:
     key, name, unit = CLEARANCE_KEY, "least clearance", "LU"
     if measured is None or low is None:
         # A file alone does not tell what of it is speech.
-        return Finding(key, name, unit, measured, low, None, State.REPORTED)
+        return LimitCheck(key, name, unit, measured, low, None, State.REPORTED)
     return _judged(key, name, unit, measured, low, None)
 
 
-def _at_most(key: str, name: str, unit: str, measured: float | None, high: float | None) -> Finding:
+def _at_most(key: str, name: str, unit: str, measured: float | None, high: float | None) -> LimitCheck:
     return _reported(key, name, unit, measured) if high is None else _judged(key, name, unit, measured, None, high)
 
 
-def _judged(key: str, name: str, unit: str, measured: float | None, low: float | None, high: float | None) -> Finding:
+def _judged(
+    key: str, name: str, unit: str, measured: float | None, low: float | None, high: float | None
+) -> LimitCheck:
     if measured is None:
         # Too short to have the figure: a loudness that must be met is not met, a highest level is not passed.
         state = State.PASS if low is None else State.FAIL
-        return Finding(key, name, unit, None, low, high, state)
+        return LimitCheck(key, name, unit, None, low, high, state)
     miss = 0.0
     if high is not None and measured > high + _ROUNDING:
         miss = measured - high
     if low is not None and measured < low - _ROUNDING:
         miss = measured - low
-    return Finding(key, name, unit, measured, low, high, State.FAIL if miss else State.PASS, miss)
+    return LimitCheck(key, name, unit, measured, low, high, State.FAIL if miss else State.PASS, miss)
 
 
-def _reported(key: str, name: str, unit: str, measured: float | None) -> Finding:
-    return Finding(key, name, unit, measured, None, None, State.REPORTED)
+def _reported(key: str, name: str, unit: str, measured: float | None) -> LimitCheck:
+    return LimitCheck(key, name, unit, measured, None, None, State.REPORTED)

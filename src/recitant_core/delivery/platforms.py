@@ -1,6 +1,6 @@
 """What a platform does to a mix that it is given: small stand-ins, after common practice and after no platform by name.
 
-Each works on the outline of a mix (peaks of 5 ms, energies of 10 ms) with the law of our own limiter.
+Each works on the summary of a mix (peaks of 5 ms, energies of 10 ms) with the law of our own limiter.
 Held to: tests/core/test_platforms.py
 """
 
@@ -10,7 +10,7 @@ from typing import Final
 import numpy as np
 
 from recitant_core.delivery.forecast import limited_energy, limiting_db
-from recitant_core.delivery.outline import MixOutline
+from recitant_core.delivery.summary import MixSummary
 from recitant_core.measure.loudness import gating_block_powers, integrated_lufs
 from recitant_core.measure.meter import Readings
 from recitant_core.timeline.model import Master
@@ -53,18 +53,18 @@ class PlatformResult:
     limited_share: float
 
 
-def platform_results(outline: MixOutline, readings: Readings, master: Master) -> list[PlatformResult]:
+def platform_results(summary: MixSummary, readings: Readings, master: Master) -> list[PlatformResult]:
     """What viewers hear of a mix on each of PLATFORMS.
 
     Args:
-        outline: of the mix as balanced.
+        summary: of the mix as balanced.
         readings: of the same mix.
         master: with which it is handed over; Master() for the mix as balanced.
     """
     between_db = max(0.0, readings.true_peak_dbtp - readings.sample_peak_dbfs)
     with np.errstate(divide="ignore"):
-        peaks_db = 20.0 * np.log10(outline.peaks) + between_db + master.gain_db
-    energy = outline.energy * factor_from_db(master.gain_db) ** 2
+        peaks_db = 20.0 * np.log10(summary.peaks) + between_db + master.gain_db
+    energy = summary.energy * factor_from_db(master.gain_db) ** 2
     if master.ceiling_dbtp is not None:
         reduction_db = limiting_db(peaks_db, master.ceiling_dbtp)
         energy, peaks_db = limited_energy(energy, reduction_db), np.minimum(peaks_db, master.ceiling_dbtp)

@@ -11,8 +11,8 @@ from typing import Final
 import numpy as np
 from scipy.signal import butter, sosfilt
 
-from recitant_core.delivery.outline import MixOutline
 from recitant_core.delivery.platforms import PLATFORMS, Platform, platform_results
+from recitant_core.delivery.summary import MixSummary
 from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
 from recitant_core.measure.meter import Readings
 from recitant_core.timeline.model import Master
@@ -76,19 +76,19 @@ class PlatformGain:
 
 
 def platform_gain(
-    platform: Platform, outline: MixOutline | None, readings: Readings, master: Master
+    platform: Platform, summary: MixSummary | None, readings: Readings, master: Master
 ) -> PlatformGain | None:
     """What a platform does to a mix; None for silence, and for what is shorter than a gating block.
 
     Args:
-        outline: of the mix as balanced; None while it is being measured: the limiters' share is left out then.
+        summary: of the mix as balanced; None while it is being measured: the limiters' share is left out then.
         readings: of the same mix.
         master: with which it is heard; Master() for the mix as balanced.
     """
     if readings.integrated_lufs is None or not np.isfinite(readings.integrated_lufs):
         return None
-    if outline is not None:
-        results = platform_results(outline, readings, master)
+    if summary is not None:
+        results = platform_results(summary, readings, master)
         found = results[PLATFORMS.index(platform)]
         if found.heard_lufs is None or found.came_lufs is None:
             return None

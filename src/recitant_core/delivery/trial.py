@@ -9,8 +9,8 @@ from typing import Protocol
 
 import numpy as np
 
-from recitant_core.delivery.outline import MixOutline, PeakOutline
 from recitant_core.delivery.spec import Anchor, Spec
+from recitant_core.delivery.summary import MixSummary, PeakSummary
 from recitant_core.dsp.kweighting import KState, k_energies
 from recitant_core.dsp.quantise import Integers, audio_from_integers, quantise
 from recitant_core.measure.clearance import speech_mask
@@ -92,7 +92,7 @@ class Rendered:
     stem_peak_factor: float
     """Highest sample of any stem before any gain of the master's."""
     mixes: MixStore
-    outline: MixOutline
+    summary: MixSummary
     """Of the mix as balanced, for forecasts."""
     clearance_lu: float | None = None
     """Under which speech never falls; None where that was not measured, or nobody speaks over anything."""
@@ -150,7 +150,7 @@ class TrialMeter:
     def stem_blocks(self) -> FloatArray:
         """Block powers of narration and dialogue together, float64 (blocks,)."""
         if self._known is not None:
-            return self._known.outline.speech_blocks
+            return self._known.summary.speech_blocks
         return gating_block_powers(np.concatenate([np.zeros(0), *self._dialogue_hops]))
 
     def dialogue_blocks(self) -> FloatArray:
@@ -207,7 +207,7 @@ def render_once(
     untouched = replace(plan, master=Master())
     meter = TrialMeter(untouched, speech=speech)
     peak = 0.0
-    peaks = PeakOutline()
+    peaks = PeakSummary()
 
     def kept() -> Iterator[MixedSegment]:
         nonlocal peak
@@ -222,8 +222,8 @@ def render_once(
         if hear is not None:
             hear(segment)
         progress(segment.span.end_sample / plan.span.length_samples)
-    outline = MixOutline(peaks.peaks(), meter.energies(), meter.stem_blocks())
-    return Rendered(meter.trial(), meter.dialogue_blocks(), peak, store, outline, is_spoken=bool(speech))
+    summary = MixSummary(peaks.peaks(), meter.energies(), meter.stem_blocks())
+    return Rendered(meter.trial(), meter.dialogue_blocks(), peak, store, summary, is_spoken=bool(speech))
 
 
 def written_segments(plan: Plan, sources: Sources, bit_depth: int) -> Iterator[WrittenSegment]:

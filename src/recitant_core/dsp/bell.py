@@ -2,7 +2,7 @@
 
 The band is a linear-phase filter of fixed length, run in blocks that lie on the programme's own grid, so that any
 stretch has the bits of the whole.
-Held to: tests/core/test_giving_way.py
+Held to: tests/core/test_ducking_render.py
 """
 
 from functools import lru_cache
@@ -14,12 +14,11 @@ import numpy.typing as npt
 from recitant_core.errors import RangeError
 from recitant_core.ports import SampleSource
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.clock import HOP_SAMPLES, RATE_HZ, SampleSpan
 
 REACH_SAMPLES: Final = 2_048
 BLOCK_SAMPLES: Final = 12_288
 _FFT_SAMPLES: Final = 16_384
-_HOP_SAMPLES: Final = RATE_HZ // 100
 
 
 def bell_window(span: SampleSpan) -> SampleSpan:
@@ -87,8 +86,8 @@ def band_hop_energies(source: SampleSource, centre_hz: float, width_octaves: flo
         count = min(BLOCK_SAMPLES, source.length_samples - start)
         parts.append((band[2 * REACH_SAMPLES : 2 * REACH_SAMPLES + count] ** 2).sum(axis=1))
     power = np.concatenate(parts)
-    power = np.pad(power, (0, -len(power) % _HOP_SAMPLES))
-    energies: FloatArray = power.reshape(-1, _HOP_SAMPLES).sum(axis=1)[:, None]
+    power = np.pad(power, (0, -len(power) % HOP_SAMPLES))
+    energies: FloatArray = power.reshape(-1, HOP_SAMPLES).sum(axis=1)[:, None]
     return energies
 
 

@@ -33,6 +33,7 @@ from recitant_core.dsp.lanes import (
 from recitant_core.errors import RangeError
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.channels import ChannelLayout
+from recitant_core.units.clock import HOPS_PER_SECOND
 
 # BS.1770 Annex 1 gives both filters at 48 kHz; this analogue prototype gives them back there (memory).
 SHELF_HZ: Final = 1681.974450955533
@@ -41,7 +42,6 @@ SHELF_Q: Final = 0.7071752369554196
 SHELF_BAND_EXPONENT: Final = 0.4996667741545416
 HIGH_PASS_HZ: Final = 38.13547087602444
 HIGH_PASS_Q: Final = 0.5003270373238773
-HOPS_PER_SECOND: Final = 100
 _LEADS_PER_SECOND: Final = 4
 _STATE_ROWS: Final = 6
 _FAINT: Final = 1e-30  # -600 dB

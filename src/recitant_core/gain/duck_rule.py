@@ -81,7 +81,7 @@ class DuckRule:
     """Whether a first balance chose it and nobody changed it since: the next one may choose again."""
 
 
-STARTING_POINTS: Final[dict[str, DuckRule]] = {
+DUCK_PRESETS: Final[dict[str, DuckRule]] = {
     "talk-over-bed": DuckRule(),
     "documentary": DuckRule(lead_in_s=0.6, hold_s=0.5, recovery_s=2.0, bridge_s=4.0, slope_db_per_s=20.0),
     "spot": DuckRule(lead_in_s=0.15, hold_s=0.15, recovery_s=0.5, bridge_s=1.2, slope_db_per_s=60.0),

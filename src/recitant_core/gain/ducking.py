@@ -14,10 +14,9 @@ import numpy as np
 from scipy.ndimage import maximum_filter1d, minimum_filter1d
 
 from recitant_core.gain.duck_rule import DuckRule
-from recitant_core.measure.clearance import HOP_SAMPLES
-from recitant_core.speech.marking import merged
+from recitant_core.speech.corrections import merged
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.clock import HOP_SAMPLES, RATE_HZ, SampleSpan
 from recitant_core.units.remembered import Remembered
 
 DEEPEST_DB: Final = -60.0

@@ -1,6 +1,6 @@
 """Fewer points for a drawn curve.
 
-Held to: tests/core/test_evening.py
+Held to: tests/core/test_even_out.py
 """
 
 from collections.abc import Sequence

@@ -14,14 +14,12 @@ import numba
 import numpy as np
 import numpy.typing as npt
 
-from recitant_core.dsp.kweighting import HOPS_PER_SECOND
 from recitant_core.measure.loudness import BLOCK_HOPS, RELATIVE_GATE_LU
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.clock import HOP_SAMPLES, HOPS_PER_SECOND, SampleSpan
 from recitant_core.units.level import LOUDNESS_OFFSET_DB, ratio_from_lu
 
 BoolArray = npt.NDArray[np.bool_]
-HOP_SAMPLES: Final = RATE_HZ // HOPS_PER_SECOND
 WORDS_HOPS: Final = 100  # one second: a few words
 DEFAULT_ASKED_LU: Final = 7.0
 STRICT_LU: Final = 20.0  # W3C WCAG 2.1, success criterion 1.4.7

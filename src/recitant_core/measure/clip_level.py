@@ -11,7 +11,6 @@ from typing import Final
 
 import numpy as np
 
-from recitant_core.dsp.kweighting import HOPS_PER_SECOND
 from recitant_core.measure.loudness import (
     BLOCK_HOPS,
     BLOCK_STEP_HOPS,
@@ -23,10 +22,9 @@ from recitant_core.measure.loudness import (
     window_powers,
 )
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.clock import HOP_SAMPLES, HOPS_PER_SECOND, SampleSpan
 from recitant_core.units.level import SILENCE, lufs_from_power
 
-HOP_SAMPLES: Final = RATE_HZ // HOPS_PER_SECOND
 HALF_BLOCK: Final = 0.5
 _MOMENT_HOPS: Final = 40
 _SHORT_PAUSE_HOPS: Final = 12

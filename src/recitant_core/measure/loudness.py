@@ -10,9 +10,9 @@ from typing import Final
 import numpy as np
 import numpy.typing as npt
 
-from recitant_core.dsp.kweighting import HOPS_PER_SECOND, hop_edges
+from recitant_core.dsp.kweighting import hop_edges
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.clock import HOPS_PER_SECOND, RATE_HZ
 from recitant_core.units.level import LOUDNESS_OFFSET_DB, SILENCE, lufs_from_power, power_from_lufs, ratio_from_lu
 
 BoolArray = npt.NDArray[np.bool_]

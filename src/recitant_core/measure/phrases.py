@@ -13,7 +13,7 @@ from typing import Final
 
 import numpy as np
 
-from recitant_core.measure.clip_level import HOP_SAMPLES, outliers
+from recitant_core.measure.clip_level import outliers
 from recitant_core.measure.loudness import (
     RELATIVE_GATE_LU,
     BoolArray,
@@ -22,7 +22,7 @@ from recitant_core.measure.loudness import (
     window_powers,
 )
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.clock import SampleSpan
+from recitant_core.units.clock import HOP_SAMPLES, SampleSpan
 from recitant_core.units.level import lufs_from_power, ratio_from_lu
 
 LEAST_PHRASE_HOPS: Final = 25  # what is shorter sets no level: a click, a breath

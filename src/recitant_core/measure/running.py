@@ -8,14 +8,13 @@ import numba
 import numpy as np
 import numpy.typing as npt
 
-from recitant_core.dsp.kweighting import HOPS_PER_SECOND, KState, k_energies
+from recitant_core.dsp.kweighting import KState, k_energies
 from recitant_core.measure.loudness import BLOCK_HOPS, SHORT_TERM_HOPS, level_curve_lufs
 from recitant_core.measure.true_peak import peaks_by_step
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.channels import STEREO
-from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.clock import HOP_SAMPLES, RATE_HZ
 
-HOP_SAMPLES: Final = RATE_HZ // HOPS_PER_SECOND
 STEP_HOPS: Final = 5  # a reading every 50 ms
 STEM_STEP_HOPS: Final = 10
 LEAD_SAMPLES: Final = (SHORT_TERM_HOPS + 50) * HOP_SAMPLES  # short-term window, and time for the filter to settle

@@ -9,10 +9,9 @@ from typing import Final
 
 import numpy as np
 
-from recitant_core.dsp.kweighting import HOPS_PER_SECOND
 from recitant_core.measure.loudness import BoolArray
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.clock import HOPS_PER_SECOND, RATE_HZ
 
 LEAST_SCENE_S: Final = 10
 _BLOCK_HOPS: Final = HOPS_PER_SECOND

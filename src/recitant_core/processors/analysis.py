@@ -29,7 +29,7 @@ _MULTIPLES: Final = 8
 _RESONANCE_LEAST_DB: Final = 3.0
 _RESONANCE_PLACES: Final = (150.0, 6_000.0)
 _MOST_HEARD_SAMPLES: Final = 120 * RATE_HZ
-STARTING_POINTS: Final = (
+CHAIN_PRESETS: Final = (
     "voice-close",
     "voice-roomy",
     "voice-sharp",
@@ -228,14 +228,14 @@ def starting_point(name: str, source: SampleSource, speech: Sequence[SampleSpan]
     """A chain to start from, its values made from what is measured in a stretch of a recording.
 
     Args:
-        name: one of STARTING_POINTS.
+        name: one of CHAIN_PRESETS.
         speech: where somebody speaks in the recording.
         span: the stretch of the recording that counts.
 
     Raises:
         EditRefused: no such starting point, it is silent, or what the starting point cures is not there.
     """
-    if name not in STARTING_POINTS:
+    if name not in CHAIN_PRESETS:
         raise EditRefused("gone")
     span = SampleSpan(span.start_sample, min(span.length_samples, _MOST_HEARD_SAMPLES))
     audio = source.read(span.start_sample, span.length_samples)

@@ -91,7 +91,7 @@ def _take_in_lanes(chain: Chain, first: int, last: int, audio: Audio, watch: Cha
 def _pass(chain: Chain, index: int, audio: Audio, start_sample: int, watch: ChainWatch | None) -> Audio:
     processor = chain[index]
     told = None if watch is None else partial(watch, index)
-    before = audio.copy() if processor.gives_taken else None
+    before = audio.copy() if processor.outputs_difference else None
     made = _one(processor, audio, start_sample, told)
     return made if before is None else before - made
 

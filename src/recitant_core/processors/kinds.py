@@ -30,7 +30,7 @@ class Parameter:
 
     name: str
     unit: str
-    plain: Value
+    default: Value
     least: float = 0.0
     most: float = 0.0
     is_log: bool = False
@@ -59,8 +59,8 @@ class Kind:
         return {p.name: p for p in self.parameters}[name]
 
 
-def _number(name: str, unit: str, plain: float, least: float, most: float, *, log: bool = False) -> Parameter:
-    return Parameter(name, unit, plain, least, most, log)
+def _number(name: str, unit: str, default: float, least: float, most: float, *, log: bool = False) -> Parameter:
+    return Parameter(name, unit, default, least, most, log)
 
 
 def _choice(name: str, *choices: str) -> Parameter:

@@ -51,7 +51,7 @@ class Run:
 
 def goes_in_lanes(processor: Processor) -> bool:
     """Whether a processor can be part of a run."""
-    if processor.curves or processor.gives_taken:
+    if processor.curves or processor.outputs_difference:
         return False
     if processor.kind == "compressor":
         return samples_of_ms(processor.number("lookahead_ms")) < CONTROL_SAMPLES

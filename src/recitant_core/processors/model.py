@@ -22,7 +22,7 @@ from recitant_core.units.clock import RATE_HZ
 VERSION: Final = 2  # raised when the arithmetic of any processor changes
 MOST_PROCESSORS: Final = 24
 MOST_CURVE_POINTS: Final = 2_000
-_PLAIN: Final = {(kind.name, p.name): p.plain for kind in KINDS.values() for p in kind.parameters}
+_DEFAULTS: Final = {(kind.name, p.name): p.default for kind in KINDS.values() for p in kind.parameters}
 
 
 @dataclass(frozen=True)
@@ -44,7 +44,7 @@ class Processor:
     profile_db: tuple[float, ...] = ()
     """Of noise reduction: level of the noise in each band, dBFS."""
     is_bypassed: bool = False
-    gives_taken: bool = False
+    outputs_difference: bool = False
     """For hearing only: what it takes away instead of what it leaves."""
     band_alone: str = ""
     """For hearing only: the one of its three bands that is heard; empty for all."""
@@ -54,7 +54,7 @@ class Processor:
         for found, value in self.values:
             if found == name:
                 return value
-        return _PLAIN[self.kind, name]
+        return _DEFAULTS[self.kind, name]
 
     def number(self, name: str) -> float:
         """A value that is a number."""
@@ -80,7 +80,7 @@ class Processor:
     def with_values(self, **changes: Value) -> "Processor":
         """The same with some values set."""
         values = dict(self.values) | changes
-        kept = {name: v for name, v in values.items() if v != KINDS[self.kind].parameter(name).plain}
+        kept = {name: v for name, v in values.items() if v != KINDS[self.kind].parameter(name).default}
         return replace(self, values=tuple(sorted(kept.items())))
 
 
@@ -254,7 +254,7 @@ def chain_key(chain: Chain) -> str:
     if not acting:
         return ""
     text = json.dumps(
-        [[*sorted(processor_data(p).items()), p.gives_taken, p.band_alone] for p in acting], sort_keys=True
+        [[*sorted(processor_data(p).items()), p.outputs_difference, p.band_alone] for p in acting], sort_keys=True
     )
     return hashlib.sha256(f"{VERSION} {text}".encode()).hexdigest()[:24]
 

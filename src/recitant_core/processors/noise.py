@@ -21,7 +21,7 @@ from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 
 FRAME_SAMPLES: Final = 2_048
-HOP_SAMPLES: Final = 512
+STFT_STEP_SAMPLES: Final = 512
 LEAST_LEARNING_SAMPLES: Final = RATE_HZ // 5
 SILENT_PROFILE_DBFS: Final = -110.0
 _LEAST_DB: Final = -160.0
@@ -57,21 +57,21 @@ def denoised(processor: Processor, audio: Audio, start_sample: int) -> Audio:
     """Audio with the noise of the profile lowered, from rest; float32 (frames, channels). Untouched without a profile.
 
     Args:
-        start_sample: of the first frame, on the grid of HOP_SAMPLES.
+        start_sample: of the first frame, on the grid of STFT_STEP_SAMPLES.
     """
     if not processor.profile_db or not len(audio):
         return audio.copy()
-    n_frames = -(-len(audio) // HOP_SAMPLES) + 3
-    padded = np.zeros(((n_frames + 3) * HOP_SAMPLES, audio.shape[1]), np.float32)
-    first = FRAME_SAMPLES - HOP_SAMPLES
+    n_frames = -(-len(audio) // STFT_STEP_SAMPLES) + 3
+    padded = np.zeros(((n_frames + 3) * STFT_STEP_SAMPLES, audio.shape[1]), np.float32)
+    first = FRAME_SAMPLES - STFT_STEP_SAMPLES
     padded[first : first + len(audio)] = audio
     window = _window()
-    starts = np.arange(n_frames) * HOP_SAMPLES
+    starts = np.arange(n_frames) * STFT_STEP_SAMPLES
     places = (start_sample - first + starts + FRAME_SAMPLES // 2).astype(np.float64)
     amount_db = np.broadcast_to(processor.along("amount_db", places), places.shape)
     over_db = np.broadcast_to(processor.along("over_db", places), places.shape)
     smoothing_ms = np.broadcast_to(processor.along("smoothing_ms", places), places.shape)
-    keep = np.exp(-1000.0 * HOP_SAMPLES / RATE_HZ / smoothing_ms)
+    keep = np.exp(-1000.0 * STFT_STEP_SAMPLES / RATE_HZ / smoothing_ms)
     noise = _profile_power(processor.profile_db)
     spectra = [
         scipy.fft.rfft(np.lib.stride_tricks.sliding_window_view(padded[:, c], FRAME_SAMPLES)[starts] * window, axis=1)
@@ -85,8 +85,8 @@ def denoised(processor: Processor, audio: Audio, start_sample: int) -> Audio:
         frames = scipy.fft.irfft(spectrum * gains, FRAME_SAMPLES, axis=1) * window
         # Four frames lie over every sample: added in a fixed order, one quarter at a time.
         for quarter in range(4):
-            part = frames[:, quarter * HOP_SAMPLES : (quarter + 1) * HOP_SAMPLES].reshape(-1)
-            out[quarter * HOP_SAMPLES : quarter * HOP_SAMPLES + len(part), c] += part
+            part = frames[:, quarter * STFT_STEP_SAMPLES : (quarter + 1) * STFT_STEP_SAMPLES].reshape(-1)
+            out[quarter * STFT_STEP_SAMPLES : quarter * STFT_STEP_SAMPLES + len(part), c] += part
     return out[first : first + len(audio)] * np.float32(1.0 / 1.5)  # squared Hann windows a quarter apart add to 1.5
 
 
@@ -102,7 +102,7 @@ def _window() -> Audio:
 
 def _frame_powers(audio: Audio) -> FloatArray:
     # Mean over channels of |X|^2 of every other frame; float64 (frames, bins).
-    starts = np.arange(0, len(audio) - FRAME_SAMPLES + 1, HOP_SAMPLES * 2)
+    starts = np.arange(0, len(audio) - FRAME_SAMPLES + 1, STFT_STEP_SAMPLES * 2)
     total = np.zeros((len(starts), _BINS))
     for c in range(audio.shape[1]):
         frames = np.lib.stride_tricks.sliding_window_view(audio[:, c], FRAME_SAMPLES)[starts]

@@ -8,7 +8,7 @@ from dataclasses import replace
 from typing import Final
 
 from recitant_core.measure.clearance import ClosePassage
-from recitant_core.speech.marking import merged
+from recitant_core.speech.corrections import merged
 from recitant_core.timeline.model import Clip, Plan
 from recitant_core.units.clock import SampleSpan
 

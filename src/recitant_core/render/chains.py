@@ -13,7 +13,7 @@ import numpy as np
 from recitant_core.ports import SampleSource
 from recitant_core.processors.chain import chain_reach
 from recitant_core.processors.model import Chain, active, chain_key
-from recitant_core.render.giving_way import Signal, ridden
+from recitant_core.render.ducking_render import Signal, ridden
 from recitant_core.render.segments import SEGMENT_SAMPLES, FillIn, Job, made, segment_span
 from recitant_core.timeline.model import Ride
 from recitant_core.units.arrays import Audio, FloatArray

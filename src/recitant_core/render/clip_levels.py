@@ -10,7 +10,7 @@ from recitant_core.measure.clip_level import ClipLevel, clip_level
 from recitant_core.measure.phrases import Phrase, phrases
 from recitant_core.render.estimate import clip_energy
 from recitant_core.timeline.model import Clip, Track
-from recitant_core.timeline.speaking import SpeechOfSources, speech_of_clip
+from recitant_core.timeline.speech import SpeechOfSources, speech_of_clip
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import SampleSpan
 

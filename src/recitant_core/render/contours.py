@@ -8,10 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from recitant_core.measure.loudness import momentary_contour_lufs
-from recitant_core.render.estimate import HOP_SAMPLES, clip_energy
+from recitant_core.render.estimate import clip_energy
 from recitant_core.timeline.model import Clip, Track
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.clock import SampleSpan
+from recitant_core.units.clock import HOP_SAMPLES, SampleSpan
 
 
 @dataclass(frozen=True)

@@ -9,19 +9,16 @@ from typing import Final
 
 import numpy as np
 
-from recitant_core.dsp.kweighting import HOPS_PER_SECOND
 from recitant_core.gain.duck_rule import DuckKind
 from recitant_core.gain.ducking import hop_gains_db
 from recitant_core.gain.envelope import curve_db
-from recitant_core.gain.keyed import keyed_hop_gains_db
+from recitant_core.gain.sidechain import keyed_hop_gains_db
 from recitant_core.gain.trim import trim_points
 from recitant_core.timeline.model import Clip, Plan, Ride, Role, Track, clip_fade_factors, clip_matrix
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import STEREO
-from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.clock import HOP_SAMPLES
 from recitant_core.units.remembered import Remembered, fingerprint
-
-HOP_SAMPLES = RATE_HZ // HOPS_PER_SECOND
 
 
 def clip_energy(clip: Clip, track: Track, gain_db: float, source_energy: FloatArray) -> tuple[int, FloatArray]:

@@ -19,10 +19,10 @@ from recitant_core.processors.dynamics_kernels import CONTROL_SAMPLES
 from recitant_core.processors.model import Chain, Processor
 from recitant_core.processors.tone import TONE_KINDS, log_frequencies, tone_response_db
 from recitant_core.render.mix import render_mix
-from recitant_core.render.tracks import Heard
+from recitant_core.render.tracks import Audibility
 from recitant_core.timeline.edits import clips_by_id
 from recitant_core.timeline.model import Plan, Track
-from recitant_core.timeline.speaking import SpeechOfSources, speech_of_clip
+from recitant_core.timeline.speech import SpeechOfSources, speech_of_clip
 from recitant_core.timeline.strips import target_chain, with_chain
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.channels import STEREO
@@ -113,7 +113,7 @@ def _clip_input(
     return ChainInput(audio, span.start_sample - before, before, length, clip.start_sample, _steps(spoken, span))
 
 
-def _alone(plan: Plan, target: str, target_id: str) -> tuple[Plan, Heard]:
+def _alone(plan: Plan, target: str, target_id: str) -> tuple[Plan, Audibility]:
     # A track is inspected before its own fader and its stem's part in it, a stem before the master.
     bare = with_chain(plan, target, [target_id], ())
     if target == "track":
@@ -133,15 +133,15 @@ def _alone(plan: Plan, target: str, target_id: str) -> tuple[Plan, Heard]:
     return bare, heard_of(plan, target, target_id)
 
 
-def heard_of(plan: Plan, target: str, target_id: str) -> Heard:
+def heard_of(plan: Plan, target: str, target_id: str) -> Audibility:
     """Which tracks sound when a target is heard alone; all of them for the master."""
     if target == "clip":
-        return Heard(frozenset({clips_by_id(plan)[target_id][0].track_id}))
+        return Audibility(frozenset({clips_by_id(plan)[target_id][0].track_id}))
     if target == "track":
-        return Heard(frozenset({target_id}))
+        return Audibility(frozenset({target_id}))
     if target == "stem":
-        return Heard(frozenset(t.track_id for t in plan.tracks if t.role.value == target_id))
-    return Heard()
+        return Audibility(frozenset(t.track_id for t in plan.tracks if t.role.value == target_id))
+    return Audibility()
 
 
 def sources_of(plan: Plan, source_of: SourceOf) -> dict[str, SampleSource]:

@@ -19,7 +19,7 @@ from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
 from recitant_core.gain.trim import trim_points
 from recitant_core.ports import SampleSource
 from recitant_core.processors.model import Chain, active
-from recitant_core.render.giving_way import ducked, ridden
+from recitant_core.render.ducking_render import ducked, ridden
 from recitant_core.render.laid import Sources
 from recitant_core.render.mix import output_gain_db, render_mix, render_stems
 from recitant_core.render.tracks import Keys, add_track

@@ -16,10 +16,10 @@ from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
 from recitant_core.gain.trim import trim_points
 from recitant_core.processors.model import active
 from recitant_core.render.chains import Node, processed
-from recitant_core.render.giving_way import GainOverTime, ducked, hears_around, level_points
+from recitant_core.render.ducking_render import GainOverTime, ducked, hears_around, level_points
 from recitant_core.render.laid import BLOCK_SAMPLES, Sources
 from recitant_core.render.segments import SEGMENT_SAMPLES, Fill
-from recitant_core.render.tracks import EVERYTHING, Heard, Keys, Tracks, listened_to, track_identity
+from recitant_core.render.tracks import EVERYTHING, Audibility, Keys, Tracks, listened_to, track_identity
 from recitant_core.timeline.model import Plan, Ride, Role
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
@@ -29,14 +29,14 @@ from recitant_core.units.threads import in_order
 _DUCK_REACH_SAMPLES: Final = 30 * RATE_HZ  # more than any live key or bell hears around a stretch
 
 
-def render_stems(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> dict[Role, Audio]:
+def render_stems(plan: Plan, sources: Sources, span: SampleSpan, heard: Audibility = EVERYTHING) -> dict[Role, Audio]:
     """Each stem of a span before the master, float32 (frames, channels), in summing order; silence outside clips."""
     plan = listened_to(plan, heard)
     return _stems_and_sum(plan, sources, span, heard, Tracks(plan, sources, heard))[0]
 
 
 def _stems_and_sum(
-    plan: Plan, sources: Sources, span: SampleSpan, heard: Heard, tracks: Tracks
+    plan: Plan, sources: Sources, span: SampleSpan, heard: Audibility, tracks: Tracks
 ) -> tuple[dict[Role, Audio], Audio]:
     key = Keys(plan, sources)
     fills = {role: _stem(plan, role, tracks, span, heard, key) for role in plan.roles}
@@ -55,7 +55,7 @@ def _stems_and_sum(
     return stems, mix
 
 
-def _stem(plan: Plan, role: Role, tracks: Tracks, span: SampleSpan, heard: Heard, key: Keys) -> Fill:
+def _stem(plan: Plan, role: Role, tracks: Tracks, span: SampleSpan, heard: Audibility, key: Keys) -> Fill:
     here = [track for track in plan.tracks if track.role is role and heard.includes(track)]
     duck = plan.duck_of_stem(role)
     trim = GainOverTime(trim_points(plan.stem_trim(role)))
@@ -106,7 +106,7 @@ def _copying(audio: Audio | FloatArray, span: SampleSpan) -> Fill:
     return fill
 
 
-def stem_identity(plan: Plan, role: Role, window: SampleSpan, heard: Heard) -> Hashable:
+def stem_identity(plan: Plan, role: Role, window: SampleSpan, heard: Audibility) -> Hashable:
     """All that makes a stem in a window."""
     wide = window.widen(_DUCK_REACH_SAMPLES, _DUCK_REACH_SAMPLES)
     tracks = tuple(
@@ -117,14 +117,14 @@ def stem_identity(plan: Plan, role: Role, window: SampleSpan, heard: Heard) -> H
     return (role, tracks, plan.ducks, plan.stem_trim(role), plan.stem_chain(role), plan.stem_ride(role))
 
 
-def render_mix(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> Audio:
+def render_mix(plan: Plan, sources: Sources, span: SampleSpan, heard: Audibility = EVERYTHING) -> Audio:
     """The sum of the stems of a span through the master's processors, float32 (frames, channels)."""
     plan = listened_to(plan, heard)
     return _through_master(plan, sources, span, heard, Tracks(plan, sources, heard))[1]
 
 
 def _through_master(
-    plan: Plan, sources: Sources, span: SampleSpan, heard: Heard, tracks: Tracks
+    plan: Plan, sources: Sources, span: SampleSpan, heard: Audibility, tracks: Tracks
 ) -> tuple[dict[Role, Audio], Audio]:
     stems, mix = _stems_and_sum(plan, sources, span, heard, tracks)
     chain = active(plan.master_chain)
@@ -144,19 +144,21 @@ def _through_master(
     return stems, processed(node, span).astype(np.float32, copy=False)
 
 
-def render_output(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> Audio:
+def render_output(plan: Plan, sources: Sources, span: SampleSpan, heard: Audibility = EVERYTHING) -> Audio:
     """What leaves the master in a span: the mix with its gain, limited at a ceiling; float32 (frames, channels)."""
     return render_master(plan, sources, span, heard)[0]
 
 
-def render_master(plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING) -> tuple[Audio, Audio]:
+def render_master(
+    plan: Plan, sources: Sources, span: SampleSpan, heard: Audibility = EVERYTHING
+) -> tuple[Audio, Audio]:
     """As render_output, with the limiter's gain factor, float32 (frames, 1)."""
     output, factor, _ = _render_master(plan, sources, span, heard)
     return output, factor
 
 
 def render_heard(
-    plan: Plan, sources: Sources, span: SampleSpan, heard: Heard = EVERYTHING
+    plan: Plan, sources: Sources, span: SampleSpan, heard: Audibility = EVERYTHING
 ) -> tuple[Audio, dict[Role, Audio]]:
     """As render_output, and each stem that sounds, with the gain of the mix, unlimited; float32 (frames, channels)."""
     output, _, stems = _render_master(plan, sources, span, heard)
@@ -164,7 +166,7 @@ def render_heard(
 
 
 def _render_master(
-    plan: Plan, sources: Sources, span: SampleSpan, heard: Heard
+    plan: Plan, sources: Sources, span: SampleSpan, heard: Audibility
 ) -> tuple[Audio, Audio, dict[Role, Audio]]:
     gain = np.float32(factor_from_db(output_gain_db(plan)))
     audible = listened_to(plan, heard)

@@ -1,6 +1,6 @@
 """What sounds against what: speech that is to be understood and everything else, by 10 ms hops.
 
-Held to: tests/core/test_following.py, tests/core/test_narration.py
+Held to: tests/core/test_ducking_update.py, tests/core/test_narration.py
 """
 
 from collections.abc import Callable, Mapping
@@ -21,7 +21,7 @@ from recitant_core.measure.clearance import (
 )
 from recitant_core.render.estimate import duck_gains_db, hops_of, lowered_energy, stems_of_tracks, track_energies
 from recitant_core.timeline.model import Duck, Plan, Role, Track
-from recitant_core.timeline.speaking import SpeechOfSources, Talk, narrated_over, speech_in_programme
+from recitant_core.timeline.speech import SpeechOfSources, Talk, narrated_over, speech_in_programme
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.remembered import Remembered, fingerprint
@@ -31,7 +31,7 @@ BandEnergies = Callable[[str, float, float], FloatArray]
 
 
 @dataclass(frozen=True, eq=False)
-class Scene:
+class LoudnessScene:
     """What sounds against what, by 10 ms hops, before anything gives way."""
 
     plan: Plan
@@ -109,7 +109,7 @@ _words: Final = Remembered[FloatArray](32 << 20)
 _masks: Final = Remembered[BoolArray](8 << 20)
 
 
-def scene_of(plan: Plan, energies: Mapping[str, FloatArray], speech: SpeechOfSources) -> Scene:
+def scene_of(plan: Plan, energies: Mapping[str, FloatArray], speech: SpeechOfSources) -> LoudnessScene:
     """What sounds against what.
 
     Args:
@@ -120,7 +120,7 @@ def scene_of(plan: Plan, energies: Mapping[str, FloatArray], speech: SpeechOfSou
     over = narrated_over(plan, speech)
     is_speech = _masks.get_or_make((spans, n_hops), lambda: speech_mask(spans, n_hops))
     is_over = _masks.get_or_make((over, n_hops), lambda: speech_mask(over, n_hops))
-    return Scene(plan, track_energies(plan, energies), spans, is_speech, is_over)
+    return LoudnessScene(plan, track_energies(plan, energies), spans, is_speech, is_over)
 
 
 def rendered_clearance_lu(
@@ -159,8 +159,8 @@ def talk_clearance_lu(stems: Mapping[Role, FloatArray], talk: Talk) -> float | N
     return least_clearance_lu(found)
 
 
-def in_band(plan: Plan, scene: Scene, room: Room, bands: BandEnergies) -> Scene:
+def in_band(plan: Plan, scene: LoudnessScene, room: Room, bands: BandEnergies) -> LoudnessScene:
     """What sounds against what in the voice's range; a chain counts there as if it were not there."""
     keys = {clip.sound_key: clip.source_key for track in plan.tracks for clip in track.clips}
     found = {sound: bands(key, room.centre_hz, room.width_octaves) for sound, key in keys.items()}
-    return Scene(plan, track_energies(plan, found), scene.speech, scene.is_speech, scene.is_over)
+    return LoudnessScene(plan, track_energies(plan, found), scene.speech, scene.is_speech, scene.is_over)

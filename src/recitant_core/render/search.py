@@ -18,7 +18,7 @@ from recitant_core.render.inspection import MOST_INSPECTED_SAMPLES, SourceOf, he
 from recitant_core.render.mix import render_mix
 from recitant_core.timeline.edits import clips_by_id
 from recitant_core.timeline.model import Plan
-from recitant_core.timeline.speaking import SpeechOfSources, speech_of_clip
+from recitant_core.timeline.speech import SpeechOfSources, speech_of_clip
 from recitant_core.timeline.strips import target_chain, with_chain
 from recitant_core.units.arrays import Audio
 from recitant_core.units.channels import STEREO, ChannelLayout

@@ -14,7 +14,7 @@ import numpy as np
 from recitant_core.dsp.lanes import widest
 from recitant_core.processors.model import Chain, active
 from recitant_core.render.chains import Node
-from recitant_core.render.giving_way import GainOverTime, KeySignal, ducked, hears_around
+from recitant_core.render.ducking_render import GainOverTime, KeySignal, ducked, hears_around
 from recitant_core.render.laid import LaidClips, Sources
 from recitant_core.render.segments import SEGMENT_SAMPLES, Fill, Job, LaneStream, is_kept, made
 from recitant_core.timeline.model import Clip, Duck, Plan, Ride, Track
@@ -30,7 +30,7 @@ Add = Callable[[int, FloatArray], None]
 
 
 @dataclass(frozen=True)
-class Heard:
+class Audibility:
     """Which tracks sound in a preview; a delivery always hears all."""
 
     only_tracks: frozenset[str] | None = None
@@ -43,10 +43,10 @@ class Heard:
         return self.only_tracks is None or track.track_id in self.only_tracks
 
 
-EVERYTHING: Final = Heard()
+EVERYTHING: Final = Audibility()
 
 
-def listened_to(plan: Plan, heard: Heard) -> Plan:
+def listened_to(plan: Plan, heard: Audibility) -> Plan:
     """The plan as a preview hears it: tracks out of the mix sound where nothing but such tracks is listened to."""
     only = heard.only_tracks or frozenset()
     chosen = [track for track in plan.tracks if track.track_id in only]
@@ -76,7 +76,7 @@ def track_identity(track: Track, window: SampleSpan) -> TrackIdentity:
 class Tracks:
     """The tracks of a plan on their way into stems; those with chains go through them side by side."""
 
-    def __init__(self, plan: Plan, sources: Sources, heard: Heard, segment: SampleSpan | None = None) -> None:
+    def __init__(self, plan: Plan, sources: Sources, heard: Audibility, segment: SampleSpan | None = None) -> None:
         """Tracks of a plan.
 
         Args:

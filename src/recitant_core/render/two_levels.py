@@ -16,13 +16,12 @@ from typing import Final
 
 import numpy as np
 
-from recitant_core.dsp.kweighting import HOPS_PER_SECOND
 from recitant_core.gain.duck_rule import DuckRule
 from recitant_core.gain.ducking import curve_points, laid_around_pinned, passages
-from recitant_core.measure.clearance import HOP_SAMPLES, BoolArray, momentary_power
+from recitant_core.measure.clearance import BoolArray, momentary_power
 from recitant_core.timeline.model import Duck, Plan, Role
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.clock import HOP_SAMPLES, HOPS_PER_SECOND, RATE_HZ, SampleSpan
 from recitant_core.units.level import ratio_from_lu
 from recitant_core.units.remembered import Remembered, fingerprint, prints_of_stretches
 

@@ -6,7 +6,7 @@ Held to: tests/core/test_crossfades.py
 from collections.abc import Callable, Collection
 
 from recitant_core.gain.envelope import FadeShape
-from recitant_core.measure.likeness import RELATED, correlation
+from recitant_core.measure.similarity import RELATED, correlation
 from recitant_core.ports import SampleSource
 from recitant_core.timeline.edits import crossfaded, overlaps
 from recitant_core.timeline.model import Clip, Plan

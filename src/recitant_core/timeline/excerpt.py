@@ -9,7 +9,7 @@ from dataclasses import replace
 from recitant_core.errors import PlanError
 from recitant_core.timeline.arranging import without_time
 from recitant_core.timeline.model import Plan
-from recitant_core.timeline.speaking import Spans, Talk
+from recitant_core.timeline.speech import Spans, Talk
 from recitant_core.units.clock import SampleSpan
 
 

@@ -8,7 +8,7 @@ from typing import Final
 
 from recitant_core.errors import EditRefused
 from recitant_core.gain.envelope import FadeShape
-from recitant_core.measure.likeness import Join, best_join
+from recitant_core.measure.similarity import Join, best_join
 from recitant_core.ports import SampleSource
 from recitant_core.timeline.edits import LEAST_CLIP_SAMPLES, NEW, cut_clip
 from recitant_core.timeline.model import Clip, Plan, Track

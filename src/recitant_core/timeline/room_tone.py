@@ -11,14 +11,13 @@ import numpy as np
 
 from recitant_core.errors import EditRefused
 from recitant_core.gain.envelope import FadeShape
-from recitant_core.measure.likeness import quietest_stretch
+from recitant_core.measure.similarity import quietest_stretch
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.timeline.edits import LEAST_CLIP_SAMPLES, NEW
 from recitant_core.timeline.model import Clip, Plan
 from recitant_core.units.arrays import Audio, FloatArray
-from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.clock import HOP_SAMPLES, RATE_HZ, SampleSpan
 
-HOP_SAMPLES: Final = RATE_HZ // 100
 FADE_SAMPLES: Final = RATE_HZ // 10
 _SPEECH_MARGIN_SAMPLES: Final = RATE_HZ // 10
 _STRETCH_HOPS: Final = (200, 100, 60, 40)  # the longest that is free is taken

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from recitant_core.timeline.model import Clip, Plan, Track
-from recitant_core.timeline.speaking import SILENT_DB
+from recitant_core.timeline.speech import SILENT_DB
 from recitant_core.transcript.model import Turn, Word, turns_of
 
 WordsOfSources = Mapping[str, Sequence[Word]]

@@ -7,14 +7,13 @@ from typing import Final
 import numpy as np
 
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.clock import RATE_HZ, SampleSpan, samples_from_s
+from recitant_core.units.clock import HOP_SAMPLES, SampleSpan, samples_from_s
 
 MOST_S: Final = 28.0
 """Under the 30 s that the models hear at once."""
 JOIN_PAUSE_S: Final = 4.0
 """Speech further apart is heard apart, so that music between is not taken for words."""
 _LOOK_BACK_S: Final = 8.0
-_HOP_SAMPLES: Final = RATE_HZ // 100
 
 
 def chunks_of(speech: Sequence[SampleSpan], energy: FloatArray) -> list[SampleSpan]:
@@ -41,10 +40,10 @@ def _parts(span: SampleSpan, energy: FloatArray) -> list[SampleSpan]:
     parts: list[SampleSpan] = []
     start = span.start_sample
     while span.end_sample - start > most:
-        first, last = (start + most - back) // _HOP_SAMPLES, (start + most) // _HOP_SAMPLES
+        first, last = (start + most - back) // HOP_SAMPLES, (start + most) // HOP_SAMPLES
         # The quietest 50 ms, so that a stop inside a word is not taken for a pause.
         quiet = np.convolve(energy[first:last], np.ones(5), mode="valid")
-        cut = (first + int(np.argmin(quiet)) + 2) * _HOP_SAMPLES if quiet.size else start + most
+        cut = (first + int(np.argmin(quiet)) + 2) * HOP_SAMPLES if quiet.size else start + most
         parts.append(SampleSpan(start, cut - start))
         start = cut
     parts.append(SampleSpan(start, span.end_sample - start))

@@ -94,7 +94,7 @@ class Count:
 
 
 @dataclass
-class Heard:
+class HeardWords:
     """What was heard before, by a hash of the sound: stretches that sound as they did are not heard again.
 
     Words are kept counted from the start of their stretch.
@@ -114,7 +114,7 @@ def heard_as_listener(
     transcriber: Transcriber,
     language: str,
     progress: Progress = no_progress,
-    heard_before: Heard | None = None,
+    heard_before: HeardWords | None = None,
 ) -> list[Understood]:
     """Every word that a model hears on the dialogue alone, and what becomes of it in the mix, in order.
 

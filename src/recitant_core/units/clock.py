@@ -8,6 +8,9 @@ from typing import Final
 from recitant_core.errors import RangeError
 
 RATE_HZ: Final = 48_000
+HOPS_PER_SECOND: Final = 100
+HOP_SAMPLES: Final = RATE_HZ // HOPS_PER_SECOND
+"""10 ms: the step of energies and of everything that is read from them."""
 
 
 def samples_from_s(time_s: float | Fraction) -> int:

@@ -5,14 +5,14 @@ from typing import Any
 from django.db.models import Q
 
 from recitant_core.errors import EditRefused, RangeError
-from recitant_core.measure.likeness import align
+from recitant_core.measure.similarity import align
 from recitant_core.timeline.edits import clips_by_id
 from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.timeline.takes import in_order
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.timecode import FRAME_RATES, samples_from_timecode
-from recitant_web.desk.bridge.plans import plan_of, sources_of_plan
 from recitant_web.desk.log import steps_beside
+from recitant_web.desk.mapping.plans import plan_of, sources_of_plan
 from recitant_web.desk.models import Edit, EditState
 from recitant_web.desk.models import Track as TrackRow
 from recitant_web.programme.models import Programme, SourceState

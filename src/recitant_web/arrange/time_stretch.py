@@ -12,10 +12,10 @@ from recitant_core.ports import Progress
 from recitant_core.timeline import edits
 from recitant_core.timeline.model import Clip, Plan
 from recitant_io.vary import Variation, vary
-from recitant_web.desk.bridge.changes import changes_between
-from recitant_web.desk.bridge.plans import plan_of
 from recitant_web.desk.edits.variation import Vary
 from recitant_web.desk.log import record
+from recitant_web.desk.mapping.changes import changes_between
+from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.jobs.actions import start_job
 from recitant_web.jobs.models import Job
 from recitant_web.programme.models import Programme, Source, SourceKind, SourceState

@@ -7,9 +7,8 @@ from recitant_core.balance.closeness import diagnoses
 from recitant_core.balance.speech_figures import SpeechFigures
 from recitant_core.measure.clearance import ClosePassage, close_passages
 from recitant_core.render.accepted import accepted_spans, is_accepted
-from recitant_core.render.estimate import HOP_SAMPLES
 from recitant_core.render.scene import rendered_clearance_lu
-from recitant_core.units.clock import SampleSpan
+from recitant_core.units.clock import HOP_SAMPLES, SampleSpan
 from recitant_core.units.level import finite
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme

@@ -12,14 +12,14 @@ from recitant_core.ports import Progress
 from recitant_core.timeline.model import Plan
 from recitant_core.units.clock import SampleSpan
 from recitant_web.balance.forms import FirstBalanceRequest
-from recitant_web.desk.bridge.changes import changes_between
-from recitant_web.desk.bridge.ducks import with_duck_names
-from recitant_web.desk.bridge.findings import findings_from_data
-from recitant_web.desk.bridge.plans import plan_of, sources_of_plan
-from recitant_web.desk.bridge.speech import speech_of
 from recitant_web.desk.ducking import bands_of
 from recitant_web.desk.energies import known_energies
 from recitant_web.desk.log import lock, record
+from recitant_web.desk.mapping.changes import changes_between
+from recitant_web.desk.mapping.ducks import with_duck_names
+from recitant_web.desk.mapping.findings import findings_from_data
+from recitant_web.desk.mapping.plans import plan_of, sources_of_plan
+from recitant_web.desk.mapping.speech import speech_of
 from recitant_web.desk.models import BalanceRun
 from recitant_web.jobs.actions import start_job
 from recitant_web.programme.models import Programme, SourceState

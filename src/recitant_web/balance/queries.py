@@ -11,14 +11,14 @@ from recitant_core.gain.ducking import dips, travel_db_per_min
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU, STRICT_LU
 from recitant_core.render.estimate import duck_gains_db
 from recitant_core.render.level_path import level_path
-from recitant_core.render.scene import Scene
+from recitant_core.render.scene import LoudnessScene
 from recitant_core.timeline.model import Duck, Master, Plan
 from recitant_core.units.level import finite
 from recitant_web.balance.clearance import figures_data, passages
 from recitant_web.balance.staves import speech_rows, staves
-from recitant_web.desk.bridge.ducks import duck_name, points_data, rule_data
-from recitant_web.desk.bridge.plans import sources_of_plan
 from recitant_web.desk.log import steps_beside
+from recitant_web.desk.mapping.ducks import duck_name, points_data, rule_data
+from recitant_web.desk.mapping.plans import sources_of_plan
 from recitant_web.listening.balance_runs import is_run_open, run_data
 from recitant_web.listening.figures import figures_of, likely_master, spec_data
 from recitant_web.listening.lost import lost_in
@@ -139,7 +139,7 @@ def _figures_of_balance(snapshot: Snapshot) -> State:
     }
 
 
-def _feel(duck: Duck, plan: Plan, scene: Scene) -> State:
+def _feel(duck: Duck, plan: Plan, scene: LoudnessScene) -> State:
     """How a duck's dips are felt: the sentence, and whether they are restless."""
     if duck.rule.kind is DuckKind.LIVE:
         gain_db = duck_gains_db(plan, scene.tracks)[duck.duck_id]

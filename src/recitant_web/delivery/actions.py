@@ -19,7 +19,7 @@ from recitant_core.interchange.plan_json import plan_to_data
 from recitant_core.ports import Progress
 from recitant_core.timeline.excerpt import clips_alone, span_of_clips
 from recitant_core.timeline.model import Master
-from recitant_core.timeline.speaking import Spans, Talk
+from recitant_core.timeline.speech import Spans, Talk
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.codecs import wanted_files
 from recitant_io.delivery import deliver, planned_files

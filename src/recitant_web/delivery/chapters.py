@@ -17,8 +17,8 @@ from recitant_core.errors import PlanError
 from recitant_core.timeline.model import Plan
 from recitant_core.units.clock import RATE_HZ
 from recitant_web.delivery.sheet import chapters_of
-from recitant_web.desk.bridge.plans import plan_of
 from recitant_web.desk.edits.markers import ChapterRow, SetChapters
+from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.programme.models import Picture, Programme
 from recitant_web.shared.shapes import Place, Text
 from recitant_words.chapters import fault_sentence

@@ -7,10 +7,10 @@ from recitant_core.delivery.chapters import Chapter, chapters_in
 from recitant_core.errors import EditRefused
 from recitant_core.timeline.excerpt import excerpt, talk_in
 from recitant_core.timeline.model import Plan
-from recitant_core.timeline.speaking import Talk
+from recitant_core.timeline.speech import Talk
 from recitant_core.units.clock import SampleSpan
 from recitant_web.delivery.sheet import chapters_of
-from recitant_web.desk.bridge.plans import plan_key, plan_of, plan_of_rows
+from recitant_web.desk.mapping.plans import plan_key, plan_of, plan_of_rows
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
 

@@ -5,8 +5,8 @@ from typing import Any
 from recitant_core.balance.stem_meter import exact_energies
 from recitant_core.ports import SampleSource
 from recitant_core.timeline.model import Plan
-from recitant_web.desk.bridge.plans import plan_key
-from recitant_web.desk.bridge.speech import speech_of
+from recitant_web.desk.mapping.plans import plan_key
+from recitant_web.desk.mapping.speech import speech_of
 from recitant_web.listening.balance_runs import run_data
 from recitant_web.listening.lost import lost_in
 from recitant_web.listening.scene import standing

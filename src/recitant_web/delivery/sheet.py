@@ -13,7 +13,7 @@ from recitant_io.film import film_suffix
 from recitant_io.spec_file import files_of
 from recitant_web.delivery.labels import labels_data
 from recitant_web.delivery.models import Delivery, SheetLine
-from recitant_web.desk.bridge.plans import key_of_programme
+from recitant_web.desk.mapping.plans import key_of_programme
 from recitant_web.programme.models import Picture, Programme
 from recitant_web.specifications.queries import specs_named
 from recitant_web.transcript.queries import cues_of_programme

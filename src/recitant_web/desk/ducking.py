@@ -5,17 +5,17 @@ from typing import Any
 from django.db import transaction
 
 from recitant_core.gain.ducking import curve_change
-from recitant_core.render.following import follow
-from recitant_core.render.scene import BandEnergies, Scene, scene_of
+from recitant_core.render.ducking_update import follow
+from recitant_core.render.scene import BandEnergies, LoudnessScene, scene_of
 from recitant_core.timeline.model import Plan
 from recitant_core.units.arrays import FloatArray
 from recitant_io.bands import stored_band_energy
 from recitant_web.desk import models
-from recitant_web.desk.bridge.ducks import duck_changes
-from recitant_web.desk.bridge.plans import keep_plan, plan_now
-from recitant_web.desk.bridge.speech import speech_of
 from recitant_web.desk.energies import known_energies
 from recitant_web.desk.log import carry_out_too, record
+from recitant_web.desk.mapping.ducks import duck_changes
+from recitant_web.desk.mapping.plans import keep_plan, plan_now
+from recitant_web.desk.mapping.speech import speech_of
 from recitant_web.programme.models import Programme, Source
 from recitant_web.programme.queries import conformed_folder, stored_source
 from recitant_web.shared.caches import Cache
@@ -77,7 +77,7 @@ def _followed(programme: Programme, plan: Plan) -> Plan:
     return follow(scene, speech, programme.clearance_lu, bands_of(programme))
 
 
-def scene_now(programme: Programme, plan: Plan) -> Scene:
+def scene_now(programme: Programme, plan: Plan) -> LoudnessScene:
     """What sounds against what in a programme."""
     return scene_of(plan, known_energies(plan), speech_of(programme))
 

@@ -8,7 +8,7 @@ from recitant_core.ports import SampleSource
 from recitant_core.processors.model import active
 from recitant_core.timeline.model import Clip, Plan
 from recitant_core.units.arrays import FloatArray
-from recitant_io.chained import Budget, chained_energy
+from recitant_io.chained import TimeBudget, chained_energy
 from recitant_io.plan_energies import chained_tracks
 from recitant_web.programme.models import Source
 from recitant_web.programme.queries import source_energy, stored_source
@@ -18,13 +18,13 @@ _recordings: Cache[SampleSource] = Cache("recordings by hash", 2_000_000)
 _RENDERING_S = 0.35  # what an answer may wait for chains; the background job renders the rest
 
 
-def known_energies(plan: Plan, budget: Budget | None = None) -> dict[str, FloatArray]:
+def known_energies(plan: Plan, budget: TimeBudget | None = None) -> dict[str, FloatArray]:
     """The 10 ms energies of every recording a plan names, through its clips' chains, and of tracks through theirs.
 
     Args:
         budget: how long to render what is not known yet, and how much was left; some tenths of a second if None.
     """
-    budget = budget or Budget(_RENDERING_S)
+    budget = budget or TimeBudget(_RENDERING_S)
     folder = Path(settings.MEDIA_ROOT) / "chained"
     clips: dict[str, list[Clip]] = {}
     for track in plan.tracks:
@@ -44,7 +44,7 @@ def known_energies(plan: Plan, budget: Budget | None = None) -> dict[str, FloatA
 
 def missing_chains(plan: Plan) -> int:
     """How many segments of chains are still to be rendered before estimates hold them all."""
-    budget = Budget(0.0)
+    budget = TimeBudget(0.0)
     if any(clip.chain for track in plan.tracks for clip in track.clips) or any(track.chain for track in plan.tracks):
         known_energies(plan, budget)
     return budget.missing

@@ -10,18 +10,18 @@ from typing import Final, Literal
 
 from msgspec import Struct
 
-from recitant_core.balance.evening import Evening, EvenInput, EvenStep, evened
+from recitant_core.balance.even_out import EvenInput, EvenOut, EvenOutStep, evened
 from recitant_core.measure.clip_level import ClipLevel
 from recitant_core.render.clip_levels import level_of_clip
 from recitant_core.render.clip_peaks import clip_peaks
 from recitant_core.timeline.edits import clips_by_id
 from recitant_core.timeline.model import Clip, Plan, Track
-from recitant_core.timeline.speaking import SpeechOfSources, spoken
+from recitant_core.timeline.speech import SpeechOfSources, spoken
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.level import finite
 from recitant_core.units.remembered import fingerprint
-from recitant_web.desk.bridge.speech import speech_of
 from recitant_web.desk.energies import known_energies, known_source
+from recitant_web.desk.mapping.speech import speech_of
 from recitant_web.desk.models import ClipPeaks
 from recitant_web.programme.models import Programme
 from recitant_web.shared.caches import Cache
@@ -152,7 +152,7 @@ def advised_gain_db(clip: Clip, level_lufs: float | None, aim_lufs: float) -> fl
     """The gain that brings a clip to its aim, in dB; None for room tone and where it cannot be measured."""
     if clip.is_room_tone or level_lufs is None or not math.isfinite(level_lufs):
         return None
-    steps = evened([EvenInput(clip, level_lufs, 1.0, None, None)], Evening(aim_lufs, most_change_db=_MOST_ADVISED_DB))
+    steps = evened([EvenInput(clip, level_lufs, 1.0, None, None)], EvenOut(aim_lufs, most_change_db=_MOST_ADVISED_DB))
     return steps[0].gain_db
 
 
@@ -165,14 +165,14 @@ class EvenOptions(Struct, frozen=True, kw_only=True):
     by: Literal["loudness", "peak"] = "loudness"
     is_group: bool = False
 
-    def chosen(self) -> Evening:
+    def chosen(self) -> EvenOut:
         """As the core takes it."""
-        return Evening(
+        return EvenOut(
             float(self.goal), self.by, float(self.strength_percent), float(self.most_change_db), self.is_group
         )
 
 
-def evened_gains(programme: Programme, plan: Plan, ids: Sequence[str], chosen: Evening) -> list[EvenStep]:
+def evened_gains(programme: Programme, plan: Plan, ids: Sequence[str], chosen: EvenOut) -> list[EvenOutStep]:
     """What evening out would do to some clips."""
     levels = levels_in_mix(plan, known_energies(plan), speech_of(programme))
     known = clips_by_id(plan)

@@ -14,9 +14,9 @@ from recitant_core.timeline.model import Role
 from recitant_core.timeline.model import Track as TrackValue
 from recitant_core.timeline.takes import recorded_over
 from recitant_core.units.clock import RATE_HZ, SampleSpan
-from recitant_web.desk.bridge.changes import changes_between
-from recitant_web.desk.bridge.plans import plan_of
 from recitant_web.desk.log import inserted, record
+from recitant_web.desk.mapping.changes import changes_between
+from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.desk.models import Clip, Track
 from recitant_web.programme.models import Picture, Pile, Programme, Source, SourceKind, SourceState
 

@@ -101,7 +101,7 @@ def _open_findings(ids: list[int]) -> dict[int, int]:
 
 
 @dataclass(frozen=True)
-class Room:
+class DiskUse:
     """What a programme takes on disk, and what of it nothing needs."""
 
     programme: Programme
@@ -112,7 +112,7 @@ class Room:
     versions: list[Version]
 
 
-def room_of(programme: Programme) -> Room:
+def disk_use_of(programme: Programme) -> DiskUse:
     """What a programme takes on disk; shared recordings count with each that uses them."""
     sources = list(Source.objects.filter(programme=programme))
     used = keys_in_use(programme)
@@ -131,7 +131,7 @@ def room_of(programme: Programme) -> Room:
     picture = Picture.objects.filter(programme=programme).first()
     light = _file_bytes(picture.proxy_file) if picture is not None else 0
     total = sum(files.values()) + copies + light + sum(n_bytes for _, n_bytes in deliveries)
-    return Room(programme, total, unused, deliveries, list(Version.objects.filter(programme=programme)))
+    return DiskUse(programme, total, unused, deliveries, list(Version.objects.filter(programme=programme)))
 
 
 def bytes_of_source(source: Source) -> int:

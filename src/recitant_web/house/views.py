@@ -9,7 +9,7 @@ from recitant_web.accounts.queries import workspaces_of
 from recitant_web.delivery.actions import remove_delivery
 from recitant_web.delivery.models import Delivery
 from recitant_web.house import actions
-from recitant_web.house.queries import SORTS, room_of, rows
+from recitant_web.house.queries import SORTS, disk_use_of, rows
 from recitant_web.house.season import hand_over_many, season_of
 from recitant_web.house.stills import still_path
 from recitant_web.programme.actions import create_programme
@@ -122,9 +122,9 @@ def still(request: Request, programme_id: int) -> FileResponse:
 @require_safe
 def room(request: Request) -> HttpResponse:
     """What takes room, and what of it nothing needs."""
-    found = [room_of(programme) for programme in programmes_of(request.user)]
+    found = [disk_use_of(programme) for programme in programmes_of(request.user)]
     found.sort(key=lambda one: -one.n_bytes)
-    return render(request, "house/room.html", {"rooms": found, "total": sum(one.n_bytes for one in found)})
+    return render(request, "house/disk_use.html", {"rooms": found, "total": sum(one.n_bytes for one in found)})
 
 
 @login_required

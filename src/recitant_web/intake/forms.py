@@ -31,7 +31,7 @@ def whole(text: str) -> int:
     return int(text)
 
 
-class UploadWish(Struct, frozen=True, kw_only=True):
+class UploadRequest(Struct, frozen=True, kw_only=True):
     """A file as the page announces it."""
 
     name: str
@@ -44,17 +44,17 @@ class UploadWish(Struct, frozen=True, kw_only=True):
     pile_place: Annotated[int, Meta(ge=0, le=100_000)] = 0
 
 
-def upload_wish(request: HttpRequest) -> UploadWish:
+def upload_request(request: HttpRequest) -> UploadRequest:
     """A file as the page announces it.
 
     Raises:
         UnreadableMedia: not of that shape.
     """
     try:
-        wish: UploadWish = body_of(request, UploadWish)
+        asked: UploadRequest = body_of(request, UploadRequest)
     except EditRefused as error:
         raise UnreadableMedia("upload_incomplete", file=notice("the_file")) from error
-    return wish
+    return asked
 
 
 def role_edit(request: HttpRequest, revision: int) -> SetRole:

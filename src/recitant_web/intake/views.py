@@ -12,7 +12,7 @@ from django.views.decorators.http import require_http_methods, require_POST, req
 from recitant_web.accounts.queries import roles_of
 from recitant_web.desk.edits.registry import Edit
 from recitant_web.desk.log import redo, undo
-from recitant_web.intake.forms import mend_edit, rate_edit, role_edit, upload_wish, use_edit, whole
+from recitant_web.intake.forms import mend_edit, rate_edit, role_edit, upload_request, use_edit, whole
 from recitant_web.intake.queries import alike, is_busy, newest_steps, offered_place, row, rows, take_role
 from recitant_web.programme.actions import (
     begin_pile,
@@ -76,10 +76,10 @@ def source(request: Request, programme_id: int, source_id: int) -> HttpResponse:
 def uploads(request: Request, programme_id: int) -> HttpResponse:
     """Announce a file; where to go on comes back."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
-    wish = upload_wish(request)
-    pile = get_object_or_404(programme.piles, pk=wish.pile) if wish.pile else None
+    asked = upload_request(request)
+    pile = get_object_or_404(programme.piles, pk=asked.pile) if asked.pile else None
     found = begin_upload(
-        programme, wish.role, wish.name, wish.size_bytes, wish.fingerprint[:128], pile, wish.pile_place
+        programme, asked.role, asked.name, asked.size_bytes, asked.fingerprint[:128], pile, asked.pile_place
     )
     return JsonResponse({"token": found.token, "received": found.received_bytes, "name": found.name})
 

@@ -17,7 +17,7 @@ from recitant_core.render.inspection import (
 )
 from recitant_core.render.search import found_chain, search_material
 from recitant_core.timeline.edits import clips_by_id
-from recitant_core.timeline.speaking import spoken
+from recitant_core.timeline.speech import spoken
 from recitant_core.timeline.strips import target_chain
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan

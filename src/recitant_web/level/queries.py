@@ -3,13 +3,13 @@
 from collections.abc import Sequence
 from typing import Any
 
-from recitant_core.balance.evening import Evening
+from recitant_core.balance.even_out import EvenOut
 from recitant_core.processors.model import MOST_PROCESSORS, chain_data
 from recitant_core.units.level import finite
-from recitant_web.desk.bridge.plans import plan_of
-from recitant_web.desk.bridge.strips import ride_to_data
 from recitant_web.desk.levels import evened_gains, measure_peaks
 from recitant_web.desk.log import steps_beside
+from recitant_web.desk.mapping.plans import plan_of
+from recitant_web.desk.mapping.strips import ride_to_data
 from recitant_web.level.presets import presets
 from recitant_web.level.sheet import sheet
 from recitant_web.listening.figures import figures_of, spec_data
@@ -85,7 +85,7 @@ def page_data() -> dict[str, Any]:
     return {"kinds": kinds_data(), "starting_points": starting_points_data(), "most_processors": MOST_PROCESSORS}
 
 
-def evened_data(programme: Programme, ids: Sequence[str], chosen: Evening) -> list[dict[str, Any]]:
+def evened_data(programme: Programme, ids: Sequence[str], chosen: EvenOut) -> list[dict[str, Any]]:
     """What evening out would do, clip by clip."""
     steps = evened_gains(programme, plan_of(programme), ids, chosen)
     return [

@@ -7,17 +7,17 @@ from recitant_core.errors import EditRefused
 from recitant_web.shared.shapes import Place, Samples, body_of
 
 
-class PlaceWish(Struct, frozen=True):
+class PlaceRequest(Struct, frozen=True):
     """Where a sound is to be laid, and on which revision."""
 
     at_sample: Place
     revision: Samples
 
 
-def place_wish(request: HttpRequest) -> PlaceWish | None:
+def place_request(request: HttpRequest) -> PlaceRequest | None:
     """Where a sound is to be laid; None where that is not said."""
     try:
-        wish: PlaceWish = body_of(request, PlaceWish)
+        asked: PlaceRequest = body_of(request, PlaceRequest)
     except EditRefused:
         return None
-    return wish
+    return asked

@@ -6,7 +6,7 @@ from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
 from recitant_web.library.actions import place_sound, switch_favourite, take_in
-from recitant_web.library.forms import place_wish
+from recitant_web.library.forms import place_request
 from recitant_web.library.queries import found_sounds, sound_block, sounds_for
 from recitant_web.programme.queries import programmes_of
 from recitant_web.shared.requests import Request
@@ -60,8 +60,8 @@ def place(request: Request, programme_id: int, sound_id: int) -> HttpResponse:
     """Lay a sound at a place of the programme."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     found = get_object_or_404(sounds_for(programme), pk=sound_id)
-    wish = place_wish(request)
-    if wish is None:
+    asked = place_request(request)
+    if asked is None:
         return JsonResponse({"sentence": notice("no_place")}, status=422)
-    place_sound(programme, request.user, found, wish.at_sample, wish.revision)
+    place_sound(programme, request.user, found, asked.at_sample, asked.revision)
     return JsonResponse({})

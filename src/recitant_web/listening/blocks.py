@@ -13,10 +13,10 @@ from recitant_core.delivery.form import Channels
 from recitant_core.delivery.spec import Spec
 from recitant_core.dsp.quantise import quantise
 from recitant_core.errors import RangeError
-from recitant_core.measure.lately import Lately
+from recitant_core.measure.meter_history import Lately
 from recitant_core.measure.running import LEAD_SAMPLES, running_readings, stem_levels_lufs
 from recitant_core.render.mix import render_heard
-from recitant_core.render.tracks import Heard
+from recitant_core.render.tracks import Audibility
 from recitant_core.timeline.model import Plan, Role
 from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ, SampleSpan
@@ -43,7 +43,7 @@ class Block:
 class Listening:
     """How somebody listens."""
 
-    heard: Heard
+    heard: Audibility
     """Which tracks sound."""
     hear: str = "mix"
     """"mix" for the mix as balanced (float), "handed-over" for the samples of the file that will be written for the
@@ -163,7 +163,7 @@ def block_readings(audio: Audio) -> dict[str, Any]:
     }
 
 
-def heard_from(only: str, muted: str) -> Heard:
+def heard_from(only: str, muted: str) -> Audibility:
     """Which tracks sound, from lists of track ids as an address carries them."""
     only_tracks = frozenset(only.split(",")) if only else None
-    return Heard(only_tracks, frozenset(muted.split(",")) if muted else frozenset())
+    return Audibility(only_tracks, frozenset(muted.split(",")) if muted else frozenset())

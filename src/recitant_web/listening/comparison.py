@@ -13,15 +13,15 @@ from recitant_core.measure.meter import measure
 from recitant_core.processors.model import Chain, Processor
 from recitant_core.render.inspection import heard_of
 from recitant_core.render.mix import render_mix
-from recitant_core.render.tracks import Heard
+from recitant_core.render.tracks import Audibility
 from recitant_core.timeline.edits import clips_by_id, set_clips
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Plan, Role
 from recitant_core.timeline.strips import target_chain, target_ride, with_chain, without_chains
 from recitant_core.timeline.takes import with_take
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ, SampleSpan
-from recitant_web.desk.bridge.plans import lengths_of_plan, plan_key, plan_of, plan_of_rows
 from recitant_web.desk.energies import known_source
+from recitant_web.desk.mapping.plans import lengths_of_plan, plan_key, plan_of, plan_of_rows
 from recitant_web.listening.drafts import draft
 from recitant_web.programme.models import Programme
 from recitant_web.shared.caches import Cache
@@ -92,7 +92,7 @@ def _other_chain(chain: Chain, how: str, index: int) -> Chain:
         raise EditRefused("no_such_processor")
     if how == "taken":
         # What comes after would only blur what is taken away; make-up gain is not part of it.
-        return (*chain[:index], replace(_without_make_up(chain[index]), gives_taken=True, is_bypassed=False))
+        return (*chain[:index], replace(_without_make_up(chain[index]), outputs_difference=True, is_bypassed=False))
     return (*chain[:index], replace(chain[index], is_bypassed=True), *chain[index + 1 :])
 
 
@@ -103,7 +103,7 @@ def _band_alone(chain: Chain, index: int, band: str) -> Chain:
     return (*chain[:index], replace(chain[index], band_alone=band, is_bypassed=False))
 
 
-def heard_instead(programme: Programme, instead: dict[str, Any], heard: Heard) -> Heard:
+def heard_instead(programme: Programme, instead: dict[str, Any], heard: Audibility) -> Audibility:
     """Which tracks sound while something else is heard: a band or what is taken away alone, all else as asked."""
     if instead.get("how") not in ("taken", "band"):
         return heard

@@ -5,9 +5,8 @@ from typing import Any
 from recitant_core.errors import RangeError
 from recitant_core.gain.duck_rule import DuckKind
 from recitant_core.render.contours import clip_contour
-from recitant_core.render.estimate import HOP_SAMPLES
 from recitant_core.timeline.model import Track
-from recitant_core.units.clock import SampleSpan
+from recitant_core.units.clock import HOP_SAMPLES, SampleSpan
 from recitant_core.units.remembered import fingerprint
 from recitant_web.listening.figures import tenths_of
 from recitant_web.listening.scene import clearance_contour

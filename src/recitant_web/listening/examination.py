@@ -17,11 +17,11 @@ from recitant_core.errors import Cancelled, PlanError
 from recitant_core.ports import Progress
 from recitant_core.render.scene import talk_clearance_lu
 from recitant_core.units.level import finite
-from recitant_io.chained import Budget, tidy
+from recitant_io.chained import TimeBudget, tidy
 from recitant_io.kept_mix import kept_mix
-from recitant_web.desk.bridge.plans import sources_of_plan
 from recitant_web.desk.energies import known_energies, missing_chains
 from recitant_web.desk.log import EXAMINE, subject_of
+from recitant_web.desk.mapping.plans import sources_of_plan
 from recitant_web.desk.models import FitResult, Verdict
 from recitant_web.jobs.actions import start_job
 from recitant_web.jobs.queries import is_under_way
@@ -83,9 +83,9 @@ def examine(programme_id: int, revision: int, progress: Progress) -> str:
     missing = missing_chains(snapshot.plan)
     if missing:
         begin = _CHAINS_SHARE
-        known_energies(snapshot.plan, Budget(None, partial(still, 0.0, begin), missing))
+        known_energies(snapshot.plan, TimeBudget(None, partial(still, 0.0, begin), missing))
     tidy(Path(settings.MEDIA_ROOT) / "chained")
-    needs_figures = snapshot.verdict is None or snapshot.stems is None or snapshot.outline is None
+    needs_figures = snapshot.verdict is None or snapshot.stems is None or snapshot.summary is None
     if not needs_figures and snapshot.fit_key(snapshot.spec) in snapshot.fits:
         _note_verdict(programme)
         return notice("measured")
@@ -119,7 +119,7 @@ def _note_verdict(programme: Programme) -> None:
 
 
 def _keep_figures(snapshot: Snapshot, known: Rendered, meter: StemMeter) -> None:
-    keep_rendered(snapshot.key, meter.energies(), known.outline)
+    keep_rendered(snapshot.key, meter.energies(), known.summary)
     trial = known.untouched
     figures = readings_data(trial.readings) | {"dialogue_lufs": finite(trial.dialogue_lufs)}
     Verdict.objects.get_or_create(programme=snapshot.programme, plan_key=snapshot.key, defaults={"figures": figures})

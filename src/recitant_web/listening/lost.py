@@ -9,7 +9,7 @@ from recitant_core.errors import EditRefused
 from recitant_core.ports import Progress
 from recitant_core.transcript.lost import (
     Count,
-    Heard,
+    HeardWords,
     LostPassage,
     Understood,
     WordState,
@@ -20,7 +20,7 @@ from recitant_core.transcript.lost import (
 from recitant_core.transcript.model import Word
 from recitant_core.units.arrays import FloatArray
 from recitant_io.transcripts import dialogue_alone, listening_chunks, whole_mix
-from recitant_web.desk.bridge.plans import sources_of_plan
+from recitant_web.desk.mapping.plans import sources_of_plan
 from recitant_web.jobs.actions import start_job
 from recitant_web.jobs.queries import is_under_way
 from recitant_web.listening.snapshot import Snapshot
@@ -64,7 +64,7 @@ def listen_for_words(programme_id: int, progress: Progress) -> str:
     alone, mix = dialogue_alone(plan, sources), whole_mix(plan, sources)
     chunks = listening_chunks(alone, snapshot.talk.spans)
     language = programme.language or "en"
-    heard = Heard(known, lambda dry, wet: _hash_of(language, dry, wet))
+    heard = HeardWords(known, lambda dry, wet: _hash_of(language, dry, wet))
     words = heard_as_listener(alone, mix, chunks, model, language, progress, heard)
     fields = {
         "plan_key": key,

@@ -87,7 +87,7 @@ class PlayedBack:
         self._platform: PlatformGain | None = None
         if through.name in _PLATFORMS:
             platform = _PLATFORMS[through.name]
-            self._platform = platform_gain(platform, snapshot.outline, snapshot.readings[0], master)
+            self._platform = platform_gain(platform, snapshot.summary, snapshot.readings[0], master)
         kept = (key, through.name, through.at_sample // _PLACE_SAMPLES, self._platform)
         self._match = _matches.get_or_make(kept, self._found_match)
         self._gain = np.float32(factor_from_db(self._match.gain_db) if through.is_matched else 1.0)

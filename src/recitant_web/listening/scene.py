@@ -5,10 +5,9 @@ from typing import Any
 import numpy as np
 
 from recitant_core.balance.judgement import Judgement, judged, phrase_levels
-from recitant_core.measure.clearance import HOP_SAMPLES
 from recitant_core.render.scene import rendered_clearance_lu
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.clock import SampleSpan
+from recitant_core.units.clock import HOP_SAMPLES, SampleSpan
 from recitant_core.units.remembered import fingerprint
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.shared.caches import Cache

@@ -5,30 +5,30 @@ from functools import cached_property
 
 import numpy as np
 
-from recitant_core.delivery.outline import MixOutline
 from recitant_core.delivery.spec import Spec
 from recitant_core.delivery.spec_json import fit_key
+from recitant_core.delivery.summary import MixSummary
 from recitant_core.measure.clearance import least_clearance_lu, speech_mask
 from recitant_core.measure.clip_level import spoken_blocks
 from recitant_core.measure.loudness import anchored_lufs, gating_block_powers
 from recitant_core.measure.meter import Readings, readings_from
 from recitant_core.render.estimate import duck_gains_db, given_way_db
-from recitant_core.render.scene import Scene, talk_clearance_lu
+from recitant_core.render.scene import LoudnessScene, talk_clearance_lu
 from recitant_core.timeline.model import Plan, Role
-from recitant_core.timeline.speaking import SpeechOfSources, Talk, spoken, talk_in_programme
+from recitant_core.timeline.speech import SpeechOfSources, Talk, spoken, talk_in_programme
 from recitant_core.units.arrays import FloatArray
-from recitant_web.desk.bridge.plans import key_of_programme, plan_key, plan_of
-from recitant_web.desk.bridge.speech import speech_of
 from recitant_web.desk.ducking import scene_now
 from recitant_web.desk.energies import known_energies, missing_chains
+from recitant_web.desk.mapping.plans import key_of_programme, plan_key, plan_of
+from recitant_web.desk.mapping.speech import speech_of
 from recitant_web.desk.models import FitResult, Verdict
-from recitant_web.listening.stored import mix_outline, rendered_stems
+from recitant_web.listening.stored import mix_summary, rendered_stems
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import spec_of
 from recitant_web.shared.caches import Cache
 
 Moment = tuple[int, int, int, int]
-_scenes: Cache[Scene] = Cache("scenes", 256_000_000)
+_scenes: Cache[LoudnessScene] = Cache("scenes", 256_000_000)
 
 
 class Snapshot:
@@ -80,7 +80,7 @@ class Snapshot:
         return self.programme.pk, self.programme.revision, speaking, missing_chains(self.plan)
 
     @cached_property
-    def scene(self) -> Scene:
+    def scene(self) -> LoudnessScene:
         """What sounds against what, estimated; kept for the newest revisions."""
         found = _scenes.get(self.moment)
         if found is None or found.plan is not self.plan:
@@ -103,9 +103,9 @@ class Snapshot:
         return rendered_stems(self.key)
 
     @cached_property
-    def outline(self) -> MixOutline | None:
+    def summary(self) -> MixSummary | None:
         """Peaks and energies of the mix as rendered, its dialogue where somebody speaks; None until it was."""
-        found = mix_outline(self.key)
+        found = mix_summary(self.key)
         if found is None or not self.talk.spans:
             return found
         is_speech = speech_mask(self.talk.spans, len(found.energy))
@@ -139,7 +139,7 @@ class Snapshot:
         """Readings of the mix and loudness of its dialogue: exact where it was measured, else without peaks."""
         if self.verdict is not None:
             # Marks of speech move the dialogue of a mix whose sound stays.
-            found = self.outline
+            found = self.summary
             dialogue = self.verdict.figures["dialogue_lufs"]
             if found is not None:
                 dialogue = anchored_lufs(gating_block_powers(found.energy), found.speech_blocks)

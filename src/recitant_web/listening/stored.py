@@ -3,15 +3,15 @@
 from pathlib import Path
 from typing import Final
 
-from recitant_core.delivery.outline import MixOutline
+from recitant_core.delivery.summary import MixSummary
 from recitant_core.timeline.model import Role
 from recitant_core.units.arrays import FloatArray
-from recitant_io.stem_levels import keep_stem_levels, kept_outline, stem_levels
+from recitant_io.stem_levels import keep_stem_levels, kept_summary, stem_levels
 from recitant_web.shared.caches import Cache
 from recitant_web.shared.media import fetched, keep, media_path
 
 _FOLDER: Final = "stem-levels"
-_outlines: Cache[MixOutline] = Cache("outlines of mixes", 64_000_000, lambda outline: 16 * len(outline.peaks))
+_summaries: Cache[MixSummary] = Cache("summaries of mixes", 64_000_000, lambda summary: 16 * len(summary.peaks))
 _stems: Cache[dict[Role, FloatArray]] = Cache("stem energies", 128_000_000)
 
 
@@ -29,23 +29,23 @@ def rendered_stems(key: str) -> dict[Role, FloatArray] | None:
     return found
 
 
-def mix_outline(key: str) -> MixOutline | None:
-    """The outline of the mix of a plan as rendered; None until it was."""
-    found = _outlines.get(key)
+def mix_summary(key: str) -> MixSummary | None:
+    """The summary of the mix of a plan as rendered; None until it was."""
+    found = _summaries.get(key)
     if found is None:
-        found = kept_outline(_folder_with(key), key)
+        found = kept_summary(_folder_with(key), key)
         if found is not None:
-            _outlines.put(key, found)
+            _summaries.put(key, found)
     return found
 
 
-def keep_rendered(key: str, stems: dict[Role, FloatArray], outline: MixOutline) -> None:
+def keep_rendered(key: str, stems: dict[Role, FloatArray], summary: MixSummary) -> None:
     """Keep what the stems and the mix of a plan came to.
 
     Raises:
         StorageFull: no room.
     """
-    keep_stem_levels(media_path(_FOLDER), key, stems, outline)
+    keep_stem_levels(media_path(_FOLDER), key, stems, summary)
     keep(f"{_FOLDER}/{key}.npz")
 
 

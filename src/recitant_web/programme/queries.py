@@ -8,7 +8,7 @@ from django.db.models import QuerySet
 
 from recitant_core.delivery.spec import Spec
 from recitant_core.speech.activity import SpeechSpan
-from recitant_core.speech.marking import SpeechMark, corrected
+from recitant_core.speech.corrections import SpeechMark, corrected
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.timecode import FRAME_RATES, frame_rate
 from recitant_io.conform import StoredSource, stored_energy, stored_peaks

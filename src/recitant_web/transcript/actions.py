@@ -11,7 +11,7 @@ from recitant_core.errors import EditRefused
 from recitant_core.ports import Progress
 from recitant_core.speakers.encoder import Single
 from recitant_core.speakers.grouping import groups_of, named, voice_windows, with_speakers
-from recitant_core.speech.marking import corrected
+from recitant_core.speech.corrections import corrected
 from recitant_core.transcript.hearing import transcribe
 from recitant_core.transcript.model import Word, is_doubtful
 from recitant_core.units.clock import RATE_HZ, SampleSpan

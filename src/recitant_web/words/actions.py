@@ -8,9 +8,9 @@ from django.db import transaction
 from recitant_core.errors import EditRefused
 from recitant_core.timeline.words import turns_in_programme
 from recitant_io.caption_files import captions_text, form_of, read_captions
-from recitant_web.desk.bridge.plans import plan_of
 from recitant_web.desk.edits.captions import imported_captions
 from recitant_web.desk.log import lock, record
+from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.jobs.actions import ask_cancel
 from recitant_web.jobs.models import Job
 from recitant_web.listening.lost import ask_listening

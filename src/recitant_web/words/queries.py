@@ -21,8 +21,8 @@ from recitant_core.transcript.spelling import plain, plain_words
 from recitant_core.transcript.topics import proposed_chapters
 from recitant_core.units.timecode import frame_rate
 from recitant_io.transcriber import model_folder
-from recitant_web.desk.bridge.plans import plan_of
 from recitant_web.desk.log import steps_beside
+from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.jobs.models import Job
 from recitant_web.listening.figures import figures_of, spec_data
 from recitant_web.listening.lost import understood_words

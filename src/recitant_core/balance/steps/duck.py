@@ -7,7 +7,7 @@ import numpy as np
 
 from recitant_core.balance.first_balance_values import NEARER_LU, Choices, Step
 from recitant_core.balance.steps.run import Run, kept
-from recitant_core.gain.duck_rule import MOST_DEPTH_DB, STARTING_POINTS, DuckAim, DuckRule, Room, levels_rule
+from recitant_core.gain.duck_rule import DUCK_PRESETS, MOST_DEPTH_DB, DuckAim, DuckRule, Room, levels_rule
 from recitant_core.gain.ducking import DuckPoint, Points, dips, points_db
 from recitant_core.measure.clearance import close_passages
 from recitant_core.timeline.model import Duck, Plan, Role
@@ -79,7 +79,7 @@ def is_of_a_choice(rule: DuckRule) -> bool:
     # Rules of first balances before there were two levels: a starting point, asked for more, its bridge made longer.
     bare = replace(rule, over_lu=0.0)
     return rule.aim is DuckAim.CLEARANCE and any(
-        bare == replace(STARTING_POINTS[name], bridge_s=rule.bridge_s) for name in ("documentary", "talk-over-bed")
+        bare == replace(DUCK_PRESETS[name], bridge_s=rule.bridge_s) for name in ("documentary", "talk-over-bed")
     )
 
 

@@ -13,14 +13,13 @@ from recitant_core.balance.first_balance_values import Step
 from recitant_core.balance.phrase_ride import RideLimits, phrase_gains, ride_over
 from recitant_core.balance.steps.run import Run, base_db, by_hand, kept
 from recitant_core.gain.envelope import CurvePoint
-from recitant_core.measure.clearance import HOP_SAMPLES
 from recitant_core.measure.phrases import Phrase
 from recitant_core.render.clip_levels import level_of_clip, phrases_of_clip
 from recitant_core.timeline.curve_edits import curve_level_db
 from recitant_core.timeline.edits import set_clips
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Balanced, Clip, Plan, Role, Track
-from recitant_core.timeline.speaking import SILENT_DB
-from recitant_core.units.clock import SampleSpan
+from recitant_core.timeline.speech import SILENT_DB
+from recitant_core.units.clock import HOP_SAMPLES, SampleSpan
 
 KEPT_SHARE: Final = 0.2  # of a clip without phrases: of its distance to the aim
 KEPT_LU: Final = 0.6

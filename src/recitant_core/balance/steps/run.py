@@ -2,8 +2,8 @@
 
 from recitant_core.balance.first_balance_values import Choices, Material
 from recitant_core.balance.stem_meter import exact_energies
-from recitant_core.render.following import follow
-from recitant_core.render.scene import Scene, scene_of
+from recitant_core.render.ducking_update import follow
+from recitant_core.render.scene import LoudnessScene, scene_of
 from recitant_core.timeline.model import Balanced, Clip, Plan, Role
 from recitant_core.units.arrays import FloatArray
 
@@ -24,11 +24,11 @@ class Run:
             self._rendered = (plan, exact_energies(plan, self.material.sources))
         return self._rendered[1]
 
-    def scene(self, plan: Plan) -> Scene:
+    def scene(self, plan: Plan) -> LoudnessScene:
         """What sounds against what."""
         return scene_of(plan, self.material.energies, self.material.speech)
 
-    def follow(self, scene: Scene) -> Plan:
+    def follow(self, scene: LoudnessScene) -> Plan:
         """The plan of a scene with its curves remade."""
         return follow(scene, self.material.speech, self.material.asked_lu, self.material.bands)
 

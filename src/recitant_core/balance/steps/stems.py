@@ -21,9 +21,9 @@ from recitant_core.balance.steps.run import Run, base_db, by_hand, kept
 from recitant_core.gain.duck_rule import DuckAim, DuckRule
 from recitant_core.measure.clearance import speech_mask
 from recitant_core.measure.loudness import gating_block_powers, integrated_lufs
-from recitant_core.render.scene import Scene
+from recitant_core.render.scene import LoudnessScene
 from recitant_core.render.two_levels import counted_hops, distance_of_rule_lu
-from recitant_core.speech.marking import merged
+from recitant_core.speech.corrections import merged
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Balanced, Plan, Role
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ
@@ -73,7 +73,7 @@ def leads_of(run: Run, plan: Plan) -> str:
     return _leading(run.choices, scene, _voices_of(scene))
 
 
-def _leading(choices: Choices, scene: Scene, voices: Voices) -> str:
+def _leading(choices: Choices, scene: LoudnessScene, voices: Voices) -> str:
     if choices.leads == "speech" or not any(role.kind is Role.MUSIC for role in scene.stems):
         return "speech"
     if choices.leads == "music":
@@ -81,7 +81,7 @@ def _leading(choices: Choices, scene: Scene, voices: Voices) -> str:
     return "music" if music_leads(_music_of(scene), scene.voices, voices, scene.is_speech) else "speech"
 
 
-def _music_of(scene: Scene) -> FloatArray:
+def _music_of(scene: LoudnessScene) -> FloatArray:
     """Energy of all music together, float64 (hops,)."""
     return sum((energy for role, energy in scene.stems.items() if role.kind is Role.MUSIC), np.zeros(1))
 
@@ -102,7 +102,7 @@ def _lines_of(rule: DuckRule, run: Run) -> Lines:
     return Lines(aim + rule.open_lu, aim + rule.under_lu, most_db, distance)
 
 
-def _voices_of(scene: Scene) -> Voices:
+def _voices_of(scene: LoudnessScene) -> Voices:
     """Speech of a scene as stems are placed against it."""
     n_hops = len(scene.is_speech)
     talk = speech_mask(merged(scene.speech, round(RUN_OF_TALK_S * RATE_HZ)), n_hops)

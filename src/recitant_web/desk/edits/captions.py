@@ -10,9 +10,9 @@ from recitant_core.timeline.changes import Change
 from recitant_core.timeline.sounds import named_sounds
 from recitant_core.timeline.words import turns_in_programme
 from recitant_core.units.timecode import frame_rate, timecode_from_samples
-from recitant_web.desk.bridge.plans import plan_of
 from recitant_web.desk.edits.registry import RowChanges, RowEdit, row_change
 from recitant_web.desk.log import deleted, inserted
+from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.programme.models import Programme
 from recitant_web.shared.shapes import Id, Ids, Lines, Place, Samples, Seconds
 from recitant_web.transcript.models import Caption

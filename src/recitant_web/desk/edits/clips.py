@@ -10,11 +10,11 @@ from recitant_core.timeline.crossfades import with_crossfades
 from recitant_core.timeline.model import Clip, Plan
 from recitant_core.units.timecode import timecode_from_samples
 from recitant_web.desk import models
-from recitant_web.desk.bridge.clips import clip_of_row
-from recitant_web.desk.bridge.plans import lengths_of_plan
 from recitant_web.desk.edits.labels import clip_count, clip_name, clip_names, target_name
 from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.desk.energies import known_source
+from recitant_web.desk.mapping.clips import clip_of_row
+from recitant_web.desk.mapping.plans import lengths_of_plan
 from recitant_web.programme.models import Programme
 from recitant_web.shared.shapes import Id, Ids, Name, Place, Samples, Text
 

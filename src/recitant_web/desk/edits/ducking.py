@@ -5,15 +5,15 @@ from typing import Any, Literal
 
 from recitant_core.errors import EditRefused
 from recitant_core.gain.duck_drawing import point_added, point_moved, point_removed, released
-from recitant_core.gain.duck_rule import STARTING_POINTS, DuckAim, levels_rule
+from recitant_core.gain.duck_rule import DUCK_PRESETS, DuckAim, levels_rule
 from recitant_core.gain.trim import LEAST_TRIM_DB, MOST_TRIM_DB, trim_set
 from recitant_core.interchange.plan_json import rule_from_data
 from recitant_core.timeline import edits
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Duck, Plan, Role, is_role
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.timecode import timecode_from_samples
-from recitant_web.desk.bridge.ducks import duck_fields, duck_name, rule_data
 from recitant_web.desk.edits.registry import PlanEdit
+from recitant_web.desk.mapping.ducks import duck_fields, duck_name, rule_data
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import spec_of
 from recitant_web.shared.shapes import Db, Id, Lu, Place, Samples, Text, Word, figure_of
@@ -67,7 +67,7 @@ class AddDuck(PlanEdit, frozen=True, kw_only=True, tag="duck-add"):
 
     def planned_alone(self, plan: Plan) -> tuple[Plan, str]:
         """As planned; it needs no more than the plan."""
-        start = STARTING_POINTS.get(self.start)
+        start = DUCK_PRESETS.get(self.start)
         if self.target == "stem":
             role = role_that_ducks(self.id)
             if plan.duck_of_stem(role) is not None:
@@ -108,7 +108,7 @@ class SetRule(PlanEdit, frozen=True, kw_only=True, tag="duck-rule"):
         duck = duck_by_id(plan, self.id)
         patch = self.rule
         if "start" in patch:
-            start = STARTING_POINTS.get(str(patch["start"]))
+            start = DUCK_PRESETS.get(str(patch["start"]))
             if start is None:
                 raise EditRefused("gone")
             rule = replace(start, keys=duck.rule.keys, room=duck.rule.room, live=duck.rule.live)

@@ -11,11 +11,11 @@ from recitant_core.timeline.model import Clip, Plan, Role, Track
 from recitant_core.timeline.room_tone import covered_samples, gap_at, tone_stretch, with_room_tone
 from recitant_core.units.clock import RATE_HZ
 from recitant_web.desk import models
-from recitant_web.desk.bridge.findings import remedy_from_data
-from recitant_web.desk.bridge.speech import speech_of
 from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.desk.edits.tone import tone_source
 from recitant_web.desk.energies import known_source
+from recitant_web.desk.mapping.findings import remedy_from_data
+from recitant_web.desk.mapping.speech import speech_of
 from recitant_web.programme.models import Programme, Source, SourceState
 from recitant_web.programme.queries import source_energy
 from recitant_web.shared.shapes import Id, Samples, Text
@@ -111,7 +111,7 @@ class Extend(PlanEdit, frozen=True, kw_only=True, tag="extend"):
             return edits.set_clips(plan, [clip.clip_id], lambda c: shortened(c, wanted)), f"{clip.name} cut to length"
         join = join_of_clip(clip, known_source(clip.source_key))
         after = looped(plan, track, clip, join, wanted)
-        return after, f"{clip.name} looped at a join that is {100 * join.likeness:.0f} % alike"
+        return after, f"{clip.name} looped at a join that is {100 * join.similarity:.0f} % alike"
 
 
 class Fill(PlanEdit, frozen=True, kw_only=True, tag="fill"):

@@ -14,9 +14,9 @@ from recitant_core.timeline.changes import Change
 from recitant_core.timeline.edits import clips_by_id
 from recitant_core.timeline.model import Plan
 from recitant_web.desk import models
-from recitant_web.desk.bridge.changes import changes_between
-from recitant_web.desk.bridge.plans import plan_of
 from recitant_web.desk.log import lock, record
+from recitant_web.desk.mapping.changes import changes_between
+from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.programme.models import Programme
 
 RowChanges = tuple[str, list[Change], list[Change]]

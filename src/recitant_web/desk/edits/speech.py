@@ -1,10 +1,10 @@
 """Edits of where somebody speaks, and of the clearance that is asked for."""
 
 from recitant_core.errors import EditRefused
-from recitant_core.speech.marking import SpeechMark, mark_laid
+from recitant_core.speech.corrections import SpeechMark, mark_laid
 from recitant_core.units.clock import RATE_HZ
-from recitant_web.desk.bridge.speech import marks_to_data
 from recitant_web.desk.edits.registry import RowChanges, RowEdit, row_change
+from recitant_web.desk.mapping.speech import marks_to_data
 from recitant_web.desk.models import Clip
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import marks_from_data

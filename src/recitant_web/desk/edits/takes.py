@@ -6,13 +6,13 @@ from recitant_core.errors import EditRefused
 from recitant_core.timeline.edits import clips_by_id, set_clips
 from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.timeline.takes import gathered, in_order, matched, side_by_side, with_take, without_take
-from recitant_web.desk.bridge.plans import lengths_of_plan
-from recitant_web.desk.bridge.speech import speech_of
 from recitant_web.desk.edits.arranging import with_new_track
 from recitant_web.desk.edits.labels import clip_count, clip_name
 from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.desk.energies import known_energies
 from recitant_web.desk.levels import levels_in_mix
+from recitant_web.desk.mapping.plans import lengths_of_plan
+from recitant_web.desk.mapping.speech import speech_of
 from recitant_web.programme.models import Programme
 from recitant_web.shared.shapes import Id, Ids, Samples
 

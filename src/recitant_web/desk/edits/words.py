@@ -23,12 +23,12 @@ from recitant_core.timeline.word_cuts import (
 from recitant_core.timeline.words import turns_in_programme, words_of_clip
 from recitant_core.transcript.script import fitted
 from recitant_core.units.clock import RATE_HZ, SampleSpan
-from recitant_web.desk.bridge.plans import plan_of
-from recitant_web.desk.bridge.speech import speech_of
 from recitant_web.desk.edits.arranging import with_new_track
 from recitant_web.desk.edits.registry import PlanEdit, RowChanges, RowEdit, row_change
 from recitant_web.desk.edits.tone import bleep_source, tone_source
 from recitant_web.desk.log import inserted
+from recitant_web.desk.mapping.plans import plan_of
+from recitant_web.desk.mapping.speech import speech_of
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import source_energy
 from recitant_web.shared.shapes import Id, Name, Place, Said, Script

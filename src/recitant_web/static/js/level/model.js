@@ -114,16 +114,16 @@ export function kindOf(model, name) {
 
 export function valueOf(model, processor, name) {
   const values = processor.values || {};
-  return name in values ? values[name] : kindOf(model, processor.kind).parameters.find((p) => p.name === name).plain;
+  return name in values ? values[name] : kindOf(model, processor.kind).parameters.find((p) => p.name === name).default;
 }
 
-// A chain with one value of one processor set; the plain value leaves no trace.
+// A chain with one value of one processor set; the default leaves no trace.
 export function withValue(model, chain, index, name, value) {
   return chain.map((processor, i) => {
     if (i !== index) return processor;
     const values = { ...(processor.values || {}), [name]: value };
-    const plain = kindOf(model, processor.kind).parameters.find((p) => p.name === name).plain;
-    if (value === plain) delete values[name];
+    const normal = kindOf(model, processor.kind).parameters.find((p) => p.name === name).default;
+    if (value === normal) delete values[name];
     return { ...processor, values };
   });
 }

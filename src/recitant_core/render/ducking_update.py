@@ -1,6 +1,6 @@
 """Ducking that follows: from a plan, the energies of its recordings and their speech to the curves of its ducks.
 
-Held to: tests/core/test_following.py
+Held to: tests/core/test_ducking_update.py
 """
 
 from bisect import bisect_right
@@ -14,7 +14,6 @@ import numpy as np
 from recitant_core.gain.duck_rule import DuckAim, DuckKind, DuckRule, asked_of_rule_lu
 from recitant_core.gain.ducking import Points, curve_points, laid_around_pinned, levels_in_passage, passages
 from recitant_core.measure.clearance import (
-    HOP_SAMPLES,
     BoolArray,
     clearance_of_words_lu,
     close_passages,
@@ -22,10 +21,10 @@ from recitant_core.measure.clearance import (
     speech_mask,
 )
 from recitant_core.render.estimate import duck_gains_db
-from recitant_core.render.scene import BandEnergies, Scene, in_band
+from recitant_core.render.scene import BandEnergies, LoudnessScene, in_band
 from recitant_core.render.two_levels import with_two_levels
 from recitant_core.timeline.model import Duck, Plan, Role
-from recitant_core.timeline.speaking import (
+from recitant_core.timeline.speech import (
     SpeechOfSources,
     Spoken,
     narrated_over,
@@ -33,7 +32,7 @@ from recitant_core.timeline.speaking import (
     spoken,
 )
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.clock import SampleSpan
+from recitant_core.units.clock import HOP_SAMPLES, SampleSpan
 from recitant_core.units.level import ratio_from_lu
 
 MARGIN_LU: Final = 0.3  # what an estimate may be off by
@@ -45,7 +44,7 @@ _NOTABLE_DB: Final = 0.05
 _SILENT_HOP: Final = 1e-6  # energy of 10 ms under some -85 LUFS
 
 
-def follow(scene: Scene, speech: SpeechOfSources, asked_lu: float, bands: BandEnergies | None = None) -> Plan:
+def follow(scene: LoudnessScene, speech: SpeechOfSources, asked_lu: float, bands: BandEnergies | None = None) -> Plan:
     """The plan with every curve remade that is not frozen; pinned points stay.
 
     Args:
@@ -97,7 +96,11 @@ def _sure(spans: Spoken, least_confidence: float) -> Spoken:
 
 
 def _to_levels(
-    plan: Plan, scene: Scene, mine: dict[str, tuple[SampleSpan, ...]], asked_lu: float, bands: BandEnergies | None
+    plan: Plan,
+    scene: LoudnessScene,
+    mine: dict[str, tuple[SampleSpan, ...]],
+    asked_lu: float,
+    bands: BandEnergies | None,
 ) -> Plan:
     asking = [duck for duck in plan.ducks if _is_remade(duck) and duck.rule.aim is DuckAim.LEVELS]
     if not asking:
@@ -148,7 +151,7 @@ def _is_remade(duck: Duck) -> bool:
     return duck.rule.kind is DuckKind.CURVE and not duck.rule.is_frozen and duck.rule.uses_level
 
 
-def _fixed_points(duck: Duck, scene: Scene, speech: tuple[SampleSpan, ...]) -> Points:
+def _fixed_points(duck: Duck, scene: LoudnessScene, speech: tuple[SampleSpan, ...]) -> Points:
     rule, own = duck.rule, scene.lowered_by(duck)
     depth_db = max(-abs(rule.depth_db), rule.floor_db)
     need = np.where(_sounds(own), depth_db, 0.0)
@@ -167,7 +170,7 @@ def _sounds(energy: FloatArray) -> BoolArray:
 class _Asked:
     """One duck that goes as deep as clearance needs, while its curve is being found."""
 
-    def __init__(self, duck: Duck, scene: Scene, speech: tuple[SampleSpan, ...], wanted_lu: float) -> None:
+    def __init__(self, duck: Duck, scene: LoudnessScene, speech: tuple[SampleSpan, ...], wanted_lu: float) -> None:
         self.duck = duck
         self.wanted_lu = wanted_lu
         self.own = scene.target(duck)
@@ -200,7 +203,7 @@ class _Asked:
 
 
 def _to_clearance(
-    plan: Plan, scene: Scene, asking: list[Duck], mine: dict[str, tuple[SampleSpan, ...]], asked_lu: float
+    plan: Plan, scene: LoudnessScene, asking: list[Duck], mine: dict[str, tuple[SampleSpan, ...]], asked_lu: float
 ) -> Plan:
     free = replace(plan, ducks=tuple(replace(d, points=()) if d in asking else d for d in plan.ducks))
     gains = duck_gains_db(free, scene.tracks)
@@ -229,7 +232,7 @@ def _to_clearance(
     return plan
 
 
-def _deepened(plan: Plan, scene: Scene, asked: list[_Asked]) -> list[_Asked]:
+def _deepened(plan: Plan, scene: LoudnessScene, asked: list[_Asked]) -> list[_Asked]:
     # Where speech is still too close, whoever makes much of the rest and can go deeper needs that much more.
     gains = duck_gains_db(plan, scene.tracks)
     rest = scene.rest(gains, plan)
@@ -262,7 +265,7 @@ def _deepened(plan: Plan, scene: Scene, asked: list[_Asked]) -> list[_Asked]:
 
 
 def _with_room(
-    plan: Plan, scene: Scene, mine: dict[str, tuple[SampleSpan, ...]], asked_lu: float, bands: BandEnergies
+    plan: Plan, scene: LoudnessScene, mine: dict[str, tuple[SampleSpan, ...]], asked_lu: float, bands: BandEnergies
 ) -> Plan:
     made = []
     for duck in plan.ducks:

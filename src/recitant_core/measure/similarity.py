@@ -1,6 +1,6 @@
 """How alike two stretches of sound are: in step, shifted, or as places where one may be joined to another.
 
-Held to: tests/core/test_likeness.py
+Held to: tests/core/test_similarity.py
 """
 
 from dataclasses import dataclass
@@ -63,8 +63,8 @@ def align(first: Audio, second: Audio) -> Alignment:
     rest[max(0, best - _NEAR_MS) : best + _NEAR_MS + 1] = 0.0
     second_best = float(rest.max(initial=0.0))
     top = float(crossed[best])
-    likeness = top / float(np.sqrt((a * a).sum() * (b * b).sum()))
-    confidence = max(0.0, 1.0 - second_best / top) * min(1.0, likeness / 0.3) if top > 0.0 else 0.0
+    similarity = top / float(np.sqrt((a * a).sum() * (b * b).sum()))
+    confidence = max(0.0, 1.0 - second_best / top) * min(1.0, similarity / 0.3) if top > 0.0 else 0.0
     coarse = (best - (b.size - 1)) * _ONSET_SAMPLES
     offset, waveform_likeness = _settled(first, second, coarse)
     return Alignment(offset, round(min(1.0, max(1.25 * confidence, waveform_likeness)), 3))
@@ -109,7 +109,7 @@ class Join:
     """Leave the recording here ..."""
     enter_sample: int
     """... and go on from here."""
-    likeness: float
+    similarity: float
     """0 to 1: how alike what surrounds both places is."""
 
 
@@ -153,8 +153,8 @@ def best_join(source: SampleSource, span: SampleSpan, least_loop_samples: int) -
     crossed = correlate(wide.mean(axis=1, dtype=np.float64), a, mode="valid", method="fft")
     shift = int(crossed.argmax()) - min(_REFINE_SAMPLES, leave_sample - half) if crossed.size else 0
     leave_sample = min(span.length_samples, leave_sample + shift)
-    likeness = round(min(1.0, max(0.0, value)), 3)
-    return Join(span.start_sample + leave_sample, span.start_sample + enter_sample, likeness)
+    similarity = round(min(1.0, max(0.0, value)), 3)
+    return Join(span.start_sample + leave_sample, span.start_sample + enter_sample, similarity)
 
 
 def _band_features(audio: Audio) -> FloatArray:

@@ -2,7 +2,7 @@
 
 Common practice: speech by its loudness while somebody speaks, not by its peak; an outlier is left out of the measure;
 half the difference keeps a performance alive.
-Held to: tests/core/test_evening.py
+Held to: tests/core/test_even_out.py
 """
 
 import math
@@ -13,7 +13,7 @@ from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Clip
 
 
 @dataclass(frozen=True)
-class Evening:
+class EvenOut:
     """What was chosen: to where, how far of the way, how much at the most, each clip by itself or all as one."""
 
     goal: float
@@ -38,7 +38,7 @@ class EvenInput:
 
 
 @dataclass(frozen=True)
-class EvenStep:
+class EvenOutStep:
     """What evening does to one clip."""
 
     clip_id: str
@@ -52,7 +52,7 @@ class EvenStep:
     """"limit" or "range" where less was done than asked; empty where all was."""
 
 
-def evened(clips: Sequence[EvenInput], chosen: Evening) -> list[EvenStep]:
+def evened(clips: Sequence[EvenInput], chosen: EvenOut) -> list[EvenOutStep]:
     """The change of each clip that can be measured; those that cannot are left out.
 
     A strength of 1 makes all equal, a half leaves half of the differences: about their goal, so that a group keeps
@@ -80,5 +80,5 @@ def evened(clips: Sequence[EvenInput], chosen: Evening) -> list[EvenStep]:
         change = gain - one.clip.gain_db
         noise = None if one.noise_lufs is None else one.noise_lufs + change
         peak = None if one.peak_db is None else one.peak_db + change
-        steps.append(EvenStep(one.clip.clip_id, round(change, 2), gain, noise, peak, held_by))
+        steps.append(EvenOutStep(one.clip.clip_id, round(change, 2), gain, noise, peak, held_by))
     return steps

@@ -8,8 +8,8 @@ from django.db.models import TextField
 from django.db.models.functions import Cast
 
 from recitant_core.speech.activity import SpeechSpan
-from recitant_core.speech.marking import SpeechMark, corrected
-from recitant_core.timeline.speaking import Spoken
+from recitant_core.speech.corrections import SpeechMark, corrected
+from recitant_core.timeline.speech import Spoken
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import marks_from_data
 

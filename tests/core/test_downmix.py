@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from recitant_core.delivery.catalogue import spec_by_id
+from recitant_core.delivery.downmix import FoldedPeak, folded, folded_segment
 from recitant_core.delivery.fit import FitState, fit
-from recitant_core.delivery.folding import FoldedPeak, folded, folded_segment
 from recitant_core.delivery.trial import MixInMemory, render_once
 from recitant_core.timeline.model import Clip, Plan, Role, Track
 from recitant_core.units.channels import MONO

@@ -1,6 +1,6 @@
 """A track or stem that gives way to speech: its curve, its live key and the room it makes, over any span.
 
-Held to: tests/core/test_render.py, tests/core/test_giving_way.py
+Held to: tests/core/test_render.py, tests/core/test_ducking_render.py
 """
 
 from collections.abc import Callable
@@ -12,7 +12,7 @@ from recitant_core.dsp.bell import bell_window, with_bell
 from recitant_core.gain.duck_rule import DuckKind
 from recitant_core.gain.ducking import Points, points_db
 from recitant_core.gain.envelope import CurvePoint
-from recitant_core.gain.keyed import key_window, keyed_factors
+from recitant_core.gain.sidechain import key_window, keyed_factors
 from recitant_core.timeline.model import Duck
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import SampleSpan

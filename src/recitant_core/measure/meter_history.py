@@ -3,7 +3,7 @@
 Shared by all who listen in the same way: what one heard a moment ago is what another would have heard there.
 
 After an edit a meter shows what was heard, as one on a desk does: the mix of before in its window, then that of now.
-Held to: tests/core/test_lately.py
+Held to: tests/core/test_meter_history.py
 """
 
 from collections import deque

@@ -3,7 +3,7 @@
 The key's level is read every 2.5 ms on the programme's own grid, its need for reduction held, released on a straight
 line and smoothed by a running mean, all in whole numbers: so any stretch rendered alone has the bits of the whole.
 Source of the static curve: D. Giannoulis, M. Massberg, J. Reiss, JAES 60(6), 2012 (hard knee).
-Held to: tests/core/test_giving_way.py
+Held to: tests/core/test_ducking_render.py
 """
 
 from typing import Final

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy.signal import butter, sosfilt
 
-from recitant_core.measure.likeness import align, best_join, correlation, quietest_stretch
+from recitant_core.measure.similarity import align, best_join, correlation, quietest_stretch
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from signals import MemorySource, programme, sine
 
@@ -68,7 +68,7 @@ def test_a_join_is_found_where_the_music_repeats():
     join = best_join(MemorySource("m", audio), SampleSpan(0, len(audio)), 3 * RATE_HZ)
     loop = join.leave_sample - join.enter_sample
     assert loop % len(bar) in (*range(30), *range(len(bar) - 30, len(bar)))  # whole bars, to the sample nearly
-    assert join.likeness > 0.9
+    assert join.similarity > 0.9
 
 
 def test_too_short_for_a_join():

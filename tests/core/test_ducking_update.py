@@ -15,13 +15,13 @@ from recitant_core.gain.ducking import DuckPoint, dips, hop_gains_db, travel_db_
 from recitant_core.gain.trim import trim_lowered
 from recitant_core.interchange.plan_json import plan_from_data, plan_to_data, rule_from_data, rule_to_data
 from recitant_core.measure.clearance import close_passages
-from recitant_core.render.following import follow, needs_db
+from recitant_core.render.ducking_update import follow, needs_db
 from recitant_core.render.scene import scene_of
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.timeline.curve_edits import stretch_raised
 from recitant_core.timeline.edits import set_clips
 from recitant_core.timeline.model import Clip, Duck, Plan, Role, Track
-from recitant_core.timeline.speaking import speech_in_programme, speech_of_clip
+from recitant_core.timeline.speech import speech_in_programme, speech_of_clip
 from recitant_core.units.clock import RATE_HZ
 from signals import MemorySource, programme
 

@@ -7,7 +7,7 @@ from functools import lru_cache
 from typing import Final
 
 from recitant_core.speech.activity import SpeechSpan
-from recitant_core.speech.marking import merged, without
+from recitant_core.speech.corrections import merged, without
 from recitant_core.timeline.model import Clip, Plan, Role, Track
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.remembered import keeps_hash

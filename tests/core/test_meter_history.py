@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from recitant_core.measure.lately import MOST_AGE_S, Lately
+from recitant_core.measure.meter_history import MOST_AGE_S, Lately
 from recitant_core.measure.running import LEAD_SAMPLES, running_readings
 from signals import programme
 

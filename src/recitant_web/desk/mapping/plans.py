@@ -16,9 +16,9 @@ from recitant_core.ports import SampleSource
 from recitant_core.processors.model import chain_from_data
 from recitant_core.timeline.model import Clip, Duck, Plan, Role, Track
 from recitant_web.desk import models
-from recitant_web.desk.bridge.clips import COLUMNS, balanced_from_data, clip_of_values, clips_of_kept_rows
-from recitant_web.desk.bridge.ducks import duck_of_row
-from recitant_web.desk.bridge.strips import ride_from_data, trim_from_data
+from recitant_web.desk.mapping.clips import COLUMNS, balanced_from_data, clip_of_values, clips_of_kept_rows
+from recitant_web.desk.mapping.ducks import duck_of_row
+from recitant_web.desk.mapping.strips import ride_from_data, trim_from_data
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import stored_source
 from recitant_web.shared.caches import Cache

@@ -13,12 +13,12 @@ from recitant_core.dsp.bell import band_hop_energies, bell_db, bell_window, with
 from recitant_core.errors import RangeError
 from recitant_core.gain.duck_rule import DuckKind, DuckRule, LiveKey, Room
 from recitant_core.gain.ducking import DuckPoint, points_db
-from recitant_core.gain.keyed import key_window, keyed_factors, keyed_hop_gains_db
+from recitant_core.gain.sidechain import key_window, keyed_factors, keyed_hop_gains_db
 from recitant_core.processors.model import Processor
 from recitant_core.render.estimate import duck_gains_db, stem_energies, track_energies
 from recitant_core.render.mix import render_mix, render_output, render_segments, render_stems
 from recitant_core.render.segments import forget_segments
-from recitant_core.render.tracks import Heard
+from recitant_core.render.tracks import Audibility
 from recitant_core.timeline.model import Clip, Duck, Master, Plan, Role, Track
 from recitant_core.units.clock import SampleSpan
 from signals import MemorySource, programme, sine
@@ -99,7 +99,7 @@ def test_a_live_key_lowers_music_while_the_voice_sounds_and_lets_go():
 
 
 def test_a_live_key_listens_to_dialogue_that_is_not_heard():
-    heard = Heard(muted_tracks=frozenset({"1", "3"}))
+    heard = Audibility(muted_tracks=frozenset({"1", "3"}))
     lowered = render_mix(plan_with(DUCKS["live"]), SOURCES, SampleSpan(120_000, 4_800), heard)
     plain = render_mix(plan_with(), SOURCES, SampleSpan(120_000, 4_800), heard)
     assert np.abs(lowered).sum() < 0.5 * np.abs(plain).sum()
@@ -187,7 +187,7 @@ def test_a_kept_stretch_of_a_stem_does_not_outlive_an_edit_of_its_key():
         chain = {Role.MUSIC: (Processor("gain", (("gain_db", -1.0),)),)}
         plan = Plan("t", "25", (voice, music), {}, Master(), (live,), stem_chains=chain)
         span = SampleSpan(16 * 48_000, 2 * 48_000)
-        return render_mix(plan, {"music": long, "voice": key}, span, Heard(frozenset({"2"})))
+        return render_mix(plan, {"music": long, "voice": key}, span, Audibility(frozenset({"2"})))
 
     near = heard(12 * 48_000)  # speaks from 14 to 16 s at the most: just before the segment that begins at 16 s
     far = heard(1 * 48_000)

@@ -1,4 +1,4 @@
-"""The outline of a mix: what its peaks and its loudness are along the programme, small enough to keep.
+"""The summary of a mix: what its peaks and its loudness are along the programme, small enough to keep.
 
 Held to: tests/core/test_forecast.py
 """
@@ -16,7 +16,7 @@ STEP_SAMPLES: Final = LOOKAHEAD_SAMPLES
 
 
 @dataclass(frozen=True)
-class MixOutline:
+class MixSummary:
     """Peaks and energies of a mix as balanced, its programme gain in them."""
 
     peaks: FloatArray
@@ -27,7 +27,7 @@ class MixOutline:
     """Powers of the gating blocks of narration and dialogue together, float64 (blocks,)."""
 
 
-class PeakOutline:
+class PeakSummary:
     """Collects the peaks of a mix while its segments pass by."""
 
     def __init__(self) -> None:

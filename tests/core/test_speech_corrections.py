@@ -6,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from recitant_core.speech.activity import SpeechSpan
-from recitant_core.speech.marking import SpeechMark, corrected, mark_laid, merged, without
+from recitant_core.speech.corrections import SpeechMark, corrected, mark_laid, merged, without
 from recitant_core.units.clock import SampleSpan
 
 FOUND = [SpeechSpan(1_000, 2_000, 0.9), SpeechSpan(5_000, 1_000, 0.8)]

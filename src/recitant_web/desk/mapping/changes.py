@@ -7,10 +7,10 @@ from recitant_core.timeline.changes import Change
 from recitant_core.timeline.edits import NEW
 from recitant_core.timeline.model import Clip, Plan
 from recitant_web.desk import models
-from recitant_web.desk.bridge.clips import clip_fields
-from recitant_web.desk.bridge.ducks import duck_changes, with_duck_names
-from recitant_web.desk.bridge.strips import stem_row, strip_changes
 from recitant_web.desk.log import deleted, inserted
+from recitant_web.desk.mapping.clips import clip_fields
+from recitant_web.desk.mapping.ducks import duck_changes, with_duck_names
+from recitant_web.desk.mapping.strips import stem_row, strip_changes
 from recitant_web.programme.models import Programme
 
 

@@ -1,6 +1,6 @@
 """A mix folded down to one channel, the mean of both sides, as a specification may ask for it.
 
-Held to: tests/core/test_folding.py
+Held to: tests/core/test_downmix.py
 """
 
 from collections.abc import Iterator
@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from recitant_core.delivery.outline import MixOutline, PeakOutline
+from recitant_core.delivery.summary import MixSummary, PeakSummary
 from recitant_core.delivery.trial import MixStore, Rendered, TrialMeter
 from recitant_core.measure.true_peak import sample_peak_factor
 from recitant_core.render.mix import MasteredSegment, MixedSegment, mastered_segments
@@ -18,7 +18,7 @@ from recitant_core.units.channels import MONO
 
 
 @dataclass(frozen=True)
-class FoldedMixes:
+class DownmixedMixes:
     """A kept mix, read as one channel. Implements MixStore."""
 
     mixes: MixStore
@@ -58,14 +58,14 @@ def folded(plan: Plan, known: Rendered, stem_peak_factor: float) -> tuple[Plan, 
         known: the plan rendered.
         stem_peak_factor: as FoldedPeak found it meanwhile.
     """
-    mono, mixes = replace(plan, layout=MONO, master=Master()), FoldedMixes(known.mixes)
+    mono, mixes = replace(plan, layout=MONO, master=Master()), DownmixedMixes(known.mixes)
     known = replace(known, stem_peak_factor=stem_peak_factor)
-    meter, peaks = TrialMeter(mono, known), PeakOutline()
+    meter, peaks = TrialMeter(mono, known), PeakSummary()
     for segment in mastered_segments(mono, mixes):
         meter.feed(segment.output, segment)
         peaks.feed(segment.output)
-    outline = MixOutline(peaks.peaks(), meter.energies(), known.outline.speech_blocks)
-    return mono, replace(known, untouched=meter.trial(), mixes=mixes, outline=outline)
+    summary = MixSummary(peaks.peaks(), meter.energies(), known.summary.speech_blocks)
+    return mono, replace(known, untouched=meter.trial(), mixes=mixes, summary=summary)
 
 
 def _folded(audio: Audio) -> Audio:
