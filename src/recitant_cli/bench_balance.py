@@ -50,6 +50,7 @@ def talk(minutes: int) -> tuple[Plan, dict[str, Loop], dict[str, FloatArray], di
 
 
 def following() -> list[Row]:
+    """Row on ducking that is remade after an edit."""
     plan, _, energies, speech = talk(60)
     ducks = tuple(Duck(role.value, role) for role in (Role.MUSIC, Role.EFFECTS, Role.ATMOSPHERE))
     plan = replace(plan, ducks=ducks)
@@ -68,6 +69,7 @@ def following() -> list[Row]:
 
 
 def first_balance_of_an_hour() -> list[Row]:
+    """Rows on first balances of 3 and 60 minutes."""
     rows = []
     for minutes, most_s, asked in ((3, 5.0, "under 5 s"), (60, 20.0, "under 20 s")):
         plan, sources, energies, speech = talk(minutes)
@@ -88,6 +90,7 @@ def first_balance_of_an_hour() -> list[Row]:
 
 
 def two_clearances() -> list[Row]:
+    """Row on the difference between estimated and rendered clearance."""
     plan, sources, energies, speech = talk(3)
     plan = replace(plan, ducks=(Duck("m", Role.MUSIC),))
     scene = scene_of(plan, energies, speech)

@@ -48,6 +48,7 @@ def delivery_s(minutes: int, threads: int) -> tuple[float, bool]:
 
 
 def delivery() -> list[Row]:
+    """Rows on deliveries of an hour, on one core and on two."""
     one, is_passed = delivery_s(60, 1)
     two, _ = delivery_s(60, min(2, n_cores()))
     name = "Delivery of 60 minutes, 4 tracks with whole chains, 2 specifications with stems"
@@ -58,6 +59,7 @@ def delivery() -> list[Row]:
 
 
 def verdict() -> list[Row]:
+    """Row on the exact verdict of an hour after an edit."""
     plan, sources = four_tracks(60)
     times = {}
     for threads in (1, min(2, n_cores())):
@@ -76,6 +78,7 @@ def verdict() -> list[Row]:
 
 
 def memory() -> list[Row]:
+    """Row on the memory that a delivery of three hours takes."""
     code = "from recitant_cli.bench_delivery import measure_memory; measure_memory()"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     megabytes = float(done.stdout.split()[-1])

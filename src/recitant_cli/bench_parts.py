@@ -38,6 +38,7 @@ class Loop:
         self._audio = audio
 
     def read(self, start_sample: int, length_samples: int) -> Audio:
+        """Samples, float32 (length_samples, channels): the audio over and over."""
         start = start_sample % len(self._audio)
         if start + length_samples <= len(self._audio):
             return self._audio[start : start + length_samples]
@@ -50,7 +51,7 @@ class Loop:
 
 
 def long_programme(seconds: int, seed: int = 1, n_channels: int = 2) -> Audio:
-    # The demo's spoken takes over a bed of shaped noise that wanders by 20 dB; each minute begins at another place.
+    """Speech over a bed of noise, float32 (frames, channels), each minute from another place."""
     rng = np.random.default_rng(seed)
     n = 60 * RATE_HZ
     spectrum = np.fft.rfft(rng.standard_normal((n, n_channels)), axis=0)
@@ -68,6 +69,7 @@ def long_programme(seconds: int, seed: int = 1, n_channels: int = 2) -> Audio:
 
 
 def best_s(work: Callable[[], object], tries: int = 3) -> float:
+    """Shortest time of several tries, in seconds."""
     times = []
     for _ in range(tries):
         gc.collect()

@@ -9,7 +9,7 @@ from recitant_words.findings import finding_data, role_reasons
 
 
 def examined_data(path: Path, found: Examined) -> dict[str, Any]:
-    """What was learnt, as JSON data: times in seconds."""
+    """Facts, evidence and findings of a recording as JSON data: times in seconds."""
     return {
         "file": str(path),
         "channels": found.conformed.n_channels,

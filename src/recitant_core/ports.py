@@ -19,7 +19,7 @@ class SampleSource(Protocol):
 
     @property
     def layout(self) -> ChannelLayout:
-        """What the channels mean."""
+        """Meaning of the channels."""
 
     @property
     def length_samples(self) -> int:

@@ -14,7 +14,7 @@ _BLOCK_BYTES: Final = 1 << 20
 
 
 class _Outlet:
-    """What a ZIP writes, to be taken away piece by piece."""
+    """Output of a ZIP, to be taken away piece by piece."""
 
     def __init__(self) -> None:
         self._parts: list[bytes] = []

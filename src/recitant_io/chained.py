@@ -33,7 +33,7 @@ _KEPT: Final = 2_000
 
 @dataclass
 class TimeBudget:
-    """How long rendering may take before what is missing is left for later."""
+    """Time that rendering may take before what is missing is left for later."""
 
     seconds: float | None
     progress: Progress = no_progress

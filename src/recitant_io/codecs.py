@@ -26,7 +26,7 @@ _BLOCK_FRAMES: Final = 1 << 16
 
 @dataclass(frozen=True)
 class Codec:
-    """How one kind of compressed file is made."""
+    """Encoder of one kind of compressed file."""
 
     name: str
     label: str
@@ -110,7 +110,7 @@ def checked_bit_rate(codec: Codec, bit_rate_kbps: int | None) -> int | None:
 
 
 def wanted_files(text: str) -> Wanted:
-    """What a list such as "mix,stems,mp3:128" asks for.
+    """Kinds of files from a list such as "mix,stems,mp3:128".
 
     Raises:
         PlanError: a word that names no file, or a bit rate that its codec does not offer; ``field`` is "files".

@@ -66,7 +66,7 @@ def open_media(
 
 
 def probe(path: Path) -> Probe:
-    """What a file says about itself; empty facts for what is no container, carries none, or cannot be looked at."""
+    """Facts that a file states; empty for what is no container, carries none, or cannot be looked at."""
     try:
         found: Probe = call(Request("probe", os.fsencode(path)), Probe)
         return found
@@ -85,7 +85,7 @@ def recorder_file(path: Path) -> RecorderFile | None:
 
 
 def call(request: Request, kind: Any, progress: Progress = no_progress) -> Any:
-    """What a child answers to a request, of this kind.
+    """Answer of a child to a request, of this kind.
 
     Args:
         progress: told what the child tells; may raise Cancelled, which ends it.
@@ -256,7 +256,7 @@ class _Child:
         return kind, data
 
     def blocks(self, n_channels: int) -> Iterator[Audio]:
-        """What is decoded, float32 (frames, channels), to its end."""
+        """Decoded blocks, float32 (frames, channels), to the end."""
         while True:
             kind, data = self.next_frame()
             if kind == ANSWER:

@@ -38,7 +38,7 @@ def make_still(path: Path, target: Path) -> None:
 
 
 def picture_coding(path: Path) -> str:
-    """How the picture of a film is coded, as FFmpeg names it.
+    """Codec of a film's picture, as FFmpeg names it.
 
     Raises:
         UnreadableMedia: no picture.

@@ -125,7 +125,7 @@ class FileSource:
 
 @dataclass(frozen=True)
 class Conformed:
-    """What was learnt of a recording while it was conformed."""
+    """Result of conforming a recording."""
 
     n_channels: int
     layout_name: str
@@ -278,6 +278,7 @@ def at_48k(blocks: Iterator[Audio], rate_hz: int, n_channels: int) -> Iterator[A
 
 
 def folded(block: Audio, layout: ChannelLayout) -> Audio:
+    """A block in stereo, float32 (frames, 2)."""
     return np.ascontiguousarray(block @ layout.stereo_matrix().astype(np.float32))
 
 

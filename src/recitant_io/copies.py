@@ -40,7 +40,7 @@ _PLACES: Final = 3
 
 @dataclass(frozen=True)
 class Decoded:
-    """What a compressed file plays back as."""
+    """Figures of a compressed file as it plays back."""
 
     readings: Readings
     clipped_samples: int
@@ -71,10 +71,10 @@ class Copy(Protocol):
         """
 
     def played(self) -> Iterator[Audio]:
-        """What the file plays back as, float32 (frames, channels)."""
+        """Blocks of the file as it plays back, float32 (frames, channels)."""
 
     def expected_samples(self, length_samples: int) -> int:
-        """How long it must play for a mix of this length."""
+        """Length in samples that a mix of this length must play for."""
 
 
 @dataclass(frozen=True)
@@ -91,7 +91,7 @@ class CodecCopy:
 
     @property
     def delay_samples(self) -> int:
-        """As the format has it."""
+        """Delay in samples, by the format."""
         return self.codec.delay_samples
 
     def write(self, blocks: Iterable[Audio]) -> None:
@@ -111,11 +111,11 @@ class CodecCopy:
         )
 
     def played(self) -> Iterator[Audio]:
-        """What the file plays back as."""
+        """Blocks as the file plays back, float32 (frames, channels)."""
         return decoded_blocks(self.path)
 
     def expected_samples(self, length_samples: int) -> int:
-        """As long as the mix."""
+        """Length of the mix, in samples."""
         return length_samples
 
 
@@ -139,11 +139,11 @@ class SoundFileCopy:
                 file.write_audio(block)
 
     def played(self) -> Iterator[Audio]:
-        """What it plays back as, without leader and tail."""
+        """Blocks as it plays back, without leader and tail, float32 (frames, channels)."""
         return programme_sound(self.path, self.shape)
 
     def expected_samples(self, length_samples: int) -> int:
-        """As long as the mix."""
+        """Length of the mix, in samples."""
         return length_samples
 
 
@@ -175,7 +175,7 @@ class ProvedCopy:
 
 
 class Places:
-    """Where a mix is compared with what comes back from a codec: its loudest half second of each third."""
+    """Stretches in which a mix is compared with what comes back from a codec: its loudest half second of each third."""
 
     def __init__(self, length_samples: int) -> None:
         """
@@ -203,7 +203,7 @@ class Places:
 
 
 def decoded(copy: Copy, windows: list[tuple[int, Audio]]) -> Decoded:
-    """What a copy plays back as.
+    """Figures of a copy as it plays back.
 
     Args:
         windows: of the mix that went in, to find the shift.
@@ -325,7 +325,7 @@ class _Passing:
             self._progress(segment.span.end_sample / self._plan.span.length_samples)
 
     def went_in(self) -> WentIn:
-        """What passed by."""
+        """Blocks that were written."""
         return WentIn(read_meter(self._meter), hop_energy(self._meter), self._places.windows())
 
 
@@ -361,7 +361,7 @@ def _difference(before: float | None, after: float | None) -> float | None:
 
 
 def decoded_data(found: ProvedCopy, mix_master: Master) -> dict[str, Any]:
-    """What a compressed file plays back as, and what it took, as JSON data.
+    """Figures of a compressed file as it plays back, and the gains that it took, as JSON data.
 
     Args:
         mix_master: of the mix it is a copy of.

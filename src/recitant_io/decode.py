@@ -29,7 +29,7 @@ _UNKNOWN_SIZES: Final = (0, 0x7FFFFFFF, 0xFFFFFFFF)  # what writers put that cou
 
 @dataclass(frozen=True)
 class MediaFacts:
-    """What a file says it holds."""
+    """Streams and lengths that a file states."""
 
     rate_hz: int
     layout: ChannelLayout

@@ -40,7 +40,7 @@ Reports = Callable[[Sequence[Delivered]], Mapping[str, str]]
 
 
 def planned_files(plan: Plan, orders: Sequence[Order], origin: Origin) -> list[Planned]:
-    """What files each order comes to.
+    """Files of each order.
 
     Raises:
         PlanError, UnreadableMedia: one that cannot be made; see planned.require_possible.

@@ -22,7 +22,7 @@ _CONFORM_SHARE, _SPEECH_SHARE = 0.4, 0.6  # of the time, roughly
 
 @dataclass(frozen=True)
 class Examined:
-    """What was learnt of a file."""
+    """Result of examining a file."""
 
     conformed: Conformed
     probe: Probe

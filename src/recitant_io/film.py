@@ -61,7 +61,7 @@ FILM_FORMS: Final = {
 
 @dataclass(frozen=True)
 class PictureTimes:
-    """When a picture begins and ends, in its own clock, and how it is coded."""
+    """Begin and end of a picture, in its own clock, and its codec."""
 
     first_pts: int
     time_base: Fraction
@@ -72,7 +72,7 @@ class PictureTimes:
 
 
 def picture_times(path: Path) -> PictureTimes:
-    """When the picture of a container begins and ends.
+    """Begin and end of a container's picture.
 
     Raises:
         UnreadableMedia: no picture, damaged, or an edit list that begins inside a group of pictures: those frames
@@ -222,7 +222,7 @@ def original_sounds(picture: Path) -> list[CopiedSound]:
 
 @dataclass(frozen=True)
 class FilmWanted:
-    """Which picture the film of a delivery shows, and where it lies."""
+    """Picture of the film of a delivery, and its place in the programme."""
 
     picture: Path
     suffix: str
@@ -299,11 +299,11 @@ class FilmCopy:
         write_film(wanted.picture, sounds, self.path, *places, captions=captions)
 
     def expected_samples(self, length_samples: int) -> int:  # noqa: ARG002  a film is as long as its picture
-        """As long as the picture."""
+        """Length of the picture, in samples."""
         return picture_times(self.wanted.picture).length_samples
 
     def played(self) -> Iterator[Audio]:
-        """What plays from the picture's first frame to its last."""
+        """Blocks from the picture's first frame to its last, float32 (frames, channels)."""
         left, at_sample, waiting = picture_times(self.path).length_samples, 0, list[Audio]()
         for start, block in film_sound(self.path):
             part = block[max(0, at_sample - start) :][:left]

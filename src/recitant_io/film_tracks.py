@@ -36,7 +36,7 @@ class FilmTrack(Protocol):
 
 @dataclass(frozen=True)
 class TrackForm:
-    """How sound is encoded in a container."""
+    """Encoding of sound in a container."""
 
     encoder: str
     sample_format: str

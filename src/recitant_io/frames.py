@@ -16,7 +16,7 @@ FACTS, BLOCK, PROGRESS, ANSWER, REFUSAL = range(1, 6)
 
 
 class Request(msgspec.Struct):
-    """What is to be done with which file."""
+    """One operation on one file."""
 
     operation: str
     path: bytes

@@ -21,7 +21,7 @@ def _validator(kind: str) -> Any:
 
 
 def checked_data(path: Path, kind: str) -> dict[str, Any]:
-    """What a JSON file says, valid under the schema of its kind.
+    """Data of a JSON file, valid under the schema of its kind.
 
     Args:
         kind: "plan" or "specification".
@@ -57,7 +57,7 @@ def _bytes_of(path: Path, kind: str) -> bytes:
 
 
 def data_from_text(text: bytes, kind: str, file: str = "") -> dict[str, Any]:
-    """What JSON in UTF-8 says, valid under the schema of its kind.
+    """Data of JSON in UTF-8, valid under the schema of its kind.
 
     Args:
         kind: "plan" or "specification".

@@ -42,7 +42,7 @@ class Cover:
 
 @dataclass(frozen=True)
 class Labels:
-    """What a file says of itself."""
+    """Tags of a file."""
 
     tags: Mapping[str, str] = field(default_factory=dict)
     """By name, of TAGS; empty ones are left out."""

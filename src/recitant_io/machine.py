@@ -17,7 +17,7 @@ _OBJECTS_BETWEEN_COLLECTIONS: Final = (20_000, 50, 100)  # the interpreter's own
 
 
 def n_cores() -> int:
-    """How many cores this process may run on."""
+    """Number of cores that this process may run on."""
     return len(os.sched_getaffinity(0))
 
 

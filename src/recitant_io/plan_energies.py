@@ -53,13 +53,13 @@ def source_hop_energies(source: SampleSource) -> FloatArray:
 
 
 def dialogue_speech(loaded: LoadedPlan, energies: Mapping[str, FloatArray]) -> dict[str, list[SpeechSpan]]:
-    """Where someone speaks in every recording that lies on a track of narration or dialogue."""
+    """Speech of every recording that lies on a track of narration or dialogue, by its key."""
     keys = {c.source_key for track in loaded.plan.tracks if track.role.is_speech for c in track.clips}
     return {key: speech_spans(loaded.sources[key], energies[key][:, 0]) for key in sorted(keys)}
 
 
 def talk_of(loaded: LoadedPlan) -> Talk:
-    """Where somebody speaks in a plan."""
+    """Stretches of a plan in which somebody speaks."""
     keys = {c.source_key for track in loaded.plan.tracks if track.role.is_speech for c in track.clips}
     energies = {key: source_hop_energies(loaded.sources[key]) for key in keys}
     return talk_in_programme(loaded.plan, dialogue_speech(loaded, energies))

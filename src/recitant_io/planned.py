@@ -36,7 +36,7 @@ _REFERENCE_LETTERS: Final = 32
 
 @dataclass(frozen=True)
 class Origin:
-    """What a delivery is made from beside the mix."""
+    """Inputs of a delivery beside the mix."""
 
     version: str = ""
     """Of the programme, as file names and reports say it."""
@@ -73,7 +73,7 @@ class Planned:
         return [kind for kind in self.order.wanted.kinds if kind in PARTS]
 
     def sound_path(self, folder: Path, role: str, bit_depth: int) -> Path:
-        """Where an uncompressed file stands; a pair takes its name from it."""
+        """Path of an uncompressed file; a pair takes its name from it."""
         shape = self.shape(role, bit_depth)
         return folder / self._name(role, SUFFIXES[shape.container], _RATE_WORDS[shape.form.rate_hz])
 
@@ -104,7 +104,7 @@ class Planned:
         return [WrittenFile(kind, path.as_posix(), bit_depth, stem, shape.container, rate_hz=rate_hz) for path in paths]
 
     def copies(self, folder: Path) -> list[tuple[list[WrittenFile], Copy]]:
-        """What is made of the finished mix: files as the report names them, and what makes them; the film last."""
+        """Files that are made of the finished mix, as the report names them, and their makers; the film last."""
         wanted, spec, n_channels = self.order.wanted, self.order.spec, self.plan.layout.n_channels
         found: list[tuple[list[WrittenFile], Copy]] = []
         if "mix" in wanted.kinds and not self.writes_mix:

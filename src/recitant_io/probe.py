@@ -56,7 +56,7 @@ class PictureFacts:
 
 @dataclass(frozen=True)
 class Probe:
-    """What was found."""
+    """Facts that a file states."""
 
     time_reference_samples: int | None
     """Samples since midnight at the file's own rate, from a Broadcast Wave file."""
@@ -68,7 +68,7 @@ class Probe:
 
 
 def probe(path: Path) -> Probe:
-    """What a file says about itself; empty facts for what is no container or carries none. Never raises for content."""
+    """Facts that a file states; empty for what is no container or carries none. Never raises for content."""
     reference = _time_reference(path)
     try:
         with path.open("rb") as file, open_container(file, path) as container:

@@ -24,7 +24,7 @@ _LOOKED_AT = ("mix", "m-and-e", "without-narration")
 
 
 def looks_of(plan: Plan, known: Rendered, found: Fit, sounds: Sequence[WrittenSound], progress: Progress) -> list[Look]:
-    """What is found in the uncompressed files of an order; each is read once.
+    """Looks at the uncompressed files of an order; each is read once.
 
     Args:
         plan: in the layout of the files.

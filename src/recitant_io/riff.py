@@ -34,7 +34,7 @@ _ORIGINATOR: Final = "Recitant"
 
 @dataclass(frozen=True)
 class Description:
-    """What a file says of itself."""
+    """Description that a file carries."""
 
     title: str = ""
     project: str = ""

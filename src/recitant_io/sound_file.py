@@ -90,7 +90,7 @@ def _room() -> Iterator[None]:
 
 @dataclass(frozen=True)
 class SoundFileForm:
-    """How one uncompressed file is laid out."""
+    """Layout of one uncompressed file."""
 
     n_channels: int
     bit_depth: int

@@ -19,7 +19,7 @@ _CHUNK = _WINDOW * 3 * 400  # whole windows at 48 kHz
 
 
 def speech_spans(source: SampleSource, energy: FloatArray, progress: Progress = no_progress) -> list[SpeechSpan]:
-    """Where someone speaks in a recording: by the model, or by energy where the model cannot run.
+    """Speech of a recording: by the model, or by energy where the model cannot run.
 
     Args:
         source: the recording.

@@ -29,7 +29,7 @@ _BLOCK: Final = 10 * RATE_HZ
 
 @dataclass(frozen=True)
 class Variation:
-    """How a recording is changed.
+    """Change of speed and pitch of a recording.
 
     Raises:
         EditRefused: speed or pitch out of range.
@@ -54,7 +54,7 @@ class Variation:
         return hashlib.sha256(text.encode()).hexdigest()
 
     def at(self, samples: int) -> int:
-        """Where a place of the recording lies in the changed one."""
+        """Place in the changed recording of a place in the original, in samples."""
         return round(samples / self.speed)
 
 

@@ -76,7 +76,7 @@ class Writing:
             self._parts.append((PARTS[kind], Mastering(mastered), opened(kind, kind, spec.bit_depth)))
 
     def works(self, segment: MixedSegment) -> Iterator[Callable[[], None]]:
-        """What the next segment asks for; each touches a file of its own."""
+        """Work that the next segment asks for; each touches a file of its own."""
         yield partial(self._write_mix, segment)
         for role, writer in self._stems.items():
             yield partial(self._write_stem, role, writer, segment.stems[role])
@@ -103,11 +103,11 @@ class Writing:
             self._mix.measured(self._meter.trial().readings)
 
     def sounds(self) -> list[WrittenSound]:
-        """What was written, once it is closed."""
+        """Files that were written, once they are closed."""
         return [WrittenSound(kind, path, shape, writer.checksum) for kind, path, shape, writer in self._opened]
 
     def delivered(self) -> Delivered:
-        """What came of it."""
+        """Result for the order, judged on what was written."""
         readings = self._meter.trial().readings
         curve = history(self._meter.energies(), self._limiter.reduction_db())
         known, untouched = self._known, self._known.untouched.readings

@@ -108,7 +108,7 @@ def path_words(code: str) -> str:
 
 
 def dips_words(found: Sequence[Dip], travel_db: float, feel: str) -> str:
-    """What a curve does, in a line.
+    """Line on a curve's dips.
 
     Args:
         travel_db: movement a minute.
@@ -121,7 +121,7 @@ def dips_words(found: Sequence[Dip], travel_db: float, feel: str) -> str:
 
 
 def followed_sentence(changes: Sequence[CurveChange]) -> str:
-    """What became of the dips when the curves were remade; empty where nothing did."""
+    """Sentence on dips that were remade; empty where none were."""
     n_moved, n_new = sum(c.n_moved for c in changes), sum(c.n_new for c in changes)
     n_gone, n_kept = sum(c.n_gone for c in changes), sum(c.n_kept for c in changes)
     parts = []
@@ -171,7 +171,7 @@ def _sentence(found: Diagnosis) -> str:
 
 
 def cause_words(found: Diagnosis) -> str:
-    """Why words are lost, as a sentence: how clear speech stands, and what stands against it."""
+    """Sentence on the cause of a close passage: how clear speech stands, and what stands against it."""
     if found.cause == "silent-speech":
         return "Speech is marked here, but nothing of it reaches the mix."
     words = f"Speech stands {signed(found.passage.least_lu)} LU above the rest here"
@@ -213,7 +213,7 @@ def plain_passage_data(passage: ClosePassage, asked_lu: float) -> dict[str, Any]
 
 
 def checked_sentence(least_lu: float, asked_lu: float, *, is_left: bool) -> str:
-    """What a passage came to after a remedy.
+    """Sentence on a passage after a remedy.
 
     Args:
         least_lu: clearance there now; inf where nobody speaks or nothing else sounds.
@@ -229,7 +229,7 @@ def checked_sentence(least_lu: float, asked_lu: float, *, is_left: bool) -> str:
 
 
 def live_words(deepest_db: float) -> str:
-    """How a live key works."""
+    """Words on a live key."""
     return f"live key, down to {signed(deepest_db)} dB"
 
 

@@ -29,7 +29,7 @@ def ducking_data(plan: Plan) -> list[dict[str, Any]]:
 
 
 def balance_data(done: FirstBalance, material: Material) -> dict[str, Any]:
-    """What the report says of speech, ducking, clearance and actions after a first balance."""
+    """Data of the report on speech, ducking, clearance and actions after a first balance."""
     steps = [step_data(step) for step in done.steps]
     turned = 10.0 ** (done.plan.programme_gain_db / 10.0)
     stems = {role: energy * turned for role, energy in done.stems.items()}
@@ -47,7 +47,7 @@ def speech_data(
     least_s: float,
     actions: Sequence[Mapping[str, Any]] = (),
 ) -> dict[str, Any]:
-    """What the report says of speech, ducking and clearance, measured on rendered stems.
+    """Data of the report on speech, ducking and clearance, measured on rendered stems.
 
     Args:
         stems: 10 ms energies of each, float64 (hops,).

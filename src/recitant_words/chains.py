@@ -23,7 +23,7 @@ _FIGURES: Final = {
 
 
 def difference_words(before: Chain, after: Chain) -> str:
-    """What became of a chain, in a few words."""
+    """Words on the difference between two chains."""
     if len(after) != len(before):
         longer, shorter, what = (after, before, "added") if len(after) > len(before) else (before, after, "removed")
         return f"{_labels(longer, shorter)} {what}{_before_words(before, after)}"
@@ -54,7 +54,7 @@ def _change_words(old: Processor, new: Processor) -> str:
 
 
 def _before_words(before: Chain, after: Chain) -> str:
-    """What one that was added stands before; empty where it stands last or more than one was added."""
+    """Name of the processor behind an added one; empty where it stands last or more than one was added."""
     if len(after) != len(before) + 1:
         return ""
     at = next((i for i, p in enumerate(before) if p != after[i]), len(before))
@@ -79,7 +79,7 @@ def _value(processor: Processor, name: str) -> str:
 
 
 def effort_words(processor: Processor, share: float, deepest_db: float, *, is_speech: bool) -> str:
-    """How hard a processor works.
+    """Words on how hard a processor works.
 
     Args:
         share: of the time (of the speech, where there is some) with over HARD_DB of reduction.
@@ -102,7 +102,7 @@ def labelled_figures(figures: list[dict[str, Any]]) -> list[dict[str, Any]]:
 
 
 def effort_sentence(processor: Processor, effort: Effort | None) -> str:
-    """How hard a processor works, from what it did; empty where there is nothing to say."""
+    """Sentence on how hard a processor worked; empty where there is nothing to say."""
     if processor.kind == "noise" and (effort is None or processor.is_bypassed):
         if not processor.profile_db:
             return "has learned no noise yet: learn it from the pauses, or from a stretch"
@@ -116,7 +116,7 @@ def effort_sentence(processor: Processor, effort: Effort | None) -> str:
 
 
 def found_words(what: str, chain: Chain) -> str:
-    """What was found, in a sentence.
+    """Sentence on processors that were found.
 
     Args:
         what: "noise", "hum", "resonances" or "start".

@@ -17,7 +17,7 @@ _MOST_EDITS: Final = 5
 
 
 def compared_sentence(now: Mapping[str, Any], before: Mapping[str, Any], labels: Sequence[str]) -> str:
-    """What differs from a delivery before.
+    """Sentence on the differences from a delivery before.
 
     Args:
         now: a delivery of a report.

@@ -129,7 +129,7 @@ def remedy_data(remedy: Remedy) -> dict[str, Any]:
 
 
 def role_reasons(guess: RoleGuess) -> list[str]:
-    """Why a recording is taken for what it is."""
+    """Sentences on why a recording is taken for its role."""
     return [_REASONS[code].format(figure=figure) for code, figure in guess.reasons]
 
 

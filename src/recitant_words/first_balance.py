@@ -48,7 +48,7 @@ def step_data(step: Step) -> dict[str, Any]:
 
 
 def judgement_data(found: Judgement) -> dict[str, Any]:
-    """How a balance stands, as JSON data: levels in LU, gains in dB, shares 0 to 1."""
+    """Figures of a balance as JSON data: levels in LU, gains in dB, shares 0 to 1."""
     return {
         "phrases": found.n_phrases,
         "phrase_sd_lu": _rounded(found.phrase_sd_lu),
@@ -69,7 +69,7 @@ def judgement_data(found: Judgement) -> dict[str, Any]:
 
 
 def judgement_shown(found: Judgement) -> list[dict[str, Any]]:
-    """How a balance stands, in lines: name, value in words, whether it is as it should be, and a remark."""
+    """Lines on a balance: name, value in words, whether it is as it should be, and a remark."""
     lines = []
     if found.phrase_sd_lu is not None and found.phrase_worst_lu is not None:
         remark = f"the furthest {signed(found.phrase_worst_lu)} LU away"
@@ -222,7 +222,7 @@ def _clip_moved(change: dict[str, Any]) -> str:
 
 
 def _offer(change: dict[str, Any]) -> dict[str, Any]:
-    """What a person may still want: a stem raised by what a first balance left undone."""
+    """Offer that a person may want: a stem raised by what a first balance left undone."""
     by_db = gain_text(change["short_db"])
     words = f"Raise {change['name']} by {by_db} dB more"
     return {"role": change["role"], "by_db": change["short_db"], "words": words}

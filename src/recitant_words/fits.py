@@ -16,7 +16,7 @@ _NO_LOUDNESS: Final = {
 
 
 def fit_sentence(fit: Fit) -> str:
-    """What a fit does to the mix, or why it does not reach its specification and what would."""
+    """Sentence on a fit, or on why it does not reach its specification and what would."""
     trial, spec = fit.trial, fit.spec
     gain = f"{gain_text(trial.master.gain_db)} dB"
     lost = fit.range_lost_lu
@@ -74,7 +74,7 @@ def _loudest_sentence(fit: Fit) -> str:
 
 
 def forecast_sentence(found: Forecast, spec: Spec) -> str:
-    """What the limiter will do on the way to a specification, foretold over the whole programme."""
+    """Sentence on the limiter's work on the way to a specification, predicted over the whole programme."""
     gain = f"{gain_text(found.master.gain_db)} dB"
     if found.short_term_over_lu > 0.0:
         return f"{gain}; the loudest 3 s would then lie {signed(found.short_term_over_lu)} LU over their limit."
@@ -93,7 +93,7 @@ def forecast_sentence(found: Forecast, spec: Spec) -> str:
 
 
 def cure_sentence(cure: SquashCure, track: str) -> str:
-    """What to do about a mix that passes squashed.
+    """Sentence on the cure of a mix that passes squashed.
 
     Args:
         track: name of the one that the cure names.
@@ -108,7 +108,7 @@ SQUASHED_WORDS: Final = "passes, but squashed"
 
 
 def prediction_sentence(prediction: Prediction | None) -> str:
-    """What a fit will probably do."""
+    """Sentence on a predicted fit."""
     if prediction is None:
         return "Nothing to fit yet: the mix is silent or shorter than 0.4 s."
     gain = f"{gain_text(prediction.gain_db)} dB"

@@ -48,14 +48,14 @@ _DIGITS: Final = {"over": 0, "dropouts": 0, "length": 0, "sides": 2}
 
 
 def look_sentence(look: Mapping[str, Any]) -> str:
-    """What a look came to; ``look`` is quality.Look as JSON data."""
+    """Sentence on a look; ``look`` is quality.Look as JSON data."""
     words = (_FINE if look["state"] == "fine" else _NOT_FINE)[look["check"]]
     value = look["value"]
     return words.format(value="−∞" if value is None else signed(value, _DIGITS.get(look["check"], 1)))
 
 
 def fine_sentence(looks: Sequence[Mapping[str, Any]], *, is_speech_clear: bool = False) -> str:
-    """What was looked at and is fine in every file; empty where nothing is.
+    """Sentence on what was looked at and is fine in every file; empty where nothing is.
 
     Args:
         is_speech_clear: whether no passage of speech is too close to the rest.
@@ -80,7 +80,7 @@ def place_text(at_s: float | None) -> str:
 
 
 def close_rows(clearance: Mapping[str, Any], file: str) -> list[dict[str, Any]]:
-    """Where speech is close to the rest in a mix, closest first, as looks with their words.
+    """Close passages of a mix, closest first, as looks with their words.
 
     Args:
         clearance: of a report, as balance_report.speech_data has it.

@@ -54,7 +54,7 @@ def notice(notice_id: str, **facts: str | int) -> str:
 
 
 def balanced(n_left: int) -> str:
-    """How the first balance ended.
+    """Notice on a first balance that ended.
 
     Args:
         n_left: close passages that are left.
@@ -75,7 +75,7 @@ def is_alignment_sure(confidence: float) -> bool:
 
 
 def alignment_words(moves: str, stays: str, by_s: float, confidence: float, *, moves_picture_sound: bool) -> str:
-    """What lining one clip up with another by their sound comes to.
+    """Words on lining one clip up with another by their sound.
 
     Args:
         moves, stays: names of the clips.
@@ -96,7 +96,7 @@ def alignment_words(moves: str, stays: str, by_s: float, confidence: float, *, m
 
 
 def recorder_words(sounding: Sequence[str], silent: Sequence[str]) -> str:
-    """What became of the channels of a recorder file.
+    """Words on the channels of a recorder file.
 
     Args:
         sounding, silent: names of the channels.

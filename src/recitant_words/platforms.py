@@ -14,7 +14,7 @@ _LEAST_DB: Final = 0.05
 
 
 def platform_sentence(found: Mapping[str, Any]) -> str:
-    """What viewers hear; ``found`` is platforms.PlatformResult as JSON data."""
+    """Sentence on the loudness that viewers hear; ``found`` is platforms.PlatformResult as JSON data."""
     if found["heard_lufs"] is None:
         return "nothing to hear"
     words = [f"{signed(found['heard_lufs'])} LUFS"]

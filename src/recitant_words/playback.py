@@ -19,7 +19,7 @@ _LEAST_DB: Final = 0.05
 
 
 def playback_sentence(came_db: float | None, matched_db: float, mono_db: float | None) -> str:
-    """What a way of playing back does to the loudness, and what was done about it.
+    """Sentence on the loudness of a way of playing back, and on its match.
 
     Args:
         came_db: by how much it is louder than the mix; None where that cannot be measured.

@@ -55,7 +55,7 @@ _UNIT: Final = re.compile(r"_(dbfs|db_per_octave|db|hz|ms|percent)$")
 
 
 def parameter_label(kind: str, name: str) -> str:
-    """What a value of a kind of processor is called."""
+    """Label of a value of a kind of processor."""
     if (kind, name) in _LABELS_BY_KIND:
         return _LABELS_BY_KIND[kind, name]
     band = _BAND.fullmatch(name)

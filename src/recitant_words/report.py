@@ -322,7 +322,7 @@ FILM_TRACK_WORDS = {
 
 
 def word_more(word: str) -> str:
-    """What stands behind the colon of a word such as "mp3:128" or "film:original", for people."""
+    """Words for what stands behind the colon of a word such as "mp3:128" or "film:original"."""
     name, _, more = word.partition(":")
     if name == "film":
         return ", ".join(FILM_TRACK_WORDS[track] for track in more.split("+") if track)
@@ -330,7 +330,7 @@ def word_more(word: str) -> str:
 
 
 def decoded_sentence(played: Mapping[str, Any]) -> str:
-    """What a compressed file plays back as, and what it took to keep its ceiling."""
+    """Sentence on a compressed file as it plays back, and on what it took to keep its ceiling."""
     found = [f"{signed(played['integrated_lufs'])} LUFS, true peak {signed(played['true_peak_dbtp'])} dBTP"]
     if played["level_lost_lu"] is not None and abs(played["level_lost_lu"]) >= 0.05:
         quieter = "quieter" if played["level_lost_lu"] > 0.0 else "louder"

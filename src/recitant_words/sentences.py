@@ -253,7 +253,7 @@ _SENTENCES = {
 
 
 def sentence(error: RecitantError) -> str:
-    """What a user reads for an error."""
+    """Sentence for an error."""
     facts = {name: ", ".join(map(str, v)) if isinstance(v, list | tuple) else v for name, v in error.facts.items()}
     if error.code == "damaged" or error.code not in _SENTENCES:
         facts.setdefault("file", "The file")

@@ -37,7 +37,7 @@ def _further(spec: Spec) -> list[str]:
 
 
 def form_words(spec: Spec) -> str:
-    """Where its files differ from stereo WAV of 24 bit at 48 kHz; empty where they do not."""
+    """Words on where its files differ from stereo WAV of 24 bit at 48 kHz; empty where they do not."""
     form, words = spec.form, []
     if form.container != "wav":
         words.append(form.container.upper())

@@ -33,7 +33,7 @@ def clock(at_sample: int) -> str:
 
 
 def speaker_name(speaker: str, names: Mapping[str, str]) -> str:
-    """How a speaker is called: a name of his own, else a number; empty where nobody is known."""
+    """Name of a speaker: his own, else a number; empty where nobody is known."""
     return names.get(speaker, f"Speaker {speaker}") if speaker else ""
 
 
@@ -120,7 +120,7 @@ def lost_data(passage: LostPassage, cause: str = "") -> dict[str, Any]:
 
 
 def lost_words(passage: LostPassage) -> str:
-    """What became of some words, as a sentence."""
+    """Sentence on the state of some words."""
     heard = [one.heard_as for one in passage.words if one.heard_as]
     if not heard:
         return "HeardWords on the dialogue alone, not in the mix."
@@ -128,7 +128,7 @@ def lost_words(passage: LostPassage) -> str:
 
 
 def count_words(count: Count) -> str:
-    """How many words are lost, as a sentence, or why that cannot be said."""
+    """Sentence on the number of lost words, or on why that cannot be said."""
     if not count.n_words:
         return "No words are heard on the dialogue alone, so none can be lost."
     share = f"{100 * count.share_judged:.0f} %"
@@ -142,7 +142,7 @@ def count_words(count: Count) -> str:
 
 
 def doubt_words(names: Sequence[str]) -> str:
-    """What is to be said of recordings that the model hardly understood; empty where there are none."""
+    """Sentence on recordings that the model hardly understood; empty where there are none."""
     if not names:
         return ""
     which = names[0] if len(names) == 1 else f"{names[0]} and {len(names) - 1} more"
@@ -153,5 +153,5 @@ def doubt_words(names: Sequence[str]) -> str:
 
 
 def broken_words(broken: Broken) -> str:
-    """What rule a cue breaks, and by how much."""
+    """Words on the rule that a cue breaks, and by how much."""
     return BREACH_WORDS[broken.breach].format(found=broken.found, allowed=broken.allowed)

@@ -6,7 +6,7 @@ from recitant_cli.bench import run as run_benchmarks
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    """What it takes."""
+    """Arguments of the command."""
     parser.add_argument("--write", action="store_true", help="write docs/benchmarks.md")
     parser.add_argument("--only", metavar="NAME", help="one benchmark")
 

@@ -16,7 +16,7 @@ SPEC_HELP = f"{', '.join(spec.spec_id for spec in CATALOGUE)}, or a file of your
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    """What it takes."""
+    """Arguments of the command."""
     parser.add_argument("file", metavar="FILE", type=Path)
     parser.add_argument("--spec", required=True, metavar="ID|FILE", help=SPEC_HELP)
     parser.add_argument("--json", action="store_true", help="the verdict as JSON")

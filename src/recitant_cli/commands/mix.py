@@ -42,7 +42,7 @@ from recitant_words.sentences import sentence
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    """What it takes."""
+    """Arguments of the command."""
     parser.add_argument("plan", metavar="PLAN", type=Path, nargs="+", help="several go to a folder each")
     parser.add_argument("--jobs", type=int, default=1, metavar="N", help="of several plans so many side by side")
     parser.add_argument("--out", required=True, metavar="DIR", type=Path)

@@ -9,7 +9,7 @@ from recitant_io.confined import open_media
 
 
 def add_files(parser: argparse.ArgumentParser) -> None:
-    """What commands over several files take."""
+    """The argument of commands over several files."""
     parser.add_argument("files", nargs="+", metavar="FILE", type=Path)
     parser.add_argument("--json", action="store_true", help="one JSON object per file and line")
 

@@ -38,7 +38,7 @@ from recitant_words.transcripts import (
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
-    """What it takes."""
+    """Arguments of the command."""
     parser.add_argument("file", metavar="FILE|PLAN", type=Path, help="a recording, or a plan that ends in .json")
     parser.add_argument(
         "--model", type=Path, metavar="DIR", help="folder of a model; the small English one unless told"

@@ -14,6 +14,11 @@ from recitant_core.units.arrays import FloatArray
 
 
 def anchor_lufs(stems: Mapping[Role, FloatArray], spec: Spec) -> float | None:
+    """Loudness of a balance as its specification measures it, in LUFS; None where too little sounds.
+
+    Args:
+        stems: 10 ms K-weighted energies by role, float64 (hops,) each, of one length.
+    """
     blocks = gating_block_powers(sum(stems.values(), np.zeros(max(map(len, stems.values()), default=0))))
     found = None
     speech = [energy for role, energy in stems.items() if role.is_speech]

@@ -63,7 +63,7 @@ class Diagnosis:
 
     @property
     def short_lu(self) -> float:
-        """What is missing at the closest moment."""
+        """Clearance in LU that is missing at the closest moment."""
         return self.asked_lu - self.passage.least_lu
 
 

@@ -14,7 +14,7 @@ from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Clip
 
 @dataclass(frozen=True)
 class EvenOut:
-    """What was chosen: to where, how far of the way, how much at the most, each clip by itself or all as one."""
+    """Settings of evening out: goal, share of the way, limit, each clip by itself or all by one gain."""
 
     goal: float
     by: str = "loudness"
@@ -39,7 +39,7 @@ class EvenInput:
 
 @dataclass(frozen=True)
 class EvenOutStep:
-    """What evening does to one clip."""
+    """Gain that evening out gives one clip."""
 
     clip_id: str
     change_db: float

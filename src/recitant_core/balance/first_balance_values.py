@@ -24,7 +24,7 @@ STEPS: Final = ("mend", "even-out", "stems", "duck", "check", "fit")
 
 @dataclass(frozen=True)
 class Choices:
-    """What a person decides before."""
+    """Settings that a person chooses before a first balance."""
 
     music: str = "middle"
     effects: str = "middle"
@@ -67,7 +67,7 @@ class Step:
 
 @dataclass(frozen=True)
 class FirstBalance:
-    """What the first balance came to."""
+    """Result of a first balance."""
 
     plan: Plan
     steps: tuple[Step, ...]

@@ -35,7 +35,7 @@ _WINDOW_HOPS: Final = 300
 
 @dataclass(frozen=True)
 class StemJudgement:
-    """What the gains do to one stem."""
+    """Figures of one stem under its gains."""
 
     depth_db: float
     """Of its dips, not exceeded for 95 % of the speech that it sounds under; 0 or more."""
@@ -51,7 +51,7 @@ class StemJudgement:
 
 @dataclass(frozen=True)
 class Judgement:
-    """How a balance stands."""
+    """Figures of a balance."""
 
     n_phrases: int
     phrase_sd_lu: float | None

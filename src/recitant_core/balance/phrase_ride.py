@@ -30,7 +30,7 @@ _EDGE_SAMPLES: Final = RATE_HZ // 20
 
 @dataclass(frozen=True)
 class RideLimits:
-    """How far a ride goes."""
+    """Limits of a ride."""
 
     kept_share: float = KEPT_SHARE
     most_db: float = MOST_RIDE_DB

@@ -63,7 +63,7 @@ class Voices:
 
 @dataclass(frozen=True)
 class Placement:
-    """What becomes of a stem."""
+    """Level of a stem as it came, and the gains that a first balance sets on it."""
 
     level_lufs: float | None
     """As it came, in the open, or under speech where it is hardly heard alone; None for silence."""

@@ -17,7 +17,7 @@ from recitant_core.units.arrays import FloatArray
 
 @dataclass(frozen=True)
 class SpeechFigures:
-    """What is reported of speech in a programme; levels in LUFS, None where there is nothing to measure."""
+    """Levels of speech in a programme, in LUFS; None where there is nothing to measure."""
 
     speech_share: float
     dialogue_lufs: float | None
@@ -49,7 +49,7 @@ def speech_figures(stems: Mapping[Role, FloatArray], is_speech: BoolArray) -> Sp
 
 
 def speaking_blocks(is_speech: BoolArray) -> BoolArray:
-    """Which gating blocks are speech, bool (blocks,)."""
+    """Mask of gating blocks that are speech, bool (blocks,)."""
     found: BoolArray = speaking_share(is_speech) >= HALF_BLOCK
     return found
 

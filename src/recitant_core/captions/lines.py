@@ -23,7 +23,7 @@ _BELONGS: Final = frozenset({
 
 
 def break_cost(before: str, after: str) -> float:
-    """How badly a line or a cue ends between two words, 0 for the end of a sentence."""
+    """Cost of ending a line or a cue between two words, 0 at the end of a sentence."""
     if _ENDS.search(before):
         return SENTENCE
     if _CLAUSES.search(before):

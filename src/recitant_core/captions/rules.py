@@ -20,7 +20,7 @@ _TOLERANCE: Final = 0.05
 
 @dataclass(frozen=True)
 class CaptionRules:
-    """What cues are to keep.
+    """Limits that cues must keep.
 
     Raises:
         RangeError: a figure outside what can be.
@@ -58,7 +58,7 @@ class Cue:
 
     @property
     def span(self) -> SampleSpan:
-        """When it is shown."""
+        """Stretch of the programme in which it is shown."""
         return SampleSpan(self.start_sample, self.end_sample - self.start_sample)
 
     @property
@@ -68,7 +68,7 @@ class Cue:
 
 
 class Breach(StrEnum):
-    """Which rule a cue breaks."""
+    """Rule that a cue breaks."""
 
     EMPTY = "empty"
     LONG_LINE = "long-line"
@@ -96,7 +96,7 @@ def gap_samples(rules: CaptionRules, frame_rate: Fraction) -> int:
 
 
 def broken_rules(cue: Cue, following: Cue | None, rules: CaptionRules, frame_rate: Fraction) -> list[Broken]:
-    """What a cue breaks, the gravest first.
+    """Breaches of a cue, the gravest first.
 
     Args:
         following: the next cue; None for the last.
@@ -127,6 +127,6 @@ def broken_rules(cue: Cue, following: Cue | None, rules: CaptionRules, frame_rat
 
 
 def all_broken(cues: Sequence[Cue], rules: CaptionRules, frame_rate: Fraction) -> list[list[Broken]]:
-    """What each cue breaks, one list a cue; cues in order."""
+    """Breaches of each cue, one list a cue; cues in order."""
     following = [*cues[1:], None] if cues else []
     return [broken_rules(cue, after, rules, frame_rate) for cue, after in zip(cues, following, strict=True)]

@@ -92,7 +92,7 @@ def time_text(at_sample: int) -> str:
 
 
 def faults_of(chapters: Sequence[Chapter], length_samples: int) -> list[ChapterFault]:
-    """What online video would not take of them; none where there are no chapters.
+    """Faults of the chapters under the rules of online video; none where there are no chapters.
 
     Args:
         chapters: as they are listed.

@@ -29,7 +29,7 @@ FILM_TRACKS: Final = ("stems", "original", "captions")
 
 @dataclass(frozen=True)
 class Wanted:
-    """Which files a delivery shall hold."""
+    """Kinds of files that a delivery shall hold."""
 
     kinds: tuple[str, ...] = ("mix", "stems")
     """Of KINDS."""
@@ -52,7 +52,7 @@ class Wanted:
 
 
 def wanted_from_text(text: str, codecs: frozenset[str]) -> Wanted:
-    """What a list such as "mix,stems,film:original,mp3:128" asks for.
+    """Kinds of files from a list such as "mix,stems,film:original,mp3:128".
 
     Args:
         codecs: names of those that can be written.
@@ -118,7 +118,7 @@ class MissedFile:
 
 @dataclass(frozen=True)
 class Delivered:
-    """What one specification came to: judged on the samples in the file."""
+    """Result for one specification: judged on the samples in the file."""
 
     fit: Fit
     verdict: Verdict

@@ -27,7 +27,7 @@ MOST_TRIALS: Final = 6
 
 
 class FitState(StrEnum):
-    """How a fit ended."""
+    """Outcome of a fit."""
 
     REACHED = "reached"
     SILENT = "silent"
@@ -56,7 +56,7 @@ class Fit:
 
     @property
     def range_lost_lu(self) -> float | None:
-        """How much smaller the loudness range gets."""
+        """Loudness range before less loudness range after, in LU."""
         before, after = self.untouched.readings.range_lu, self.trial.readings.range_lu
         return None if before is None or after is None else before - after
 

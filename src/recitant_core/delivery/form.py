@@ -11,7 +11,7 @@ EBU_ALIGNMENT_DBFS: Final = -18.0  # EBU R 68
 
 
 class Channels(StrEnum):
-    """Which channels the files have."""
+    """Channels of the files."""
 
     AS_MIXED = "as-mixed"
     MONO = "mono"
@@ -21,7 +21,7 @@ class Channels(StrEnum):
 
 
 class Leader(StrEnum):
-    """What stands before the programme."""
+    """Signal before the programme."""
 
     SILENCE = "silence"
     TONE = "tone"

@@ -12,7 +12,7 @@ _ROUNDING = 1e-6  # figures are compared as measured; this only absorbs the last
 
 
 class State(StrEnum):
-    """What a finding says."""
+    """Outcome of one check."""
 
     PASS = "pass"
     FAIL = "fail"

@@ -20,7 +20,7 @@ from recitant_core.units.level import factor_from_db
 
 @dataclass(frozen=True)
 class Platform:
-    """How loud mixes leave it."""
+    """Loudness normalisation of a platform."""
 
     name: str
     reference_lufs: float | None
@@ -41,7 +41,7 @@ PLATFORMS: Final = (
 
 @dataclass(frozen=True)
 class PlatformResult:
-    """What viewers hear of a mix."""
+    """Loudness of a mix behind a platform's normalisation, and how it came about."""
 
     platform: str
     came_lufs: float | None
@@ -54,7 +54,7 @@ class PlatformResult:
 
 
 def platform_results(summary: MixSummary, readings: Readings, master: Master) -> list[PlatformResult]:
-    """What viewers hear of a mix on each of PLATFORMS.
+    """Loudness of a mix behind each of PLATFORMS.
 
     Args:
         summary: of the mix as balanced.

@@ -54,7 +54,7 @@ def _sections(speaker: Loudspeaker) -> FloatArray:
 
 
 def through_loudspeaker(audio: Audio, speaker: Loudspeaker) -> Audio:
-    """What a loudspeaker gives, float32 (frames, channels); the first SETTLE_SAMPLES of the audio are not part of it.
+    """Output of a loudspeaker, float32 (frames, channels), without the first SETTLE_SAMPLES of the audio.
 
     Args:
         audio: float32 (SETTLE_SAMPLES + frames, channels).
@@ -67,7 +67,7 @@ def through_loudspeaker(audio: Audio, speaker: Loudspeaker) -> Audio:
 
 @dataclass(frozen=True)
 class PlatformGain:
-    """What a platform does to one mix."""
+    """Gain of a platform on one mix."""
 
     turned_db: float
     heard_db: float
@@ -78,7 +78,7 @@ class PlatformGain:
 def platform_gain(
     platform: Platform, summary: MixSummary | None, readings: Readings, master: Master
 ) -> PlatformGain | None:
-    """What a platform does to a mix; None for silence, and for what is shorter than a gating block.
+    """Gain of a platform on a mix; None for silence, and for what is shorter than a gating block.
 
     Args:
         summary: of the mix as balanced; None while it is being measured: the limiters' share is left out then.
@@ -100,7 +100,7 @@ def platform_gain(
 
 
 def through_platform(audio: Audio, gain: PlatformGain) -> Audio:
-    """What a platform gives, float32 (frames, channels); only what lies between the margins.
+    """Output of a platform, float32 (frames, channels), without the margins.
 
     Args:
         audio: float32 (BEFORE_SAMPLES + frames + AFTER_SAMPLES, channels), margins of the limiter.

@@ -27,7 +27,7 @@ class Prediction:
 
 
 def predict(readings: Readings, spec: Spec, dialogue_lufs: float | None = None) -> Prediction | None:
-    """What the fit of a mix with these figures will come to; None for silence or a mix too short."""
+    """Predicted fit of a mix with these figures; None for silence or a mix too short."""
     is_anchored = spec.anchor is Anchor.DIALOGUE and dialogue_lufs is not None
     now = dialogue_lufs if is_anchored else readings.integrated_lufs
     if now is None or now == SILENCE:

@@ -32,7 +32,7 @@ MOST_FILLING_SAMPLES: Final = 4_096  # of the last block of a codec
 
 
 class LookState(StrEnum):
-    """What a look came to."""
+    """Outcome of a look."""
 
     FINE = "fine"
     REMARK = "remark"
@@ -196,7 +196,7 @@ def _add_sides(audio, inside, rate_hz, seconds):  # type: ignore[no-untyped-def]
 
 
 class StemsRest:
-    """What is left of the stems when the mix before its limiter is taken off, at its highest."""
+    """Highest difference between the sum of the stems and the mix before its limiter, fed stretch by stretch."""
 
     def __init__(self) -> None:
         self._highest = np.zeros(2)
@@ -216,7 +216,7 @@ class StemsRest:
         _compare(total, mix, np.float32(gain), at_sample, self._highest)
 
     def look(self, file: str, n_stems: int) -> Look:
-        """What it came to."""
+        """Outcome, with its figures."""
         return stems_look(file, float(self._highest[0]), int(self._highest[1]), n_stems)
 
 

@@ -7,7 +7,7 @@ from recitant_core.delivery.form import USUAL_FORM, Form
 
 
 class Anchor(StrEnum):
-    """Which sound the target loudness is measured on."""
+    """Signal that the target loudness is measured on."""
 
     PROGRAMME = "programme"
     DIALOGUE = "dialogue"
@@ -48,7 +48,7 @@ class Spec:
         return self.target_lufs
 
     def aim_lufs(self, role: str) -> float:
-        """Where a stem of this role is meant to sit in the open. Common practice: distances to the dialogue, in LU."""
+        """Aim of a role in the open, in LUFS. Common practice: distances to the dialogue, in LU."""
         return self.target_lufs + AIM_DISTANCE_LU[role.partition(":")[0]]
 
 

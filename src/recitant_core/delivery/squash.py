@@ -26,7 +26,7 @@ def is_squashed(most_reduction_db: float, limited_share: float) -> bool:
 
 @dataclass(frozen=True)
 class SquashCure:
-    """What to compress before the limiter."""
+    """Compressor to put before the limiter."""
 
     target_id: str
     """Of the track that makes most of what is limited."""

@@ -62,7 +62,7 @@ class MixInMemory:
 
 @dataclass(frozen=True)
 class Trial:
-    """What a master setting makes of a plan, measured as written."""
+    """Figures of a plan under a master setting, measured as written."""
 
     master: Master
     readings: Readings
@@ -154,7 +154,7 @@ class TrialMeter:
         return gating_block_powers(np.concatenate([np.zeros(0), *self._dialogue_hops]))
 
     def dialogue_blocks(self) -> FloatArray:
-        """As stem_blocks, 0 where nobody speaks."""
+        """Powers of the gating blocks of dialogue, float64 (blocks,); 0 where nobody speaks."""
         if self._known is not None:
             return self._known.dialogue_blocks
         blocks = self.stem_blocks()
@@ -233,7 +233,7 @@ def written_segments(plan: Plan, sources: Sources, bit_depth: int) -> Iterator[W
 
 
 def tried(plan: Plan, known: Rendered, bit_depth: int, progress: Progress = no_progress) -> Trial:
-    """What the master of a plan makes of its kept mix, limited, dithered and rounded as it would be written."""
+    """Output of the master over the kept mix of a plan: limited, dithered and rounded as it would be written."""
     meter = TrialMeter(plan, known)
     for segment in ahead(mastered_segments(plan, known.mixes)):
         values = quantise(segment.output, bit_depth, segment.span.start_sample)

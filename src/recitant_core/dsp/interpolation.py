@@ -30,7 +30,7 @@ def interpolator(n_phases: int) -> Phases:
 
 
 def reach_factor(phases: Phases) -> float:
-    """How far above its highest sample a signal can reach between samples, at most, as a factor."""
+    """Upper bound of the ratio of true peak to sample peak, as a factor."""
     return float(np.abs(phases).sum(axis=1).max())
 
 

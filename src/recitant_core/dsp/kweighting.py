@@ -80,7 +80,7 @@ def k_weighting_sections(rate_hz: int) -> FloatArray:
 
 @dataclass(frozen=True)
 class KState:
-    """Where the filter stands between two blocks."""
+    """State of the K filter between two blocks."""
 
     rate_hz: int
     layout: ChannelLayout

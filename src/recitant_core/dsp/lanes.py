@@ -33,7 +33,7 @@ class _LanesModel(models.PrimitiveModel):  # type: ignore[misc]
 
 
 def like(n_lanes: int) -> tuple[int, ...]:
-    """What tells a compiled function its number of lanes: a tuple of that many zeros."""
+    """Tuple of zeros whose length tells a compiled function its number of lanes."""
     return (0,) * n_lanes
 
 
@@ -255,7 +255,7 @@ def _load_four_frames(_context: Any, audio: Any, offset: Any, stride: Any, like:
 
 @intrinsic  # type: ignore[untyped-decorator]
 def _load_four_frames_from(_context: Any, audio: Any, starts: Any, offset: Any, like: Any) -> Any:
-    """As load_four_frames, each signal from its own place: at ``starts[i] + offset``.
+    """Four frames of each signal, read from its own place: ``starts[i] + offset``; see load_four_frames.
 
     Args:
         audio: flat float32; starts: int64 (N / 2,), and offset, in its values, even.

@@ -44,7 +44,7 @@ def quantise(audio: Audio, bit_depth: int, start_sample: int) -> Integers:
 
 
 def audio_from_integers(values: Integers, bit_depth: int) -> Audio:
-    """What a player makes of the whole numbers: float32, exact for 16 and 24 bit."""
+    """Samples of whole numbers, float32 (frames, channels): exact for 16 and 24 bit."""
     out: Audio = values.astype(np.float32)
     out *= np.float32(1.0 / (1 << (bit_depth - 1)))
     return out

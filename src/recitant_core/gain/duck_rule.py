@@ -6,7 +6,7 @@ from typing import Final
 
 
 class DuckKind(StrEnum):
-    """How a stem gives way."""
+    """Means by which a stem gives way."""
 
     CURVE = "curve"
     """By a drawn curve of few points, made from where speech is."""
@@ -15,7 +15,7 @@ class DuckKind(StrEnum):
 
 
 class DuckAim(StrEnum):
-    """What decides how deep."""
+    """Figure that decides the depth."""
 
     DEPTH = "depth"
     CLEARANCE = "clearance"
@@ -48,7 +48,7 @@ class LiveKey:
 
 @dataclass(frozen=True)
 class DuckRule:
-    """How a stem or track gives way to speech. Defaults: talk over a bed."""
+    """Rule by which a stem or track gives way to speech. Defaults: talk over a bed."""
 
     kind: DuckKind = DuckKind.CURVE
     aim: DuckAim = DuckAim.CLEARANCE

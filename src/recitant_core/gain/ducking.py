@@ -83,7 +83,7 @@ def passages(speech: Sequence[SampleSpan], rule: DuckRule) -> list[SampleSpan]:
 def levels_in_passage(
     passage: SampleSpan, need_db: FloatArray, rule: DuckRule, speech: Sequence[SampleSpan]
 ) -> list[tuple[int, float]]:
-    """How deep a dip goes along a passage: [(from sample, level in dB)], the first at the passage's start.
+    """Levels of a dip along a passage: [(from sample, level in dB)], the first at the passage's start.
 
     Args:
         speech: in order; where the sound comes up inside a passage, it does so under words, never into a pause.
@@ -210,14 +210,14 @@ def dips(points: Points) -> list[Dip]:
 
 
 def travel_db_per_min(points: Points, length_samples: int) -> float:
-    """How far a curve moves, up and down, for each minute of a programme, which counts as one at least."""
+    """Sum of a curve's moves, up and down, in dB a minute of the programme, which counts as one at least."""
     moved = sum(abs(b.gain_db - a.gain_db) for a, b in pairwise(points))
     return moved / max(1.0, length_samples / (60 * RATE_HZ))
 
 
 @dataclass(frozen=True)
 class CurveChange:
-    """What became of the dips of a curve when it was remade."""
+    """Numbers of dips by what remaking a curve did to them."""
 
     n_new: int = 0
     n_moved: int = 0
@@ -265,12 +265,12 @@ def _persistent(need_db: FloatArray) -> FloatArray:
 
 
 def fall_samples(depth_db: float, rule: DuckRule) -> int:
-    """How long a fall of this depth takes under a rule."""
+    """Length of a fall of this depth under a rule, in samples."""
     return _samples(max(rule.lead_in_s, abs(depth_db) / rule.slope_db_per_s, 0.005))
 
 
 def rise_samples(depth_db: float, rule: DuckRule) -> int:
-    """How long a rise of this height takes under a rule."""
+    """Length of a rise of this height under a rule, in samples."""
     return _samples(max(rule.recovery_s, abs(depth_db) / rule.slope_db_per_s, 0.005))
 
 

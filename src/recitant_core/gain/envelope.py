@@ -37,7 +37,7 @@ def curve_db(points: tuple[CurvePoint, ...], places: FloatArray) -> FloatArray:
 
 
 class FadeShape(StrEnum):
-    """How a fade rises."""
+    """Curve of a fade."""
 
     EQUAL_POWER = "equal-power"
     """Quarter of a sine: two unrelated sounds keep their power across a crossfade."""

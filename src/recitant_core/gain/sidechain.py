@@ -23,7 +23,7 @@ MOST_REDUCTION_DB: Final = 40.0
 
 
 def before_samples(key: LiveKey) -> int:
-    """How much of the key before a stretch its gain depends on."""
+    """Samples of the key before a stretch that its gain depends on."""
     blocks = _blocks(key.hold_ms) + _blocks(key.release_ms) + _blocks(key.attack_ms) + LEVEL_BLOCKS + 2
     return blocks * CONTROL_SAMPLES
 

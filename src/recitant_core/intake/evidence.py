@@ -30,7 +30,7 @@ _MOST_RUNS: Final = 20_000
 
 @dataclass(frozen=True)
 class Evidence:
-    """What one pass gathered."""
+    """Figures gathered in one pass over a recording."""
 
     length_samples: int
     n_channels: int
@@ -53,7 +53,7 @@ class Evidence:
 
     @property
     def pieces_per_second(self) -> int:
-        """How many pieces make a second."""
+        """Number of pieces in a second."""
         return RATE_HZ // PIECE_SAMPLES
 
 

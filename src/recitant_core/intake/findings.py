@@ -14,7 +14,7 @@ Facts = dict[str, float | int | str | list[float]]
 
 
 class Severity(StrEnum):
-    """How much a finding matters."""
+    """Weight of a finding."""
 
     FAULT = "fault"
     """Spoils the programme if nothing is done."""

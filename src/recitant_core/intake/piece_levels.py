@@ -19,14 +19,17 @@ ACTIVE_DBFS: Final = -60.0
 
 
 def rounded(value: float, digits: int = 1) -> float:
+    """A figure as findings carry it."""
     return round(float(value), digits)
 
 
 def db_of_power(power: float) -> float:
+    """Level in dBFS of a mean square; -120 at the least."""
     return float(10.0 * np.log10(max(power, FLOOR_POWER)))
 
 
 def clean_power(evidence: Evidence) -> FloatArray:
+    """Mean square of each piece without its constant part, float64 (pieces, channels)."""
     # Without what is constant: a DC offset is a finding of its own and no level.
     steady = evidence.mean.mean(axis=0)
     clean: FloatArray = np.maximum(evidence.power - 2.0 * evidence.mean * steady + steady**2, 0.0)
@@ -34,6 +37,7 @@ def clean_power(evidence: Evidence) -> FloatArray:
 
 
 def active_power(evidence: Evidence) -> BoolArray:
+    """Mask of the pieces that sound, bool (pieces,): over -60 dBFS and within 30 dB of the loud ones."""
     loudest = clean_power(evidence).max(axis=1)
     threshold = max(10 ** (ACTIVE_DBFS / 10), np.percentile(loudest, 95) * 1e-3)
     active: BoolArray = loudest > threshold
@@ -41,6 +45,7 @@ def active_power(evidence: Evidence) -> BoolArray:
 
 
 def spoken_pieces(evidence: Evidence, speech: list[SpeechSpan]) -> BoolArray:
+    """Mask of the pieces that lie in speech, bool (pieces,)."""
     spoken = np.zeros(len(evidence.power), dtype=bool)
     for span in speech:
         spoken[span.start_sample // PIECE_SAMPLES : -(-span.span.end_sample // PIECE_SAMPLES)] = True
@@ -48,6 +53,7 @@ def spoken_pieces(evidence: Evidence, speech: list[SpeechSpan]) -> BoolArray:
 
 
 def noise_floor_db(evidence: Evidence, speech: list[SpeechSpan], channel: int) -> float:
+    """Noise floor of a channel in dBFS: the lower quarter of the pieces between speech."""
     power = clean_power(evidence)[:, channel]
     quiet, percentile = power[~spoken_pieces(evidence, speech)], 25
     if len(quiet) < evidence.pieces_per_second // 4:
@@ -58,6 +64,7 @@ def noise_floor_db(evidence: Evidence, speech: list[SpeechSpan], channel: int) -
 
 
 def speech_db(evidence: Evidence, speech: list[SpeechSpan], channel: int) -> float:
+    """Level of the speech on a channel in dBFS, without what lies 10 dB under its mean."""
     power = clean_power(evidence)[spoken_pieces(evidence, speech), channel]
     loud = power[power >= power.mean() * 0.1] if power.size else power
     return db_of_power(float(loud.mean())) if loud.size else db_of_power(0.0)

@@ -46,7 +46,7 @@ class RoleGuess:
 
 
 def guess_role(name: str, evidence: Evidence, speech_share: float) -> RoleGuess:
-    """What a recording probably is.
+    """Most probable role of a recording, with the reasons.
 
     Args:
         name: of the file, as the person knows it.
@@ -92,7 +92,7 @@ def _named(name: str, role: Role) -> re.Match[str] | None:
 
 
 def active_share(evidence: Evidence) -> float:
-    """How much of a recording sounds, 0 to 1: 200 ms stretches within 25 dB of its loud ones."""
+    """Share of a recording that sounds, 0 to 1: 200 ms stretches within 25 dB of its loud ones."""
     power = evidence.power.max(axis=1)
     whole = len(power) // 10 * 10
     steps: FloatArray = power[:whole].reshape(-1, 10).mean(axis=1) if whole else power
@@ -102,7 +102,7 @@ def active_share(evidence: Evidence) -> float:
 
 
 def tonal_share(evidence: Evidence) -> float:
-    """How much of the energy under 1 kHz stands in lines, 0 (noise) to 1 (notes): the middle of 0.5 s stretches."""
+    """Share of the energy under 1 kHz in lines, 0 (noise) to 1 (notes): the middle of 0.5 s stretches."""
     channel = int(evidence.power.mean(axis=0).argmax())
     low = evidence.low[:, channel].astype(np.float64)
     window = LOW_RATE_HZ // 2

@@ -40,7 +40,7 @@ class ClosePassage:
 
 
 def speech_mask(spans: Sequence[SampleSpan], n_hops: int) -> BoolArray:
-    """Which hops lie in speech, bool (hops,)."""
+    """Mask of hops that lie in speech, bool (hops,)."""
     mask = np.zeros(n_hops, bool)
     for span in spans:
         mask[max(0, span.start_sample // HOP_SAMPLES) : max(0, -(-span.end_sample // HOP_SAMPLES))] = True
@@ -81,7 +81,7 @@ def clearance_lu(speech_energy: FloatArray, rest_energy: FloatArray, is_speech: 
 
 
 def clearance_of_words_lu(words: FloatArray, rest_energy: FloatArray, is_speech: BoolArray) -> FloatArray:
-    """As clearance_lu, where the power of the words around each hop is known already; see words_power."""
+    """Clearance in LU of each hop, float64 (hops,), from the power of words around each; see words_power."""
     rest = momentary_power(rest_energy)
     found = np.full(len(words), np.inf)
     # Below the absolute gate of BS.1770 (-70 LUFS) counts as silence.

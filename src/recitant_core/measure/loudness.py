@@ -71,7 +71,7 @@ def gating_block_powers(hop_energy: FloatArray, rate_hz: int = RATE_HZ) -> Float
 
 
 def gated_blocks(block_power: FloatArray) -> BoolArray:
-    """Which blocks pass both gates, bool (blocks,).
+    """Mask of the blocks that pass both gates, bool (blocks,).
 
     Source: ITU-R BS.1770, Annex 1 (gating). Where the text says "above", an equal block is dropped.
     """

@@ -58,7 +58,7 @@ def feed_meter(audio: Audio, state: MeterState) -> MeterState:
 
 
 def feed_stereo_meter(audio: Audio, state: MeterState) -> tuple[MeterState, FloatArray]:
-    """As feed_meter for two channels, with what k_pairs gives on the way: float64 (hops, 3)."""
+    """The measurement after one more block of two channels, from the k_pairs of it: float64 (hops, 3)."""
     pairs, k = k_pairs(audio, state.k)
     left, right = k.layout.loudness_weights()
     hops = pairs[:, 0] * left + pairs[:, 1] * right

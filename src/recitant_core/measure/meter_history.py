@@ -59,7 +59,7 @@ class Lately:
             return sum(part.audio.nbytes for part in self._parts)
 
     def lead(self, start_sample: int, key: Hashable, now_s: float) -> Audio | None:
-        """What lies before a sample as it was heard, float32 (LEAD_SAMPLES, 2), silence before the programme's start;
+        """Audio before a sample as it was heard, float32 (LEAD_SAMPLES, 2), silence before the programme's start;
         None where not all of it was heard lately or in the same mix."""
         wanted = SampleSpan(start_sample - LEAD_SAMPLES, LEAD_SAMPLES)
         lead = np.zeros((LEAD_SAMPLES, 2), np.float32)

@@ -24,7 +24,7 @@ _REFINE_SAMPLES: Final = RATE_HZ // 40
 
 
 def correlation(first: Audio, second: Audio) -> float:
-    """How far two stretches in step are the same sound, -1 to 1; 0 where one is silent.
+    """Correlation of two stretches in step, -1 to 1; 0 where one is silent.
 
     Args:
         first, second: float32 (frames, channels), of the same length; channels are added up.
@@ -37,7 +37,7 @@ def correlation(first: Audio, second: Audio) -> float:
 
 @dataclass(frozen=True)
 class Alignment:
-    """Where one recording lies against another."""
+    """Offset of one recording against another, in samples, with its confidence."""
 
     offset_samples: int
     """Later than the first one's start is positive: laid there, the second sounds in step with the first."""
@@ -46,7 +46,7 @@ class Alignment:
 
 
 def align(first: Audio, second: Audio) -> Alignment:
-    """Where the second recording must begin, after the first one's start, so that both sound in step.
+    """Offset of the second recording, from the first one's start, at which both sound in step.
 
     Onsets are compared first, which survives other microphones, rooms and polarities; the waveform then settles it to
     the sample. Confidence 0: nothing in common.

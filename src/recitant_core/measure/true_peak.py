@@ -24,7 +24,7 @@ _TWICE_REACH: Final = 1.45  # 1.414, and room for what the short filter lets thr
 
 @dataclass(frozen=True)
 class PeakState:
-    """What must be kept between two blocks: the last samples, and the highest peaks so far."""
+    """State between two blocks: the last samples, and the highest peaks so far."""
 
     tail: Audio
     true_peak_factor: float

@@ -128,7 +128,7 @@ class Resonance:
 
     @property
     def bell_db(self) -> float:
-        """What a bell would take off: most of it, never more than 8 dB."""
+        """Gain in dB of a bell against it: four fifths of its height, -8 at the lowest."""
         return -round(min(8.0, 0.8 * self.over_db), 1)
 
 
@@ -184,7 +184,7 @@ def resonances(audio: Audio) -> list[Resonance]:
 
 @dataclass(frozen=True)
 class VoiceFigures:
-    """What starting points are made from, all in dBFS rms but the frequency."""
+    """Figures that chain presets are made from, all in dBFS rms but the frequency."""
 
     speech_dbfs: float
     loud_dbfs: float

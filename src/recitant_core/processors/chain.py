@@ -29,7 +29,7 @@ ChainWatch = Callable[[int, FloatArray], None]
 
 @lru_cache(maxsize=512)
 def chain_reach(chain: Chain) -> tuple[int, int]:
-    """How many samples before a stretch, on the grid, and after it count for what leaves a chain."""
+    """Samples before a stretch, on the grid, and after it that its output depends on."""
     pairs = [_reach(processor) for processor in chain if not processor.is_bypassed]
     if not pairs:
         return 0, 0

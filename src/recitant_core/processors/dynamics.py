@@ -66,7 +66,7 @@ def levels(audio: Audio) -> tuple[FloatArray, FloatArray]:
 
 
 def level_dbfs(audio: Audio, hears: str, power: FloatArray | None = None) -> FloatArray:
-    """What a detector reads every CONTROL_SAMPLES samples, in dBFS; a sine at full scale is -3 by rms, 0 by peak.
+    """Detector level every CONTROL_SAMPLES samples, in dBFS; a sine at full scale is -3 by rms, 0 by peak.
 
     Args:
         power: float64 (1,), mean square before the first sample, and after it that of the last; None from rest.
@@ -135,7 +135,7 @@ def gains_db(processor: Processor, level: FloatArray, start_sample: int) -> Floa
 
 
 def dynamics_reach(processor: Processor) -> tuple[int, int]:
-    """How many samples before a stretch count, so that the rest is forgotten, and how many after it."""
+    """Samples before a stretch until which any earlier state has decayed, and samples after it."""
     if processor.kind == "limiter":
         return BEFORE_SAMPLES, AFTER_SAMPLES
     slowest_ms = max(_largest(processor, "release_ms"), _largest(processor, "attack_ms"))

@@ -15,6 +15,7 @@ FLOOR_DBFS: Final = -140.0
 
 @numba.njit(cache=True, nogil=True)
 def step_levels(x, peak, power):  # type: ignore[no-untyped-def]
+    """Write highest magnitude and mean square of each control step of x, float32 (frames, channels), into (steps,)."""
     channels = x.shape[1]
     for k in range(len(peak)):
         top = np.float32(0.0)
@@ -29,6 +30,7 @@ def step_levels(x, peak, power):  # type: ignore[no-untyped-def]
 
 @numba.njit(cache=True, nogil=True)
 def bent(level, threshold, slope, knee, most, out):  # type: ignore[no-untyped-def]
+    """Write the reduction in dB, 0 or more, that each level of (steps,) asks for: a straight line with a soft knee."""
     for i in range(len(level)):
         over = level[i] - threshold[i if len(threshold) > 1 else 0]
         by = slope[i if len(slope) > 1 else 0]
@@ -43,6 +45,7 @@ def bent(level, threshold, slope, knee, most, out):  # type: ignore[no-untyped-d
 
 @numba.njit(cache=True, nogil=True)
 def smooth_power(power, pole, state):  # type: ignore[no-untyped-def]
+    """Smooth powers (steps,) in place by a one-pole filter; state (1,)."""
     now = state[0]
     for i in range(len(power)):
         now = power[i] + (now - power[i]) * pole
@@ -52,6 +55,7 @@ def smooth_power(power, pole, state):  # type: ignore[no-untyped-def]
 
 @numba.njit(cache=True, nogil=True)
 def to_db(values, times, out):  # type: ignore[no-untyped-def]
+    """Write levels in dB of values (steps,), FLOOR_DBFS at the least; times is 20 for magnitudes, 10 for powers."""
     least = 10.0 ** (FLOOR_DBFS / times)
     for i in range(len(values)):
         out[i] = times * math.log10(max(values[i], least))
@@ -59,6 +63,7 @@ def to_db(values, times, out):  # type: ignore[no-untyped-def]
 
 @numba.njit(cache=True, nogil=True)
 def branching(wanted, rising, falling, state, out):  # type: ignore[no-untyped-def]
+    """Write reductions in dB (steps,), smoothed by one pole where they rise and by another where they fall."""
     now = state[0]
     for i in range(len(wanted)):
         up = rising[i if len(rising) > 1 else 0]
@@ -73,6 +78,7 @@ def branching(wanted, rising, falling, state, out):  # type: ignore[no-untyped-d
 
 @numba.njit(cache=True, nogil=True)
 def sliding_max(values, count, out):  # type: ignore[no-untyped-def]
+    """Write the highest of each value (steps,) and the count before it."""
     queue = np.empty(len(values), np.int64)
     head = 0
     tail = 0
@@ -88,6 +94,7 @@ def sliding_max(values, count, out):  # type: ignore[no-untyped-def]
 
 @numba.njit(cache=True, nogil=True)
 def apply_factors(x, factors, state, out):  # type: ignore[no-untyped-def]
+    """Write x, float32 (frames, channels), times factors (steps,), on straight lines between the ends of steps."""
     before = np.float32(state[0])
     for k in range(len(factors)):
         now = np.float32(factors[k])
@@ -102,6 +109,7 @@ def apply_factors(x, factors, state, out):  # type: ignore[no-untyped-def]
 
 @numba.njit(cache=True, nogil=True)
 def add_band(x, band, shares, state):  # type: ignore[no-untyped-def]
+    """Add shares (steps,) of a band, float32 (frames, channels), to x in place, on straight lines between steps."""
     before = np.float32(state[0])
     for k in range(len(shares)):
         now = np.float32(shares[k])

@@ -12,7 +12,7 @@ ROOMS: Final = ("small-room", "hall", "metal-room", "outdoors")
 
 
 class Stage(StrEnum):
-    """What a processor is for; chains go through them in this order by default."""
+    """Purpose of a processor; chains go through them in this order by default."""
 
     REPAIR = "repair"
     TONE = "tone"
@@ -50,7 +50,7 @@ class Kind:
 
     @property
     def rank(self) -> int:
-        """Where it usually stands: by stage; within one, gates before compressors and limiters last."""
+        """Usual place in a chain: by stage; within one, gates before compressors and limiters last."""
         within = -1 if self.name in _EARLY_IN_STAGE else 1 if self.name in _LATE_IN_STAGE else 0
         return 3 * list(Stage).index(self.stage) + 1 + within
 

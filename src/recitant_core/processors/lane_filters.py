@@ -39,7 +39,7 @@ def _keep_two(last, before, faint_from, state, at, like):  # type: ignore[no-unt
 
 @numba.njit(cache=True, nogil=True)
 def read_block(audio, first, stride, n, block, like):  # type: ignore[no-untyped-def]
-    # The highest value of all lanes tells whether anything sounds.
+    """Write n stereo frames of each signal into a block (n lanes,); the highest magnitude of each lane comes back."""
     w = len(like)
     top = every(0.0, like)
     for i in range(0, n, 4):
@@ -54,6 +54,7 @@ def read_block(audio, first, stride, n, block, like):  # type: ignore[no-untyped
 
 @numba.njit(cache=True, nogil=True)
 def write_block(block, n, audio, first, stride, like):  # type: ignore[no-untyped-def]
+    """Write n frames of a block back into the stereo signals."""
     w = len(like)
     for i in range(0, n, 4):
         x, y = load(block, i * w, like), load(block, (i + 1) * w, like)
@@ -63,6 +64,7 @@ def write_block(block, n, audio, first, stride, like):  # type: ignore[no-untype
 
 @numba.njit(cache=True, nogil=True)
 def one_section(block, n, values, at, state, at_state, faint_from, like):  # type: ignore[no-untyped-def]
+    """Filter a block in place by one second-order section: values b0 b1 b2 -a1 -a2, state of four a lane."""
     w = len(like)
     b0, b1, b2 = load(values, at, like), load(values, at + w, like), load(values, at + 2 * w, like)
     a1, a2 = load(values, at + 3 * w, like), load(values, at + 4 * w, like)
@@ -80,6 +82,7 @@ def one_section(block, n, values, at, state, at_state, faint_from, like):  # typ
 
 @numba.njit(cache=True, nogil=True)
 def five_sections(block, n, values, at, state, at_state, faint_from, like):  # type: ignore[no-untyped-def]
+    """Filter a block in place by five second-order sections in one pass; layout as one_section, five times."""
     # Five sections in one pass: chains of sums that the processor keeps under way at once.
     w = len(like)
     s = 5 * w
@@ -126,8 +129,8 @@ def five_sections(block, n, values, at, state, at_state, faint_from, like):  # t
 
 @numba.njit(cache=True, nogil=True)
 def band_of(block, band, n_steps, values, at, state, at_state, levels, faint_from, like):  # type: ignore[no-untyped-def]
+    """Write the band of a block, and its sum of squares each control step, by one second-order section."""
     # over eight parameters: a compiled loop takes arrays, not records
-    # The band of a block, and the sum of its squares.
     w = len(like)
     b0, b1, b2 = load(values, at, like), load(values, at + w, like), load(values, at + 2 * w, like)
     a1, a2 = load(values, at + 3 * w, like), load(values, at + 4 * w, like)

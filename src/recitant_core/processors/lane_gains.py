@@ -85,6 +85,7 @@ def _in_dbfs(levels, n_steps, like):  # type: ignore[no-untyped-def]
 
 @numba.njit(cache=True, nogil=True)
 def levels_of_block(block, n_steps, hears_peak, is_power_known, values, at, state, at_state, levels, like):  # type: ignore[no-untyped-def]
+    """Write the level in dBFS of each control step of a block, by peak or by smoothed mean square."""
     # over eight parameters: a compiled loop takes arrays, not records
     if hears_peak:
         _peaks(block, n_steps, levels, like)
@@ -97,6 +98,7 @@ def levels_of_block(block, n_steps, hears_peak, is_power_known, values, at, stat
 
 @numba.njit(cache=True, nogil=True)
 def held(levels, n_steps, n_held, state, at_ring, position, like):  # type: ignore[no-untyped-def]
+    """Replace each level (steps lanes,) by the highest of it and the n_held before; the next place in the ring returns."""
     # Highest of the last n_held steps and this one, by halves: the ring holds, up to here, this round's levels and,
     # from here on, the highest of the last round's from there to its end.
     w = len(like)
@@ -125,7 +127,7 @@ def held(levels, n_steps, n_held, state, at_ring, position, like):  # type: igno
 
 @numba.njit(cache=True, nogil=True)
 def bent_levels(levels, n_steps, values, at, like):  # type: ignore[no-untyped-def]
-    # Reduction in dB that each level asks for: straight beyond the knee, a parabola within it, none before.
+    """Replace each level by its reduction in dB, 0 or more: a straight line beyond the knee, a parabola within."""
     w = len(like)
     sign, threshold = load(values, at, like), load(values, at + w, like)
     slope, half_knee = load(values, at + 2 * w, like), load(values, at + 3 * w, like)
@@ -142,7 +144,7 @@ def bent_levels(levels, n_steps, values, at, like):  # type: ignore[no-untyped-d
 
 @numba.njit(cache=True, nogil=True)
 def opened(levels, n_steps, values, at, state, at_state, like):  # type: ignore[no-untyped-def]
-    # No reduction for a number of steps from a level at or over the threshold on, else the whole range.
+    """Replace each level by a gate's reduction: none for n_held steps from a level over the threshold on, else all."""
     w = len(like)
     threshold, range_db, n_held = load(values, at, like), load(values, at + w, like), load(values, at + 2 * w, like)
     none, one = every(0.0, like), every(1.0, like)
@@ -156,8 +158,8 @@ def opened(levels, n_steps, values, at, state, at_state, like):  # type: ignore[
 
 @numba.njit(cache=True, nogil=True)
 def factors_of(levels, n_steps, values, at, state, at_state, told, at_told, like):  # type: ignore[no-untyped-def]
+    """Replace reductions in dB by gain factors: smoothed by a pole that branches, with make-up and mix."""
     # over eight parameters: a compiled loop takes arrays, not records
-    # Reductions smoothed by a pole that branches; then the factor at the end of each step, make-up and mix in it.
     w = len(like)
     rising, falling = load(values, at, like), load(values, at + w, like)
     dry, wet = load(values, at + 2 * w, like), load(values, at + 3 * w, like)
@@ -178,7 +180,7 @@ def factors_of(levels, n_steps, values, at, state, at_state, told, at_told, like
 
 @numba.njit(cache=True, nogil=True)
 def ramped(block, n_steps, factors, state, at_state, like):  # type: ignore[no-untyped-def]
-    # Factors go straight from the end of one step to the next; their place takes the sum of squares of what comes out.
+    """Multiply a block in place by factors, straight between steps; each factor is replaced by the sum of squares."""
     w = len(like)
     part, none = every(1.0 / CONTROL_SAMPLES, like), every(0.0, like)
     before = load(state, at_state, like)
@@ -201,6 +203,7 @@ def ramped(block, n_steps, factors, state, at_state, like):  # type: ignore[no-u
 
 @numba.njit(cache=True, nogil=True)
 def band_ramped(block, band, n_steps, factors, state, at_state, like):  # type: ignore[no-untyped-def]
+    """Add (factor - 1) times a band to a block in place, straight between steps."""
     w = len(like)
     part, one = every(1.0 / CONTROL_SAMPLES, like), every(1.0, like)
     before = load(state, at_state, like)

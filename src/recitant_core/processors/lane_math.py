@@ -37,7 +37,7 @@ _EXP_4, _EXP_5, _EXP_6, _EXP_7 = (
 
 @numba.njit(cache=True, nogil=True)
 def log2_of(x, like):  # type: ignore[no-untyped-def]
-    # Of positive normal numbers.
+    """Logarithm to base 2 of lanes of positive normal numbers."""
     e = exponent(x)
     m = mantissa(x)
     root, one = every(_ROOT_OF_TWO, like), every(1.0, like)
@@ -59,7 +59,7 @@ def log2_of(x, like):  # type: ignore[no-untyped-def]
 
 @numba.njit(cache=True, nogil=True)
 def exp2_of(x, like):  # type: ignore[no-untyped-def]
-    # Of numbers between -1000 and 1000; of 0 exactly 1.
+    """Power of two of lanes of numbers between -1000 and 1000; of 0 exactly 1."""
     rounder = every(_ROUNDER, like)
     k = add(x, rounder)
     t = less(x, less(k, rounder))

@@ -187,7 +187,7 @@ class LanePass:
 
 
 def _sizes(what: int, many: int) -> tuple[int, int]:
-    """How many rows of values and of state an operation has."""
+    """Numbers of rows of values and of state of an operation."""
     if what == SECTIONS:
         return 5 * many, 2 * (many + 1)
     if what == GATE:

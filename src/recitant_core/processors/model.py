@@ -93,7 +93,7 @@ def in_default_order(chain: Chain) -> Chain:
 
 
 def place_for(chain: Chain, kind: str) -> int:
-    """Where a new processor goes: behind the last that usually stands before it or beside it."""
+    """Index of a new processor: behind the last that usually stands before it or beside it."""
     before = [i for i, p in enumerate(chain) if KINDS[p.kind].rank <= KINDS[kind].rank]
     return before[-1] + 1 if before else 0
 

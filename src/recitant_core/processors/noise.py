@@ -91,7 +91,7 @@ def denoised(processor: Processor, audio: Audio, start_sample: int) -> Audio:
 
 
 def noise_reach(processor: Processor) -> tuple[int, int]:
-    """How many samples before and after a stretch count."""
+    """Samples before and after a stretch that its output depends on."""
     slowest_ms = max([processor.number("smoothing_ms"), *(p.value for p in processor.points("smoothing_ms"))])
     return FRAME_SAMPLES + round(14.0 * slowest_ms * RATE_HZ / 1000.0), FRAME_SAMPLES
 

@@ -38,7 +38,7 @@ def moved(processor: Processor, audio: Audio, start_sample: int) -> Audio:
 
 
 def space_reach(processor: Processor) -> tuple[int, int]:
-    """How many samples before and after a stretch count."""
+    """Samples before and after a stretch that its output depends on."""
     match processor.kind:
         case "delay":
             longest = max([processor.number("time_ms"), *(p.value for p in processor.points("time_ms"))])
@@ -54,7 +54,7 @@ def space_reach(processor: Processor) -> tuple[int, int]:
 
 @lru_cache(maxsize=16)
 def room_response(room: str, n_channels: int) -> Audio:
-    """What a room answers to one impulse, without the direct sound: float32 (frames, channels), energy 1 a channel.
+    """Impulse response of a room without the direct sound: float32 (frames, channels), energy 1 a channel.
 
     Made for the project: a few early reflections, then noise that dies away, low and high parts at their own pace.
     """

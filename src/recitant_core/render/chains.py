@@ -43,7 +43,7 @@ class ChainedSource:
 
     @property
     def layout(self) -> ChannelLayout:
-        """What the channels mean: those of the recording."""
+        """Meaning of the channels: those of the recording."""
         return self._source.layout
 
     @property
@@ -97,7 +97,7 @@ class Node:
     """Writes the same as ``signal`` in float32, where that is quicker."""
 
     def entering(self, span: SampleSpan) -> FloatArray:
-        """What enters the chain, float64 (frames, channels), fresh."""
+        """Input of the chain, float64 (frames, channels), fresh."""
         audio = self.signal(span)
         if self.ride.points and self.ride.is_first:
             ridden(audio, span.start_sample, self.ride.points)
@@ -122,7 +122,7 @@ class Node:
     def leaving(
         self, span: SampleSpan, companions: Callable[[int], Iterable[Job]] = lambda _index: ()
     ) -> Iterator[tuple[SampleSpan, Audio | FloatArray]]:
-        """What leaves, piece by piece in order: each part of the span that sounds with its frames (frames, channels).
+        """Output, piece by piece in order: each part of the span that sounds with its frames (frames, channels).
 
         Args:
             companions: of an index: jobs that will be wanted too.

@@ -146,7 +146,7 @@ def stem_energies(plan: Plan, source_energies: Mapping[str, FloatArray]) -> dict
 
 
 def stems_of_tracks(plan: Plan, tracks: Mapping[str, FloatArray]) -> dict[Role, FloatArray]:
-    """As stem_energies, from the energies of its tracks; see track_energies."""
+    """Energies of each stem, float64 (hops,), from those of its tracks; see track_energies."""
     gains = duck_gains_db(plan, tracks)
     return {
         role: lowered_energy(plan, [track for track in plan.tracks if track.role is role], tracks, gains)
@@ -199,5 +199,5 @@ def _lowered(
 
 
 def hops_of(plan: Plan) -> int:
-    """How many 10 ms hops a programme has."""
+    """Number of 10 ms hops of a programme."""
     return -(-plan.span.length_samples // HOP_SAMPLES)

@@ -41,7 +41,7 @@ SourceOf = Callable[[str], SampleSource]
 
 @dataclass(frozen=True)
 class ChainInput:
-    """What goes into a target's chain, over the stretch that is inspected."""
+    """Input of a target's chain, over the stretch that is inspected."""
 
     audio: Audio
     """With what the chain needs before and after the stretch."""
@@ -57,7 +57,7 @@ class ChainInput:
 
 @dataclass(frozen=True)
 class Effort:
-    """How hard a dynamics processor works."""
+    """Work of a dynamics processor: share of time, deepest gain reduction, number of times."""
 
     share: float
     """Of the time (of speech, where there is some) with more than HARD_DB of reduction, 0 to 1."""
@@ -76,7 +76,7 @@ def chain_input(
     source_of: SourceOf,
     speech: SpeechOfSources,
 ) -> ChainInput:
-    """What goes into the chain of a target: of a clip its recording, of all else its sum without a chain.
+    """Input of the chain of a target: of a clip its recording, of all else its sum without a chain.
 
     Args:
         at_sample: around which a track, a stem or the master is inspected.
@@ -134,7 +134,7 @@ def _alone(plan: Plan, target: str, target_id: str) -> tuple[Plan, Audibility]:
 
 
 def heard_of(plan: Plan, target: str, target_id: str) -> Audibility:
-    """Which tracks sound when a target is heard alone; all of them for the master."""
+    """Tracks that sound when a target is heard alone; all of them for the master."""
     if target == "clip":
         return Audibility(frozenset({clips_by_id(plan)[target_id][0].track_id}))
     if target == "track":
@@ -150,7 +150,7 @@ def sources_of(plan: Plan, source_of: SourceOf) -> dict[str, SampleSource]:
 
 
 def chain_view(chain: Chain, index: int, given: ChainInput) -> dict[str, Any]:
-    """What a chain and one of its processors do to what goes in, as JSON data.
+    """Input, output and gain reduction of a chain and one of its processors, as JSON data.
 
     Args:
         index: of the processor; one that is not there leaves its part out.
@@ -195,7 +195,7 @@ def chain_view(chain: Chain, index: int, given: ChainInput) -> dict[str, Any]:
 
 
 def static_view(chain: Chain, index: int, at_sample: int) -> dict[str, Any]:
-    """What follows from a processor's values alone, as JSON data: response in dB at freq_hz, or its static curve.
+    """Response in dB at freq_hz, or static curve, of a processor's values alone, as JSON data.
 
     Args:
         at_sample: for values that move, on the chain's own clock.

@@ -145,14 +145,14 @@ def _through_master(
 
 
 def render_output(plan: Plan, sources: Sources, span: SampleSpan, heard: Audibility = EVERYTHING) -> Audio:
-    """What leaves the master in a span: the mix with its gain, limited at a ceiling; float32 (frames, channels)."""
+    """Output of the master in a span: the mix with its gain, limited at a ceiling; float32 (frames, channels)."""
     return render_master(plan, sources, span, heard)[0]
 
 
 def render_master(
     plan: Plan, sources: Sources, span: SampleSpan, heard: Audibility = EVERYTHING
 ) -> tuple[Audio, Audio]:
-    """As render_output, with the limiter's gain factor, float32 (frames, 1)."""
+    """Output of the master, and the limiter's gain factor, float32 (frames, 1)."""
     output, factor, _ = _render_master(plan, sources, span, heard)
     return output, factor
 
@@ -160,7 +160,7 @@ def render_master(
 def render_heard(
     plan: Plan, sources: Sources, span: SampleSpan, heard: Audibility = EVERYTHING
 ) -> tuple[Audio, dict[Role, Audio]]:
-    """As render_output, and each stem that sounds, with the gain of the mix, unlimited; float32 (frames, channels)."""
+    """Output of the master, and each stem that sounds, with the mix's gain, unlimited; float32 (frames, channels)."""
     output, _, stems = _render_master(plan, sources, span, heard)
     return output, stems
 
@@ -232,7 +232,7 @@ class Mastering:
         self._waiting: dict[Role, Audio] = {}
 
     def feed(self, segment: MixedSegment) -> MasteredSegment:
-        """What has become certain: its edges lie before the segment's by as much as the limiter looks ahead."""
+        """Output that has become certain: its edges lie before the segment's by the limiter's lookahead."""
         stems = {role: _after(self._waiting.get(role), stem, self._gain) for role, stem in segment.stems.items()}
         if self._ceiling_dbtp is None:
             output = _after(None, segment.mix, self._gain)
@@ -259,7 +259,7 @@ def mastered_segments(plan: Plan, mixed: Iterable[MixedSegment]) -> Iterator[Mas
 
 
 def _after(before: Audio | None, audio: Audio, gain: np.float32, n_silent: int = 0) -> Audio:
-    """What waited, then audio with its gain, then silence; the audio itself where that is all."""
+    """Audio behind what waited, with its gain, then silence; the audio itself where that is all."""
     if before is None and gain == 1.0 and not n_silent:
         return audio
     n = 0 if before is None else len(before)

@@ -32,7 +32,7 @@ BandEnergies = Callable[[str, float, float], FloatArray]
 
 @dataclass(frozen=True, eq=False)
 class LoudnessScene:
-    """What sounds against what, by 10 ms hops, before anything gives way."""
+    """Powers of words and of everything else by 10 ms hops, before anything gives way."""
 
     plan: Plan
     tracks: dict[str, FloatArray]
@@ -70,7 +70,7 @@ class LoudnessScene:
         return self.clearance(self.plan)
 
     def target(self, duck: Duck) -> FloatArray:
-        """As lowered_by; of dialogue only where narration runs over it."""
+        """Energy of what a duck lowers, float64 (hops,); of dialogue only where narration runs over it."""
         energy = self.lowered_by(duck)
         return self._spoken_over(energy) if self.plan.role_of(duck).kind is Role.DIALOGUE else energy
 
@@ -110,7 +110,7 @@ _masks: Final = Remembered[BoolArray](8 << 20)
 
 
 def scene_of(plan: Plan, energies: Mapping[str, FloatArray], speech: SpeechOfSources) -> LoudnessScene:
-    """What sounds against what.
+    """Powers of words and of everything else, by hop.
 
     Args:
         energies: 10 ms energies of every recording the plan names.
@@ -160,7 +160,7 @@ def talk_clearance_lu(stems: Mapping[Role, FloatArray], talk: Talk) -> float | N
 
 
 def in_band(plan: Plan, scene: LoudnessScene, room: Room, bands: BandEnergies) -> LoudnessScene:
-    """What sounds against what in the voice's range; a chain counts there as if it were not there."""
+    """The scene in the voice's range; chains are left out of it."""
     keys = {clip.sound_key: clip.source_key for track in plan.tracks for clip in track.clips}
     found = {sound: bands(key, room.centre_hz, room.width_octaves) for sound, key in keys.items()}
     return LoudnessScene(plan, track_energies(plan, found), scene.speech, scene.is_speech, scene.is_over)

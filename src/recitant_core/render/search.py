@@ -29,7 +29,7 @@ _LEAST_SPEECH_IN_NOISE: Final = 0.2
 
 @dataclass(frozen=True)
 class SearchMaterial:
-    """What something is looked for in."""
+    """A recording with the spans of it that are searched."""
 
     source: SampleSource
     speech: Sequence[SampleSpan]

@@ -51,7 +51,7 @@ class Job:
 
     @property
     def window(self) -> SampleSpan:
-        """What has to go in."""
+        """Span of the input that its samples depend on."""
         return segment_span(self.index).widen(*chain_reach(self.chain))
 
     @property
@@ -96,7 +96,7 @@ class _Segments:
         return [job.key for job in self._group]
 
     def job(self, row: int) -> Job:
-        """What a segment is made of."""
+        """The job of a row of the group."""
         return self._group[row]
 
     def upto(self, row: int, n_frames: int) -> Audio:
@@ -290,5 +290,5 @@ def is_kept(job: Job) -> bool:
 
 
 def segment_span(index: int) -> SampleSpan:
-    """Where the segment of an index lies."""
+    """Span of the segment of an index."""
     return SampleSpan(index * SEGMENT_SAMPLES, SEGMENT_SAMPLES)

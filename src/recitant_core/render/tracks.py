@@ -31,7 +31,7 @@ Add = Callable[[int, FloatArray], None]
 
 @dataclass(frozen=True)
 class Audibility:
-    """Which tracks sound in a preview; a delivery always hears all."""
+    """Solo and mute of tracks in a preview; a delivery always plays all."""
 
     only_tracks: frozenset[str] | None = None
     muted_tracks: frozenset[str] = frozenset()
@@ -68,7 +68,7 @@ class TrackIdentity:
 
 
 def track_identity(track: Track, window: SampleSpan) -> TrackIdentity:
-    """What makes a track in a window."""
+    """Identity of a track in a window: equal identities, equal samples."""
     clips = tuple(clip for clip in track.in_mix if clip.span.intersect(window) is not None)
     return TrackIdentity(track.track_id, track.pan, track.is_mono, track.chain, track.ride, clips)
 
@@ -173,7 +173,7 @@ class Tracks:
 
 
 def _frames_in(job: Job, span: SampleSpan) -> int:
-    """How many frames of a job's segment lie before the end of a span."""
+    """Number of frames of a job's segment before the end of a span."""
     return min(SEGMENT_SAMPLES, span.end_sample - job.index * SEGMENT_SAMPLES)
 
 
@@ -259,7 +259,7 @@ def add_track(
 
 
 class Keys:
-    """What live keys listen to: speech with its gains, rendered once a window, independent of solo and mute."""
+    """Signal for live keys: speech with its gains, rendered once a window, independent of solo and mute."""
 
     def __init__(self, plan: Plan, sources: Sources) -> None:
         self._plan = plan
@@ -267,6 +267,7 @@ class Keys:
         self._known: dict[tuple[tuple[str, ...], SampleSpan], Audio] = {}
 
     def of(self, duck: Duck) -> KeySignal:
+        """The signal that a duck's live key listens to."""
         tracks = self._plan.key_tracks(duck)
         keys = tuple(track.track_id for track in tracks)
 

@@ -99,7 +99,7 @@ class _Moving:
 
 
 def distance_of_rule_lu(rule: DuckRule, asked_lu: float) -> float:
-    """How far under the words the loud moments of what gives way are meant to stay, in LU."""
+    """Distance in LU under the words at which the loud moments of a stem are meant to stay."""
     return max(-rule.under_lu - STEADY_LU, asked_lu + 1.0)
 
 
@@ -138,7 +138,7 @@ def counted_hops(words: FloatArray, is_speech: BoolArray) -> BoolArray:
 
 
 def over_db(power: FloatArray, words: FloatArray, distance_lu: float) -> FloatArray:
-    """How far a power lies over what is allowed at a distance under words, float64 (hops,)."""
+    """Level in dB over what is allowed at a distance under words, float64 (hops,)."""
     with np.errstate(divide="ignore", invalid="ignore"):
         found: FloatArray = np.maximum(10.0 * np.log10(power / words) + distance_lu, _SILENT_DB)
     return found
@@ -345,7 +345,7 @@ def _joined(one: _Moving, budget_db: float) -> list[tuple[SampleSpan, list[tuple
 
 
 def travel_budget_db(is_speech: BoolArray) -> float:
-    """How far a curve may move over a programme in all, up and down, in dB."""
+    """Limit in dB of a curve's moves over a programme, up and down together."""
     total = 0.0
     minute = 60 * HOPS_PER_SECOND
     for first in range(0, len(is_speech), minute):

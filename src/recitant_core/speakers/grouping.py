@@ -67,7 +67,7 @@ def groups_of(vectors: Single, n_speakers: int | None = None) -> FloatArray:
 
 
 def named(groups: FloatArray, known: FloatArray, likeness: float = SAME_LIKENESS) -> list[int | None]:
-    """Which known speaker each group is, or None for a new one; no two are the same.
+    """Known speaker of each group, or None for a new one; no two are the same.
 
     Args:
         groups, known: float64 (speakers, vector), unit length.

@@ -32,7 +32,7 @@ class SpeechSpan:
 
     @property
     def span(self) -> SampleSpan:
-        """Where it lies."""
+        """Stretch of the recording."""
         return SampleSpan(self.start_sample, self.length_samples)
 
 
@@ -87,7 +87,7 @@ def energy_probability(hop_energy: FloatArray) -> FloatArray:
 
 
 def speech_share(spans: list[SpeechSpan], length_samples: int) -> float:
-    """How much of a recording is speech, 0 to 1."""
+    """Share of a recording that is speech, 0 to 1."""
     return sum(span.length_samples for span in spans) / length_samples if length_samples else 0.0
 
 

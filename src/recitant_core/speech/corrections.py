@@ -17,7 +17,7 @@ class SpeechMark:
 
     @property
     def span(self) -> SampleSpan:
-        """Where it lies."""
+        """Stretch of the recording."""
         return SampleSpan(self.start_sample, self.length_samples)
 
 
@@ -39,7 +39,7 @@ def mark_laid(marks: Sequence[SpeechMark], mark: SpeechMark) -> tuple[SpeechMark
 
 
 def corrected(found: Sequence[SpeechSpan], marks: Sequence[SpeechMark]) -> list[SpeechSpan]:
-    """What was found, with the marks over it: marked speech is certain, what is marked as none is gone."""
+    """Found speech with the marks over it: marked speech is certain, what is marked as none is gone."""
     if not marks:
         return list(found)
     covered = [mark.span for mark in marks]

@@ -72,7 +72,7 @@ def clips_named(plan: Plan, names: Sequence[str]) -> frozenset[str]:
 
 
 def talk_in(talk: Talk, span: SampleSpan) -> Talk:
-    """Where somebody speaks in a stretch, from its start."""
+    """Talk of a stretch, from its start."""
     return Talk(_inside(talk.spans, span), _inside(talk.over, span))
 
 

@@ -19,7 +19,7 @@ _COUNTING: Final = re.compile(
 
 
 class Laying(StrEnum):
-    """How a pile of recordings is laid."""
+    """Order in which a pile of recordings is laid."""
 
     ROW = "row"
     """One after another on one track."""

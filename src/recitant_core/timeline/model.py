@@ -17,7 +17,7 @@ from recitant_core.units.remembered import keeps_hash
 
 
 class Role(str):
-    """What a track is for, and the stem it goes to: one of five kinds, or a stem of one's own of a kind.
+    """Purpose of a track, and the stem it goes to: one of five kinds, or a stem of one's own of a kind.
 
     A stem of one's own is written behind its kind, "effects:foley": it has a fader, processors and a file of its own,
     and is treated as its kind is. Equal texts are the same object.
@@ -51,7 +51,7 @@ class Role(str):
 
     @property
     def kind(self) -> "Role":
-        """Which of the five it is treated as."""
+        """Kind of the five that it is treated as."""
         return Role(self.partition(":")[0])
 
     @property
@@ -185,13 +185,13 @@ class Clip:
 
     @cached_property
     def sound_key(self) -> str:
-        """What its recording sounds like through its chain: equal keys, equal samples."""
+        """Identity of its recording behind its chain: equal keys, equal samples."""
         key = chain_key(self.chain)
         return f"{self.source_key}+{key}" if key else self.source_key
 
     @property
     def span(self) -> SampleSpan:
-        """Where it lies in the programme."""
+        """Stretch of the programme that it takes."""
         return SampleSpan(self.start_sample, self.length_samples)
 
 
@@ -239,7 +239,7 @@ class Track:
 
     @cached_property
     def sound_keys(self) -> tuple[str, ...]:
-        """What its clips' recordings sound like through their chains, each once."""
+        """Identities of its clips' recordings behind their chains, each once."""
         return tuple(sorted({clip.sound_key for clip in self.clips}))
 
     @cached_property
@@ -259,7 +259,7 @@ class Master:
 @keeps_hash
 @dataclass(frozen=True)
 class Duck:
-    """How one stem, or one track, gives way to speech: the rule, and what it made."""
+    """Rule by which one stem, or one track, gives way to speech, and the curve that it made."""
 
     duck_id: str
     stem: Role | None
@@ -345,16 +345,16 @@ class Plan:
         return tuple(t for t in self.tracks if t.role.kind in heard and (not keys or t.track_id in keys))
 
     def duck_of_stem(self, role: Role) -> Duck | None:
-        """How a stem gives way; None where it does not."""
+        """The duck of a stem; None where it has none."""
         return next((duck for duck in self.ducks if duck.stem is role), None)
 
     def duck_of_track(self, track_id: str) -> Duck | None:
-        """How a track by itself gives way; None where it does not."""
+        """The duck of a track by itself; None where it has none."""
         return next((duck for duck in self.ducks if duck.stem is None and duck.track_id == track_id), None)
 
 
 def clip_matrix(clip: Clip, track: Track, layout: ChannelLayout) -> FloatArray:
-    """How much of each channel of a clip's recording goes left and right, without gains; float64 (channels, 2)."""
+    """Gain factors of each channel of a clip's recording to left and right, without gains; float64 (channels, 2)."""
     matrix_of = layout.mono_matrix if track.is_mono else layout.routed_matrix
     return matrix_of(clip.routing, clip.reversed_channels, track.pan)
 

@@ -16,7 +16,7 @@ _NUMBER: Final = re.compile(r"[\s_-]*\b\d+[a-z]?$")
 
 
 def named_sounds(plan: Plan, taken: Sequence[SampleSpan]) -> list[tuple[SampleSpan, str]]:
-    """When each effect in the mix is named, and how, in order: where no caption stands that long.
+    """Captions for the effects in the mix, in order, in gaps between other captions that are long enough.
 
     Args:
         taken: when captions are shown already, in order.
@@ -43,7 +43,7 @@ def named_sounds(plan: Plan, taken: Sequence[SampleSpan]) -> list[tuple[SampleSp
 
 
 def sound_name(name: str) -> str:
-    """How a sound is called in a caption: its name in small letters without number.
+    """Caption text of a sound: its name in small letters without number.
 
     >>> sound_name("Hammer strikes_02"), sound_name("03")
     ('hammer strikes', '')

@@ -54,7 +54,7 @@ def speech_of_clip(clip: Clip, speech: SpeechOfSources) -> list[SpeechSpan]:
 
 @dataclass(frozen=True)
 class Talk:
-    """Where somebody speaks in a programme."""
+    """Stretches of a programme in which somebody speaks."""
 
     spans: Spans
     """Who is to be understood, merged and in order."""
@@ -63,12 +63,12 @@ class Talk:
 
 
 def talk_in_programme(plan: Plan, speech: SpeechOfSources) -> Talk:
-    """Where somebody speaks in a programme, and where narration runs over dialogue."""
+    """Stretches in which somebody speaks, and those in which narration runs over dialogue."""
     return Talk(speech_in_programme(plan, speech), narrated_over(plan, speech))
 
 
 def speech_in_programme(plan: Plan, speech: SpeechOfSources) -> Spans:
-    """Where somebody speaks who is to be understood, merged and in order.
+    """Stretches of speech that is to be understood, merged and in order.
 
     A vocal in the music is no speech, nor is dialogue while narration runs over it.
     """
@@ -110,7 +110,7 @@ def _listened_to(everybody: Spans, narration: Spans, over: Spans) -> Spans:
 
 
 def speech_of_tracks(plan: Plan, speech: SpeechOfSources, tracks: Sequence[Track]) -> Spans:
-    """Where somebody is heard to speak on some tracks, merged and in order."""
+    """Stretches of audible speech on some tracks, merged and in order."""
     mine = []
     for track in tracks:
         stem_gain_db = plan.stem_gain_db(track.role)

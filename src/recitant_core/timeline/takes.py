@@ -68,7 +68,7 @@ def gathered(plan: Plan, clip_ids: Sequence[str]) -> Plan:
 
 
 def span_wanted(clip: Clip) -> SampleSpan:
-    """Where a clip lies with what its other takes fill before and after it."""
+    """Span of a clip with what its other takes fill before and after it."""
     before, after = clip.unfilled
     return SampleSpan(clip.start_sample - before, clip.length_samples + before + after)
 

@@ -65,7 +65,7 @@ def _words_of_stretch(in_sample: int, length_samples: int, start_sample: int, sa
 
 
 def turns_in_programme(plan: Plan, words: WordsOfSources, *, with_left_out: bool = False) -> list[SpokenTurn]:
-    """What is said on tracks of narration and dialogue in the mix, by turns in the order of their start.
+    """Turns on tracks of narration and dialogue in the mix, in the order of their start.
 
     Args:
         with_left_out: also words that are no part of the text.

@@ -28,7 +28,7 @@ class Pair:
 
 @dataclass(frozen=True)
 class WordErrors:
-    """How a heard text differs from its reference."""
+    """Counts of words in a heard text against its reference."""
 
     n_reference: int
     n_other: int
@@ -67,7 +67,7 @@ def aligned(reference: Sequence[str], heard: Sequence[str]) -> list[Pair]:
 
 
 def word_errors(reference: Sequence[str], heard: Sequence[str]) -> WordErrors:
-    """How a heard text differs from its reference, word by word."""
+    """Substituted, missing and added words of a heard text against its reference."""
     pairs = aligned(reference, heard)
     other = sum(1 for p in pairs if p.reference is not None and p.heard is not None and not p.is_same)
     gone = sum(1 for p in pairs if p.heard is None)

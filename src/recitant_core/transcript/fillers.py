@@ -51,7 +51,7 @@ def fillers_of(words: Sequence[Word]) -> list[Superfluous]:
 
 
 def pauses_of(words: Sequence[Word], longer_than_s: float = LONG_PAUSE_S) -> list[Superfluous]:
-    """What is too much of each long pause between words, so that KEPT_PAUSE_S are left, in order."""
+    """Part of each long pause between words over KEPT_PAUSE_S, in order."""
     least, side = samples_from_s(longer_than_s), samples_from_s(KEPT_PAUSE_S / 2)
     found = []
     for before, after in pairwise(words):

@@ -32,7 +32,7 @@ NEAR_S: Final = 1.5
 
 
 class WordState(StrEnum):
-    """What becomes of a word in the mix."""
+    """State of a word in the mix."""
 
     KEPT = "kept"
     LOST = "lost"
@@ -95,7 +95,7 @@ class Count:
 
 @dataclass
 class HeardWords:
-    """What was heard before, by a hash of the sound: stretches that sound as they did are not heard again.
+    """Words heard before, by a hash of the sound: stretches that sound as they did are not heard again.
 
     Words are kept counted from the start of their stretch.
     """
@@ -180,7 +180,7 @@ def understood(alone: Sequence[Word], others: Sequence[Sequence[Word]], mix: Seq
 
 
 def counted(words: Sequence[Understood]) -> Count:
-    """How many words there are, how many can be judged, and how many are lost."""
+    """Numbers of words: in all, those that can be judged, and those that are lost."""
     steady = [one for one in words if one.state is not WordState.UNSTEADY]
     return Count(len(words), len(steady), sum(1 for one in steady if one.is_lost))
 

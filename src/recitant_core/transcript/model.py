@@ -31,7 +31,7 @@ class Word:
 
     @property
     def span(self) -> SampleSpan:
-        """Where it lies."""
+        """Stretch of the recording."""
         return SampleSpan(self.start_sample, self.end_sample - self.start_sample)
 
     @property

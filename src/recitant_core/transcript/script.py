@@ -29,7 +29,7 @@ class Retyped:
 
 @dataclass(frozen=True)
 class Fitted:
-    """What a text changes in what was heard."""
+    """Changes of a text against heard words."""
 
     changes: tuple[Retyped, ...]
     n_same: int
@@ -43,7 +43,7 @@ class Fitted:
 
 
 def fitted(words: Sequence[Word], text: str) -> Fitted:
-    """What a text changes in heard words: other words, and how the same ones are written.
+    """Changes of a text against heard words: other words, and other spellings of the same ones.
 
     Words that were heard and do not stand in the text stay as they are.
 

@@ -12,7 +12,7 @@ class Transcriber(Protocol):
 
     @property
     def name(self) -> str:
-        """Which model it is: equal names mean equal words for equal sound."""
+        """Name of the model: equal names mean equal words for equal sound."""
 
     def hear(self, audio: FloatArray, language: str, glossary: Sequence[str]) -> Transcript:
         """Words of a stretch of at most 30 s, their times counted from its first sample.

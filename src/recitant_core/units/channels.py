@@ -25,7 +25,7 @@ _TO_STEREO: Final = {
 
 
 class Routing(StrEnum):
-    """Which channels of a two-channel recording are used; other recordings are always used as recorded."""
+    """Choice of channels of a two-channel recording; other recordings are always used as recorded."""
 
     AS_RECORDED = "as-recorded"
     FIRST = "first"
@@ -43,7 +43,7 @@ class ChannelLayout:
 
     @property
     def n_channels(self) -> int:
-        """How many channels there are."""
+        """Number of channels."""
         return len(self.channels)
 
     def silence(self, n_frames: int) -> FloatArray:
@@ -55,7 +55,7 @@ class ChannelLayout:
         return np.array([_WEIGHTS[channel] for channel in self.channels], dtype=np.float64)
 
     def stereo_matrix(self, pan: float = 0.0) -> FloatArray:
-        """How much of each channel goes left and right, float64 (channels, 2).
+        """Gain factors of each channel to left and right, float64 (channels, 2).
 
         Mono is placed with constant power, so that it is as loud in the middle as alone; stereo and wider are
         balanced: the side turned away from is lowered, the other stays. Wider layouts fold down as BS.775 says
@@ -73,7 +73,7 @@ class ChannelLayout:
         return matrix
 
     def routed_matrix(self, routing: Routing, reversed_channels: tuple[int, ...] = (), pan: float = 0.0) -> FloatArray:
-        """As stereo_matrix, with some channels left out, joined or turned in polarity; float64 (channels, 2).
+        """Gain factors to left and right with some channels left out, joined or inverted; float64 (channels, 2).
 
         One channel alone keeps the loudness it has in the recording; a sum of two equal ones keeps theirs.
         """
@@ -96,7 +96,7 @@ class ChannelLayout:
         return matrix * signs
 
     def mono_matrix(self, routing: Routing, reversed_channels: tuple[int, ...] = (), pan: float = 0.0) -> FloatArray:
-        """As routed_matrix, with both loudspeakers given the same sum, then balanced; float64 (channels, 2)."""
+        """Gain factors of the same sum to both loudspeakers, then balanced; float64 (channels, 2)."""
         both = self.routed_matrix(routing, reversed_channels)
         folded = np.repeat(both.mean(axis=1, keepdims=True), 2, axis=1)
         folded[:, 0] *= math.cos(max(0.0, pan) * math.pi / 2.0)

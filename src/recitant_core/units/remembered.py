@@ -58,7 +58,7 @@ def _bytes_of(value: object) -> int:
 
 
 def fingerprint(values: NDArray[Any]) -> Fingerprint:
-    """What tells an array from others, wherever it differs: its length and a hash of its bytes.
+    """Length of an array and a hash of its bytes.
 
     Worked out once for an array that is read-only. Of use within this process alone.
     """
@@ -73,7 +73,7 @@ def fingerprint(values: NDArray[Any]) -> Fingerprint:
 
 
 def prints_of_stretches(values: NDArray[np.float64], stretches: "list[slice]") -> NDArray[np.uint64]:
-    """What tells the values of each stretch from others, wherever they differ, uint64 (stretches,).
+    """Hash of the values of each stretch, uint64 (stretches,).
 
     Of use within this process alone. A stretch has the print of its values and its place together.
     """

@@ -22,12 +22,12 @@ def use_threads(n: int) -> None:
 
 
 def n_threads() -> int:
-    """How many cores long work may use; 1 inside of work that is done beside other work of its kind."""
+    """Number of cores that long work may use; 1 inside work that is done beside other work of its kind."""
     return 1 if getattr(_here, "is_beside_others", False) else _wanted[0]
 
 
 def in_order(work: Callable[[Item], Result], items: Iterable[Item]) -> Iterator[Result]:
-    """What ``work`` makes of each item, in their order; while the caller uses one, the other cores make the next.
+    """Result of ``work`` on each item, in their order; while the caller uses one, the other cores make the next.
 
     Items are taken one by one in the caller's thread. What ``work`` raises is raised at its place; what comes later is
     given up then, as it is when the caller stops early.
@@ -67,7 +67,7 @@ def ahead(items: Iterable[Item]) -> Iterator[Item]:
 
 
 def results_at_once(works: Sequence[Callable[[Told], Result]], progress: Told) -> list[Result]:
-    """What each of these gives, in their order; they are done side by side where there are cores for them.
+    """Result of each call, in their order; done side by side where there are cores for them.
 
     Args:
         works: each is told how to say what share of it is done.

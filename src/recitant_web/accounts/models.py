@@ -5,7 +5,7 @@ from django.db import models
 
 
 class Workspace(models.Model):
-    """What a small company shares: its programmes."""
+    """Programmes, libraries and specifications that a small company shares."""
 
     name = models.CharField(max_length=120)
     stems = models.JSONField(default=list)

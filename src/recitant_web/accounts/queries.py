@@ -15,7 +15,7 @@ def workspaces_of(user: User) -> QuerySet[Workspace]:
 
 
 def roles_of(workspace: Workspace) -> list[Role]:
-    """What tracks of a workspace may be: the five and its own stems, each behind its kind."""
+    """Roles of a workspace: the five and its own stems, each behind its kind."""
     return sorted({*ROLES, *map(Role, workspace.stems)}, key=lambda role: role.order)
 
 

@@ -17,7 +17,7 @@ class SessionStore(db.SessionStore):
     """A session, kept as it was read or left by this process."""
 
     def load(self) -> dict[str, Any]:
-        """What the session holds."""
+        """Data of the session."""
         asked = self.session_key
         kept = _read.get(asked)
         if kept is not None and time.monotonic() - kept[0] < FRESH_S:

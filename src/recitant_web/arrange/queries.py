@@ -35,7 +35,7 @@ def arrange_state(programme: Programme) -> dict[str, Any]:
 
 
 def arrange_delta(programme: Programme, edits: list[Edit]) -> dict[str, Any]:
-    """What these edits changed, for a page that holds the state before them."""
+    """Rows that these edits changed, for a page that holds the state before them."""
     plan = plan_of(programme)
     touched = {str(c["id"]) for edit in edits for c in edit.changes if c["table"] == "clip"}
     present = {clip.clip_id: (track, clip) for track in plan.tracks for clip in track.clips}
@@ -88,7 +88,7 @@ def history(programme: Programme) -> list[dict[str, Any]]:
 
 
 def alignment(programme: Programme, clip_id: str, to_clip_id: str) -> dict[str, Any]:
-    """Where one clip must begin to sound in step with another, found by their sound.
+    """Place at which one clip sounds in step with another, found by their sound.
 
     Raises:
         EditRefused: one of them is not there.

@@ -69,7 +69,7 @@ def arrange_history(request: Request, programme_id: int) -> HttpResponse:
 @login_required
 @require_safe
 def arrange_alignment(request: Request, programme_id: int) -> HttpResponse:
-    """Where a clip must begin to sound in step with another, and how sure that is; nothing is moved."""
+    """Place at which a clip sounds in step with another, and its confidence; nothing is moved."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     return JsonResponse(alignment(programme, request.GET.get("clip", ""), request.GET.get("to", "")))
 

@@ -55,7 +55,7 @@ def passages(snapshot: Snapshot) -> list[dict[str, Any]]:
 
 
 def checked(programme: Programme, start_sample: int, length_samples: int) -> str:
-    """What a passage came to after a remedy: the sentence that says so."""
+    """Sentence on a passage after a remedy."""
     clear = Snapshot(programme).scene.own_clearance
     part = clear[start_sample // HOP_SAMPLES : -(-(start_sample + length_samples) // HOP_SAMPLES)]
     left = close_passages(part, programme.clearance_lu, programme.least_passage_s)

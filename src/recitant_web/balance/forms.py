@@ -12,7 +12,7 @@ Nearness = Literal["back", "middle", "front"]
 
 
 class FirstBalanceRequest(Struct, frozen=True, kw_only=True):
-    """What was chosen for a first balance; from_sample equal to to_sample stands for the whole."""
+    """Settings of a first balance; from_sample equal to to_sample stands for the whole."""
 
     revision: int
     music: Nearness
@@ -25,7 +25,7 @@ class FirstBalanceRequest(Struct, frozen=True, kw_only=True):
 
 
 def instead_from(request: HttpRequest) -> dict[str, Any] | None:
-    """What a page asks to hear instead of the programme's own mix; None for nothing.
+    """Sound that a page asks for instead of the programme's own mix; None for nothing.
 
     Raises:
         EditRefused: not of that shape.

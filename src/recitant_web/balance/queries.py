@@ -41,7 +41,7 @@ class UnderWay:
 
 
 def work_under_way(programme: Programme) -> UnderWay:
-    """What is under way at this moment."""
+    """Jobs of the programme at this moment."""
     unheard = programme.sources.filter(role__in=["narration", "dialogue"], is_listened=False, state="ready")
     return UnderWay(unheard.exists(), is_run_open(programme))
 
@@ -68,7 +68,7 @@ def desk_state_soon(programme: Programme, held: State) -> State:
 
 
 def _settings(snapshot: Snapshot, under_way: UnderWay) -> State:
-    """What an edit changes directly; figures of the mix and of the balance follow from it."""
+    """Fields that an edit changes directly; figures of the mix and of the balance follow from them."""
     programme, plan = snapshot.programme, snapshot.plan
     run = run_data(programme)
     return {
@@ -88,7 +88,7 @@ def _settings(snapshot: Snapshot, under_way: UnderWay) -> State:
 
 
 def _asked(snapshot: Snapshot, under_way: UnderWay) -> State:
-    """What the programme asks of clearance, and whether speech is still looked for."""
+    """Clearance that the programme asks for, and whether speech is still looked for."""
     programme = snapshot.programme
     return {
         "asked_lu": programme.clearance_lu,
@@ -140,7 +140,7 @@ def _figures_of_balance(snapshot: Snapshot) -> State:
 
 
 def _feel(duck: Duck, plan: Plan, scene: LoudnessScene) -> State:
-    """How a duck's dips are felt: the sentence, and whether they are restless."""
+    """Restlessness of a duck's dips: a sentence, and whether there are too many moves."""
     if duck.rule.kind is DuckKind.LIVE:
         gain_db = duck_gains_db(plan, scene.tracks)[duck.duck_id]
         return {"words": live_words(float(gain_db.min(initial=0.0))), "is_restless": False}

@@ -87,7 +87,7 @@ def switch_file(programme: Programme, spec_id: str, word: str) -> None:
 
 @transaction.atomic
 def set_film_tracks(programme: Programme, spec_id: str, tracks: Sequence[str]) -> None:
-    """What the film of a line holds beside its mix; stems are then among the files of the line.
+    """Tracks of a line's film beside its mix; stems are then among the files of the line.
 
     Raises:
         UnknownSpec: no such specification. PlanError: a word that names no track.

@@ -107,7 +107,7 @@ def _on_film(chapters: Sequence[Chapter], film: Film) -> list[Chapter]:
 
 
 def _next(chapters: Sequence[Chapter], film: Film) -> int:
-    """Where a further chapter is offered."""
+    """Place at which a further chapter is offered, in samples."""
     if not chapters:
         return 0
     return min(chapters[-1].at_sample + _SPARE_S * RATE_HZ, film.length_samples) // RATE_HZ * RATE_HZ

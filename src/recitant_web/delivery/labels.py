@@ -19,12 +19,12 @@ _COVER: Final = "cover"  # in the folder of a delivery
 
 
 def labels_of(programme: Programme) -> ProgrammeLabels:
-    """What the files of a programme say; nothing where nobody wrote any."""
+    """Labels of a programme's files; empty where nobody wrote any."""
     return ProgrammeLabels.objects.filter(programme=programme).first() or ProgrammeLabels(programme=programme)
 
 
 def labels_data(programme: Programme) -> dict[str, Any]:
-    """What a delivery keeps of it: tags as containers name them, and a hash of the cover; empty for nothing."""
+    """Labels as a delivery keeps them: tags as containers name them, and a hash of the cover; empty for nothing."""
     row = labels_of(programme)
     tags = {_TAGS.get(name, name): getattr(row, name) for name in FIELDS if getattr(row, name)}
     cover = sha256(row.cover).hexdigest() if row.cover else ""
@@ -63,7 +63,7 @@ def keep_cover(delivery: Delivery) -> None:
 
 
 def labels_of_delivery(delivery: Delivery) -> Labels:
-    """What the files of a delivery say."""
+    """Labels of a delivery's files."""
     path = fetched(f"{delivery.folder}/{_COVER}")
     cover = cover_from_bytes(path.read_bytes(), _COVER) if delivery.labels.get("cover") else None
     return Labels(delivery.labels.get("tags", {}), cover)

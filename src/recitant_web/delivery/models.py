@@ -20,7 +20,7 @@ class SheetLine(models.Model):
 
 
 class ProgrammeLabels(models.Model):
-    """What compressed files of a programme say of it beside its title."""
+    """Labels of a programme's compressed files beside its title."""
 
     programme = models.OneToOneField(Programme, on_delete=models.CASCADE, related_name="labels")
     artist = models.CharField(max_length=120, default="", blank=True)

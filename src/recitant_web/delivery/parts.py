@@ -17,7 +17,7 @@ from recitant_web.programme.models import Programme
 
 @dataclass(frozen=True)
 class Part:
-    """What is handed over."""
+    """One part of a delivery."""
 
     plan: Plan
     talk: Talk

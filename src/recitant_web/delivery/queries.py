@@ -77,14 +77,14 @@ def sheet_view(programme: Programme) -> dict[str, Any]:
 
 
 def _film_tracks(line: Line) -> list[tuple[str, str, bool]]:
-    """What its film can hold besides, in words, and whether it does; none where it has no film."""
+    """Tracks that a film can hold besides, in words, and whether it does; none where there is no film."""
     if "film" not in line.wanted.kinds:
         return []
     return [(name, words, name in line.wanted.film_tracks) for name, words in FILM_TRACK_WORDS.items()]
 
 
 def listening_view(programme: Programme) -> dict[str, Any]:
-    """What the page needs to be listened to."""
+    """Data for listening on the page."""
     length_samples = Snapshot(programme).plan.span.length_samples
     return {"length_samples": length_samples, "length_s": length_samples / RATE_HZ, "playbacks": PLAYBACK_WORDS}
 
@@ -127,13 +127,13 @@ def deliveries_of(programme: Programme) -> list[Delivery]:
 
 
 def _made(delivery: Delivery) -> list[dict[str, Any]]:
-    """What came of each order of a delivery; none while it is under way."""
+    """Files of each order of a delivery; none while it is under way."""
     found: list[dict[str, Any]] = delivery.report["deliveries"] if delivery.report else []
     return found
 
 
 def _close(report: dict[str, Any], files: list[dict[str, Any]], leader_s: float) -> list[dict[str, Any]] | None:
-    """Where speech is close to the rest, to be heard in the mix; None where nobody speaks, or no mix was written."""
+    """Close passages of the mix, to be heard; None where nobody speaks, or no mix was written."""
     mix = next((file for file in files if file["kind"] == "mix"), None)
     if mix is None or not report.get("speech"):
         return None
@@ -178,7 +178,7 @@ def _at_its_place(look: dict[str, Any], leader_s: float) -> dict[str, Any]:
 
 
 def plan_and_sources(delivery: Delivery) -> tuple[Plan, dict[str, SampleSource]]:
-    """What a delivery is made of."""
+    """Plan and recordings of a delivery."""
     rows = Source.objects.filter(programme=delivery.programme).exclude(sha256="").values_list("sha256", "n_channels")
     sources: dict[str, SampleSource] = {
         sha256: stored_source(sha256, n_channels) for sha256, n_channels in rows if n_channels is not None

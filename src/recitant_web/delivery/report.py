@@ -19,7 +19,7 @@ from recitant_words.transcripts import count_words, lost_data
 
 
 def report_part(programme: Programme, plan: Plan, sources: dict[str, SampleSource]) -> dict[str, Any]:
-    """What a report says of speech, ducking and clearance, and of the first balance that is in force.
+    """Part of a report on speech, ducking, clearance and the first balance that is in force.
 
     Args:
         plan: what is delivered; it may be of an earlier revision.

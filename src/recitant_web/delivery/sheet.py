@@ -44,7 +44,7 @@ class Line:
 
     @property
     def to_make(self) -> Wanted:
-        """What is wanted and not made for the state that the programme is in."""
+        """Orders that are not made for the state that the programme is in."""
         words = [word for word in self.wanted.words if self.states[word] in (OUT_OF_DATE, WANTED)]
         if "stems" in self.wanted.film_tracks and any(_is_film(word) for word in words):
             words.append("stems")  # they are its tracks
@@ -80,7 +80,7 @@ def spec_ids_on_sheet(programme: Programme) -> list[str]:
 
 
 def film_of(programme: Programme) -> dict[str, Any] | None:
-    """What a film of the programme shows, as a delivery keeps it; None without a picture."""
+    """Picture of the programme's film, as a delivery keeps it; None without one."""
     picture = Picture.objects.filter(programme=programme).first()
     if picture is None:
         return None
@@ -104,7 +104,7 @@ def chapter_rows(chapters: Sequence[Chapter]) -> list[list[Any]]:
 
 
 def orders_of(delivery: Delivery) -> list[Order]:
-    """What a delivery was asked for."""
+    """Orders of a delivery."""
     return [
         in_language(Order(spec_from_data(order["spec"]), wanted_files(order["files"])), order.get("language", ""))
         for order in delivery.orders
@@ -138,7 +138,7 @@ def _holds_labels(word: str) -> bool:
 
 
 class _Made:
-    """What the newest deliveries hold, against what the programme is now."""
+    """Files of the newest deliveries, against the programme as it is now."""
 
     def __init__(self, programme: Programme) -> None:
         self._key = key_of_programme(programme)

@@ -22,7 +22,7 @@ from recitant_web.shared.requests import Request
 @login_required
 @require_http_methods(["GET", "HEAD", "POST"])
 def page(request: Request, programme_id: int) -> HttpResponse:
-    """What leaves and in which form, what the fit will do, and what was handed over; a post hands over."""
+    """The Hand over page; a post hands over."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     note_page(programme, "hand-over")
     words = ""
@@ -107,7 +107,7 @@ def chapters(request: Request, programme_id: int) -> HttpResponse:
 @login_required
 @require_POST
 def labels(request: Request, programme_id: int) -> HttpResponse:
-    """What compressed files say of the programme, as it was typed, and a cover."""
+    """Labels of compressed files, as typed, and a cover."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     words = words_of_refusal(lambda: keep_labels(programme, request.POST, request.FILES.get("cover")))
     if not request.headers.get("HX-Request") and not words:

@@ -78,7 +78,7 @@ def _followed(programme: Programme, plan: Plan) -> Plan:
 
 
 def scene_now(programme: Programme, plan: Plan) -> LoudnessScene:
-    """What sounds against what in a programme."""
+    """Powers of words and of everything else of a programme, by hop."""
     return scene_of(plan, known_energies(plan), speech_of(programme))
 
 

@@ -43,7 +43,7 @@ def known_energies(plan: Plan, budget: TimeBudget | None = None) -> dict[str, Fl
 
 
 def missing_chains(plan: Plan) -> int:
-    """How many segments of chains are still to be rendered before estimates hold them all."""
+    """Number of segments of chains still to be rendered before estimates hold them all."""
     budget = TimeBudget(0.0)
     if any(clip.chain for track in plan.tracks for clip in track.clips) or any(track.chain for track in plan.tracks):
         known_energies(plan, budget)

@@ -52,7 +52,7 @@ def levels_in_mix(
 def levels_of_tracks(
     plan: Plan, energies: dict[str, FloatArray], speech: SpeechOfSources, seconds: float | None = None
 ) -> dict[str, LevelsOfClips]:
-    """As levels_in_mix, by track: the same object for a track whose levels are as they were."""
+    """Levels in the mix by track: the same object for a track whose levels are as they were; see levels_in_mix."""
     ends = None if seconds is None else time.monotonic() + seconds
     prints = {key: fingerprint(energy) for key, energy in energies.items()}
     said = {key: hash(spoken(spans)) for key, spans in speech.items()}
@@ -157,7 +157,7 @@ def advised_gain_db(clip: Clip, level_lufs: float | None, aim_lufs: float) -> fl
 
 
 class EvenOptions(Struct, frozen=True, kw_only=True):
-    """How a page asks to even out."""
+    """Settings of evening out, as a page sends them."""
 
     goal: GoalLevel
     strength_percent: Share
@@ -166,14 +166,14 @@ class EvenOptions(Struct, frozen=True, kw_only=True):
     is_group: bool = False
 
     def chosen(self) -> EvenOut:
-        """As the core takes it."""
+        """The same as values of the core."""
         return EvenOut(
             float(self.goal), self.by, float(self.strength_percent), float(self.most_change_db), self.is_group
         )
 
 
 def evened_gains(programme: Programme, plan: Plan, ids: Sequence[str], chosen: EvenOut) -> list[EvenOutStep]:
-    """What evening out would do to some clips."""
+    """Gains that evening out would set on some clips."""
     levels = levels_in_mix(plan, known_energies(plan), speech_of(programme))
     known = clips_by_id(plan)
     if chosen.by == "peak":

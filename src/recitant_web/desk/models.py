@@ -109,7 +109,7 @@ class Stem(models.Model):
 
 
 class Duck(models.Model):
-    """How a stem or one track gives way to speech: the rule, and the curve it made."""
+    """Rule of a stem or one track that gives way to speech, and the curve that it made."""
 
     programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="ducks")
     stem = models.CharField(max_length=24, default="", blank=True)

@@ -102,7 +102,7 @@ def _open_findings(ids: list[int]) -> dict[int, int]:
 
 @dataclass(frozen=True)
 class DiskUse:
-    """What a programme takes on disk, and what of it nothing needs."""
+    """Bytes of a programme on disk, and those of them that nothing needs."""
 
     programme: Programme
     n_bytes: int
@@ -113,7 +113,7 @@ class DiskUse:
 
 
 def disk_use_of(programme: Programme) -> DiskUse:
-    """What a programme takes on disk; shared recordings count with each that uses them."""
+    """Bytes of a programme on disk; shared recordings count with each that uses them."""
     sources = list(Source.objects.filter(programme=programme))
     used = keys_in_use(programme)
     varied = {source.varied_from_id for source in sources}

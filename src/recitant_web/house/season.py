@@ -38,7 +38,7 @@ def hand_over_many(programmes: Iterable[Programme], made_by: str) -> list[tuple[
 
 
 def season_of(user: User) -> list[SeasonRow]:
-    """What was handed over lately, the newest first."""
+    """Deliveries of late, the newest first."""
     since = timezone.now() - SHOWN
     found = Delivery.objects.filter(programme__in=programmes_of(user), made_at__gte=since)
     rows = found.select_related("job", "programme").defer("plan").order_by("-pk")[:_MOST_ROWS]

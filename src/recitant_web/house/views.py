@@ -121,7 +121,7 @@ def still(request: Request, programme_id: int) -> FileResponse:
 @login_required
 @require_safe
 def room(request: Request) -> HttpResponse:
-    """What takes room, and what of it nothing needs."""
+    """The page on disk use, and on what of it nothing needs."""
     found = [disk_use_of(programme) for programme in programmes_of(request.user)]
     found.sort(key=lambda one: -one.n_bytes)
     return render(request, "house/disk_use.html", {"rooms": found, "total": sum(one.n_bytes for one in found)})

@@ -64,7 +64,7 @@ def _row(source: Source, mended: frozenset[str], n_clips: int, *, is_take: bool 
 
 
 def offered_place(programme: Programme, source: Source) -> tuple[int, str] | None:
-    """Where a file that carries a time of day belongs in the programme, and that as timecode; None where it cannot say.
+    """Place of a file that carries a time of day, in samples and as timecode; None where it carries none.
 
     Counted from the picture's own time of day, or from midnight where there is no picture with one.
     """
@@ -95,7 +95,7 @@ def is_busy(programme: Programme) -> bool:
 
 
 def take_role(programme: Programme, track_id: int) -> str:
-    """What a take recorded to a track is: what the track is, or narration."""
+    """Role of a take recorded to a track: the track's, or narration."""
     found = Track.objects.filter(programme=programme, pk=track_id).values_list("role", flat=True).first()
     return found or Role.NARRATION.value
 

@@ -67,7 +67,7 @@ def sources(request: Request, programme_id: int) -> HttpResponse:
 @login_required
 @require_safe
 def source(request: Request, programme_id: int, source_id: int) -> HttpResponse:
-    """What was found in one file, and what mends it."""
+    """Findings of one file, and their remedies."""
     return _source(request, programme_id, source_id)
 
 
@@ -144,7 +144,7 @@ def take(request: Request, programme_id: int) -> HttpResponse:
 @login_required
 @require_POST
 def roles(request: Request, programme_id: int) -> HttpResponse:
-    """What some files are."""
+    """Roles of some files."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     _edit(programme, request, role_edit(request, programme.revision))
     return _table(request, programme)

@@ -12,7 +12,7 @@ _LEAST_SHARE: Final = 0.02  # from which the end can be told
 
 
 class JobState(models.TextChoices):
-    """What becomes of a job."""
+    """State of a job."""
 
     WAITING = "waiting"
     WORKING = "working"

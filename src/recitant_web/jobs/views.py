@@ -13,7 +13,7 @@ from recitant_web.shared.requests import Request
 @login_required
 @require_safe
 def job(request: Request, job_id: int) -> HttpResponse:
-    """How far a job is, as a piece of page that asks again while it is open, or as JSON."""
+    """Progress of a job, as a piece of page that asks again while it is open, or as JSON."""
     found = get_object_or_404(jobs_of(request.user), pk=job_id)
     if request.headers.get("Accept", "").startswith("application/json"):
         return JsonResponse(

@@ -27,7 +27,7 @@ class DraftRequest(Struct, frozen=True, kw_only=True):
 
 
 class FindRequest(Struct, frozen=True, kw_only=True):
-    """What to look for, and where; from_sample equal to to_sample stands for the pauses."""
+    """Kind of search and its place; from_sample equal to to_sample stands for the pauses."""
 
     what: Literal["noise", "hum", "resonances", "start"]
     target: Target
@@ -39,7 +39,7 @@ class FindRequest(Struct, frozen=True, kw_only=True):
 
 
 class EvenRequest(Struct, frozen=True, kw_only=True):
-    """Which clips to even out, and how."""
+    """Clips to even out, and settings."""
 
     ids: Ids
     options: EvenOptions

@@ -34,7 +34,7 @@ _levels: Cache[FloatArray] = Cache("detector levels of tracks", 64_000_000)
 
 
 def processor_view(programme: Programme, asked: ViewRequest) -> dict[str, Any]:
-    """What a chain and one of its processors do to a target.
+    """Figures of a chain and one of its processors on a target.
 
     Raises:
         EditRefused: no such target or processor. PlanError: a chain that cannot be.
@@ -53,7 +53,7 @@ def processor_view(programme: Programme, asked: ViewRequest) -> dict[str, Any]:
 
 
 def processor_curves(asked: ViewRequest) -> dict[str, Any]:
-    """What follows from a processor's values alone.
+    """Curves that follow from a processor's values alone.
 
     Raises:
         PlanError: a chain that cannot be.
@@ -111,7 +111,7 @@ def whole_reduction(programme: Programme, asked: ViewRequest) -> dict[str, Any]:
 
 
 def found_in(programme: Programme, asked: FindRequest) -> dict[str, Any]:
-    """What can be found for a target: a noise profile, hum, resonances or a starting point, as processors to add.
+    """Processors found for a target: for a noise profile, hum, resonances or a starting point.
 
     Raises:
         EditRefused: it is not there, or cannot be learned from this.

@@ -33,7 +33,7 @@ def level_state_soon(programme: Programme, held: dict[str, Any]) -> dict[str, An
 
 
 def _settings(snapshot: Snapshot) -> dict[str, Any]:
-    """What an edit changes directly; the figures of the mix follow from it."""
+    """Fields that an edit changes directly; the figures of the mix follow from them."""
     programme, plan, spec = snapshot.programme, snapshot.plan, snapshot.spec
     return {
         "revision": programme.revision,
@@ -81,12 +81,12 @@ def _settings(snapshot: Snapshot) -> dict[str, Any]:
 
 
 def page_data() -> dict[str, Any]:
-    """What the page is built from and no edit changes: kinds of processors, starting points."""
+    """Data that no edit changes: kinds of processors, starting points."""
     return {"kinds": kinds_data(), "starting_points": starting_points_data(), "most_processors": MOST_PROCESSORS}
 
 
 def evened_data(programme: Programme, ids: Sequence[str], chosen: EvenOut) -> list[dict[str, Any]]:
-    """What evening out would do, clip by clip."""
+    """Gains that evening out would set, clip by clip."""
     steps = evened_gains(programme, plan_of(programme), ids, chosen)
     return [
         {

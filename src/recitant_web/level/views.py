@@ -86,7 +86,7 @@ def level_edits(request: Request, programme_id: int) -> HttpResponse:
 @login_required
 @require_POST
 def level_view(request: Request, programme_id: int) -> HttpResponse:
-    """What a chain, kept or being tried, does to its target."""
+    """Figures of a chain, kept or being tried, on its target."""
     return json_answer(processor_view(_programme(request, programme_id), body_of(request, ViewRequest)))
 
 
@@ -94,7 +94,7 @@ def level_view(request: Request, programme_id: int) -> HttpResponse:
 @login_required
 @require_POST
 def level_static(request: Request, programme_id: int) -> HttpResponse:
-    """What follows from a processor's values alone, before anything is rendered."""
+    """Curves that follow from a processor's values alone, before anything is rendered."""
     _programme(request, programme_id)
     return json_answer(processor_curves(body_of(request, ViewRequest)))
 
@@ -128,7 +128,7 @@ def level_find(request: Request, programme_id: int) -> HttpResponse:
 @login_required
 @require_POST
 def level_even(request: Request, programme_id: int) -> HttpResponse:
-    """What evening out would do, clip by clip."""
+    """Gains that evening out would set, clip by clip."""
     programme = _programme(request, programme_id)
     asked = body_of(request, EvenRequest)
     return JsonResponse({"steps": evened_data(programme, asked.ids, asked.options.chosen())})

@@ -8,14 +8,14 @@ from recitant_web.shared.shapes import Place, Samples, body_of
 
 
 class PlaceRequest(Struct, frozen=True):
-    """Where a sound is to be laid, and on which revision."""
+    """Place of a sound, and the revision that the page has."""
 
     at_sample: Place
     revision: Samples
 
 
 def place_request(request: HttpRequest) -> PlaceRequest | None:
-    """Where a sound is to be laid; None where that is not said."""
+    """Place of a sound; None where none is sent."""
     try:
         asked: PlaceRequest = body_of(request, PlaceRequest)
     except EditRefused:

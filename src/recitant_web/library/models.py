@@ -28,7 +28,7 @@ class Sound(models.Model):
 
 
 class Favourite(models.Model):
-    """That a user likes a sound."""
+    """A sound that a user likes."""
 
     sound = models.ForeignKey(Sound, on_delete=models.CASCADE, related_name="favourites")
     user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE)

@@ -41,7 +41,7 @@ class Block:
 
 @dataclass(frozen=True)
 class Listening:
-    """How somebody listens."""
+    """Settings of one person's listening."""
 
     heard: Audibility
     """Which tracks sound."""
@@ -82,7 +82,7 @@ class _Rendering:
         """Equal where the same is heard."""
 
     def heard(self, span: SampleSpan) -> tuple[Audio, dict[Role, Audio]]:
-        """What is heard, float32 (frames, 2), and the stems where they are wanted."""
+        """Audio, float32 (frames, 2), and the stems where they are wanted."""
         if self.played is None:
             return self._mix(span)
         return self.played.audio(span), self._mix(span)[1] if self._listening.has_stems else {}
@@ -97,7 +97,7 @@ class _Rendering:
 def block(
     programme: Programme, start_sample: int, length_samples: int, listening: Listening, plan: Plan | None = None
 ) -> Block:
-    """What is heard in a stretch.
+    """Audio and readings of a stretch.
 
     Args:
         plan: heard instead of the programme's own, for comparing.
@@ -147,7 +147,7 @@ def wav_float(audio: Audio) -> bytes:
 
 
 def block_readings(audio: Audio) -> dict[str, Any]:
-    """What the meters show along a stretch: tenths of LUFS and dB every 50 ms, and the correlation of both sides.
+    """Meter readings of a stretch: tenths of LUFS and dB every 50 ms, and the correlation of both sides.
 
     Args:
         audio: float32 (LEAD_SAMPLES + frames, 2): the stretch with what comes before it.
@@ -164,6 +164,6 @@ def block_readings(audio: Audio) -> dict[str, Any]:
 
 
 def heard_from(only: str, muted: str) -> Audibility:
-    """Which tracks sound, from lists of track ids as an address carries them."""
+    """Solo and mute from lists of track ids as an address carries them."""
     only_tracks = frozenset(only.split(",")) if only else None
     return Audibility(only_tracks, frozenset(muted.split(",")) if muted else frozenset())

@@ -104,7 +104,7 @@ def _band_alone(chain: Chain, index: int, band: str) -> Chain:
 
 
 def heard_instead(programme: Programme, instead: dict[str, Any], heard: Audibility) -> Audibility:
-    """Which tracks sound while something else is heard: a band or what is taken away alone, all else as asked."""
+    """Solo and mute while something else is heard: a band or what is taken away alone, all else as asked."""
     if instead.get("how") not in ("taken", "band"):
         return heard
     return heard_of(plan_of(programme), str(instead.get("target")), str(instead.get("id")))

@@ -25,7 +25,7 @@ _FLOOR_TENTHS = -1_000  # what stands for silence in a contour, in tenths of LUF
 
 @dataclass(frozen=True)
 class FitView:
-    """What a fit to a specification does, or will do."""
+    """Figures of a fit to a specification, done or predicted."""
 
     sentence: str
     is_reached: bool
@@ -37,7 +37,7 @@ class FitView:
 
 
 def fit_view(snapshot: Snapshot, spec: Spec) -> FitView:
-    """What a fit of the mix to a specification does; kept by the mix."""
+    """Figures of a fit of the mix to a specification; kept by the mix."""
     exact = snapshot.fits.get(snapshot.fit_key(spec))
     key = (snapshot.programme.pk, snapshot.key, snapshot.fit_key(spec), exact is not None, snapshot.verdict is not None)
     if exact is None and snapshot.verdict is None:
@@ -121,7 +121,7 @@ def _figures_of(snapshot: Snapshot) -> dict[str, Any]:
 
 
 def spec_data(spec: Spec) -> dict[str, Any]:
-    """What pages show of a specification beside its figures."""
+    """Data of a specification for pages, beside its figures."""
     return {
         "id": spec.spec_id,
         "name": spec.name,

@@ -77,7 +77,7 @@ def listen_for_words(programme_id: int, progress: Progress) -> str:
 
 
 def understood_words(programme: Programme, key: str) -> tuple[list[Understood], bool]:
-    """What was heard of the mix last, and whether that is a certain mix; empty where it was never listened to.
+    """Words of the mix as heard last, and whether that is a certain mix; empty where it was never listened to.
 
     Args:
         key: of that mix; see Snapshot.key.
@@ -90,7 +90,7 @@ def understood_words(programme: Programme, key: str) -> tuple[list[Understood], 
 
 
 def lost_in(programme: Programme, key: str) -> tuple[Count, list[LostPassage]] | None:
-    """What is lost in a mix; None where it was not listened to, or cannot be judged."""
+    """Lost words of a mix; None where it was not listened to, or cannot be judged."""
     words, is_of_mix = understood_words(programme, key)
     count = counted(words)
     return (count, lost_passages(words)) if is_of_mix and count.can_judge else None

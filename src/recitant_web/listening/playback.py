@@ -65,7 +65,7 @@ class Through:
 
 @dataclass(frozen=True)
 class _Match:
-    """How loud a way of playing back is, beside the mix."""
+    """Loudness of a way of playing back, beside the mix."""
 
     came_db: float | None
     mono_db: float | None
@@ -93,11 +93,11 @@ class PlayedBack:
         self._gain = np.float32(factor_from_db(self._match.gain_db) if through.is_matched else 1.0)
 
     def audio(self, span: SampleSpan) -> Audio:
-        """What is heard, float32 (frames, 2)."""
+        """Audio as it is played back, float32 (frames, 2)."""
         return self._raw(span) * self._gain
 
     def sentence(self) -> str:
-        """What it does to the loudness, for the page."""
+        """Sentence on its loudness, for the page."""
         match = self._match
         return playback_sentence(match.came_db, match.gain_db if self._through.is_matched else 0.0, match.mono_db)
 
@@ -164,7 +164,7 @@ def _louder_db(audio: Audio, than: Audio) -> float | None:
 
 
 def through_from(parameters: Any) -> Through | None:
-    """How somebody listens, from the parameters of an address; None for the mix as it is.
+    """Way of playing back, from the parameters of an address; None for the mix as it is.
 
     Raises:
         EditRefused: no such way.

@@ -42,7 +42,7 @@ def clearance_contour(snapshot: Snapshot, span: SampleSpan, step_hops: int) -> d
 
 
 def standing(snapshot: Snapshot) -> Judgement:
-    """How the balance stands: from the rendered stems where they are known, else estimated."""
+    """Figures of the balance: from the rendered stems where they are known, else estimated."""
     scene = snapshot.scene
     # Most edits leave the dialogue as it is: an hour of phrases is found anew only where it sounds otherwise.
     key = (snapshot.programme.pk, scene.speech, fingerprint(scene.voices))

@@ -64,7 +64,7 @@ class Snapshot:
 
     @cached_property
     def talk(self) -> Talk:
-        """Where somebody speaks."""
+        """Stretches in which somebody speaks."""
         return talk_in_programme(self.plan, self.speech)
 
     @cached_property
@@ -74,14 +74,14 @@ class Snapshot:
 
     @cached_property
     def moment(self) -> Moment:
-        """What the estimates hang on: programme, revision, a hash of its speech, segments of chains still missing."""
+        """Identity of the estimates: programme, revision, a hash of its speech, segments of chains still missing."""
         speaking = hash(tuple((k, spoken(spans)) for k, spans in sorted(self.speech.items())))
         # Chains that were rendered meanwhile make another scene.
         return self.programme.pk, self.programme.revision, speaking, missing_chains(self.plan)
 
     @cached_property
     def scene(self) -> LoudnessScene:
-        """What sounds against what, estimated; kept for the newest revisions."""
+        """Powers of words and of everything else, estimated; kept for the newest revisions."""
         found = _scenes.get(self.moment)
         if found is None or found.plan is not self.plan:
             found = _scenes.put(self.moment, scene_now(self.programme, self.plan))

@@ -21,7 +21,7 @@ _REVISION: Final = """
 
 
 def following_key(user_id: int) -> str:
-    """Who asks, signed: stands in for the session where a page asks for a revision, and opens nothing else."""
+    """Signed name of who asks: stands in for the session where a page asks for a revision, and opens nothing else."""
     return Signer(salt="following").sign(str(user_id))
 
 

@@ -53,7 +53,7 @@ class Programme(models.Model):
 
 
 class SourceState(models.TextChoices):
-    """What becomes of a file that was brought in."""
+    """State of a file that was brought in."""
 
     WAITING = "waiting"
     READY = "ready"
@@ -65,7 +65,7 @@ class SourceState(models.TextChoices):
 
 
 class SourceKind(models.TextChoices):
-    """Where a recording came from."""
+    """Origin of a recording."""
 
     FILE = "file"
     TAKE = "take"

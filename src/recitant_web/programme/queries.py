@@ -29,7 +29,7 @@ def programmes_of(user: User) -> QuerySet[Programme]:
 
 
 def deleted_programmes_of(user: User) -> QuerySet[Programme]:
-    """What the user's workspaces deleted and can still bring back, newest first."""
+    """Programmes that the user's workspaces deleted and can still bring back, newest first."""
     return _of_user(user).filter(deleted_at__isnull=False)
 
 
@@ -61,7 +61,7 @@ def frame_rates() -> list[str]:
 
 
 def conformed_folder(sha256: str) -> Path:
-    """Where the conformed copy of a recording lies; one for all programmes that use the same file."""
+    """Folder of a recording's conformed copy; one for all programmes that use the same file."""
     return fetched_recording(conformed_name(sha256))
 
 
@@ -97,7 +97,7 @@ def peaks(source: Source, samples_per_peak: int, first: int, count: int) -> byte
 
 
 def heard_speech(source: Source) -> list[SpeechSpan]:
-    """Where somebody speaks in a recording, with corrections."""
+    """Speech of a recording, with corrections."""
     found = [SpeechSpan(start, length, confidence) for start, length, confidence in source.speech]
     return corrected(found, marks_from_data(source.speech_marks))
 

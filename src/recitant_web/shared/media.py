@@ -35,7 +35,7 @@ _locks: Final = tuple(Lock() for _ in range(32))
 
 
 def media_path(relative: str) -> Path:
-    """Where a file or folder lies on this machine, whether or not it is there."""
+    """Path of a file or folder on this machine, whether or not it is there."""
     return Path(settings.MEDIA_ROOT) / relative
 
 

@@ -9,7 +9,7 @@ _MOST_BYTES: Final = 200  # of a name on disk, which most file systems limit to 
 
 
 def safe_name(name: str) -> str:
-    """What is shown for a file: its last part, without control characters, never empty, never a folder.
+    """Name of a file as it is shown: its last part, without control characters, never empty, never a folder.
 
     >>> safe_name("../../etc/passwd"), safe_name("..")
     ('passwd', 'unnamed')

@@ -24,7 +24,7 @@ Shape = TypeVar("Shape")
 
 
 class RoleName(str):
-    """What a track may be, as text of recitant_core.timeline.model.Role."""
+    """Role of a track, as text of recitant_core.timeline.model.Role."""
 
     @classmethod
     def read(cls, value: Any) -> "RoleName":
@@ -248,7 +248,7 @@ class LimitDb(Figure):
 
 
 class GoalLevel(Figure):
-    """What to even out to: -70 to 0 LUFS or dBFS."""
+    """Goal of evening out: -70 to 0 LUFS or dBFS."""
 
     unit = "LUFS or dBFS"
 

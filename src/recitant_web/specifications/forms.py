@@ -102,7 +102,7 @@ class SpecForm(forms.Form):
         }
 
     def __init__(self, *args: object, **kwargs: object) -> None:
-        """As Django's, with a name for what is missing and classes for the look."""
+        """Django's form, with a name for what is missing and classes for the look."""
         super().__init__(*args, **kwargs)  # type: ignore[arg-type]
         limits = number_limits("specification")
         for name, field in self.fields.items():

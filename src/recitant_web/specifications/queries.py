@@ -39,7 +39,7 @@ def spec_row(spec: Spec) -> dict[str, Any]:
 
 
 def shipped_specs() -> tuple[Spec, ...]:
-    """What ships."""
+    """Specifications that ship."""
     return CATALOGUE
 
 

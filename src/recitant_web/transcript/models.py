@@ -7,7 +7,7 @@ from recitant_web.programme.models import Programme, Source
 
 
 class Transcript(models.Model):
-    """What a model heard in one recording. Corrections are rows of their own and stay when it is heard anew."""
+    """Words of one recording as a model heard them. Corrections are rows of their own, and stay."""
 
     source = models.OneToOneField(Source, on_delete=models.CASCADE, related_name="transcript")
     job = models.ForeignKey(Job, null=True, on_delete=models.SET_NULL)
@@ -61,7 +61,7 @@ class Caption(models.Model):
 
 
 class Listening(models.Model):
-    """What a model heard of a mix beside its dialogue alone."""
+    """Words of a mix as a model heard them, beside its dialogue alone."""
 
     programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="listenings")
     job = models.ForeignKey(Job, null=True, on_delete=models.SET_NULL)

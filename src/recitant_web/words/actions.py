@@ -87,7 +87,7 @@ def import_captions(programme: Programme, user: User, name: str, data: bytes, re
 
 
 def exported(programme: Programme, form: str) -> tuple[str, str]:
-    """What is said, or its captions, as text of a form; and its media type.
+    """Text or captions in a form; and its media type.
 
     Raises:
         EditRefused: no such form, or no captions yet.

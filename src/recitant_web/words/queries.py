@@ -83,7 +83,7 @@ def _settings(snapshot: Snapshot) -> State:
 
 
 def _text(snapshot: Snapshot) -> State:
-    """What an edit of words and captions can change."""
+    """Fields that an edit of words and captions can change."""
     programme, plan = snapshot.programme, snapshot.plan
     spoken = turns_in_programme(plan, words_of(programme), with_left_out=True)
     fillers, pauses = superfluous(spoken)
@@ -215,7 +215,7 @@ def speech_sources(programme: Programme, plan: Plan) -> list[int]:
 
 
 def hearing_state(programme: Programme, plan: Plan) -> State:
-    """How far the words are: how many recordings there are and were heard, work under way, and what stands in the
+    """State of hearing: recordings there are and were heard, work under way, and what stands in the
     way."""
     ids = speech_sources(programme, plan)
     rows = Transcript.objects.filter(source__in=ids).select_related("job", "source").defer("words", "voices", "windows")
@@ -238,7 +238,7 @@ def hearing_state(programme: Programme, plan: Plan) -> State:
 
 
 def missing_model() -> str:
-    """Why words cannot be heard here, as a sentence; empty where they can."""
+    """Reason why words cannot be heard here, as a sentence; empty where they can."""
     try:
         model_folder(Path(settings.RECITANT_WORDS_MODEL) if settings.RECITANT_WORDS_MODEL else None)
     except WordsUnavailable as error:
@@ -325,7 +325,7 @@ def proposed_data(programme: Programme) -> list[State]:
 
 
 def found_in_workspace(programmes: list[Programme], text: str) -> list[State]:
-    """Where words follow each other in programmes: programme, place and the words around."""
+    """Places where words follow each other in programmes: programme, place and the words around."""
     wanted = plain_words(text)
     found: list[State] = []
     if not wanted:

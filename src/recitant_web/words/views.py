@@ -113,7 +113,7 @@ def words_chapters(request: Request, programme_id: int) -> HttpResponse:
 @login_required
 @require_safe
 def words_search(request: Request, programme_id: int) -> HttpResponse:
-    """Where words occur in all programmes of the workspace."""
+    """Places of words in all programmes of the workspace."""
     programme = _programme(request, programme_id)
     others = list(programmes_of(request.user).filter(workspace=programme.workspace))
     text = request.GET.get("q", "")[:120]

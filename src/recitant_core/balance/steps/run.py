@@ -25,7 +25,7 @@ class Run:
         return self._rendered[1]
 
     def scene(self, plan: Plan) -> LoudnessScene:
-        """What sounds against what."""
+        """Powers of words and of everything else, by hop."""
         return scene_of(plan, self.material.energies, self.material.speech)
 
     def follow(self, scene: LoudnessScene) -> Plan:

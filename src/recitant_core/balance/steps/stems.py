@@ -68,7 +68,7 @@ def set_stems(run: Run, plan: Plan) -> Step:
 
 
 def leads_of(run: Run, plan: Plan) -> str:
-    """What leads the programme, "speech" or "music": as chosen, or as its material says."""
+    """Anchor of the programme, "speech" or "music": as chosen, or as its material says."""
     scene = run.scene(_as_came(plan))
     return _leading(run.choices, scene, _voices_of(scene))
 

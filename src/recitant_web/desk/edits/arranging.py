@@ -137,7 +137,7 @@ class _TimeEdit(PlanEdit, frozen=True, kw_only=True):
     leaves_picture: bool = False
 
     def stretch(self, plan: Plan) -> tuple[int, int]:
-        """Where it happens, and how much time is put in there; negative for time taken out."""
+        """Span, and time that is put in there, in samples; negative for time taken out."""
         raise NotImplementedError
 
     def chosen(self, plan: Plan) -> list[str]:

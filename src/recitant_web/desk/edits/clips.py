@@ -198,7 +198,7 @@ class NameClips(PlanEdit, frozen=True, kw_only=True, tag="name"):
 
 
 class Speaker(PlanEdit, frozen=True, kw_only=True, tag="speaker"):
-    """Who speaks in clips."""
+    """Set the speaker of clips."""
 
     ids: Ids
     name: Text = Text()

@@ -43,5 +43,5 @@ def edit_from(request: HttpRequest) -> Edit:
 
 
 def said_of(edit: Edit, steps: list[models.Edit]) -> str:
-    """What else came of an edit, such as what became of the ducking; nothing for steps back and forth."""
+    """Notice of what else came of an edit, such as remade ducking; empty for steps back and forth."""
     return steps[-1].said if steps and not isinstance(edit, history.Undo | history.Redo | history.GoTo) else ""

@@ -66,7 +66,7 @@ class AddDuck(PlanEdit, frozen=True, kw_only=True, tag="duck-add"):
         return self.planned_alone(plan)
 
     def planned_alone(self, plan: Plan) -> tuple[Plan, str]:
-        """As planned; it needs no more than the plan."""
+        """The edited plan, from the plan alone; see planned."""
         start = DUCK_PRESETS.get(self.start)
         if self.target == "stem":
             role = role_that_ducks(self.id)
@@ -233,7 +233,7 @@ class SetTrim(PlanEdit, frozen=True, kw_only=True, tag="trim-scene"):
 
 
 def duck_by_id(plan: Plan, duck_id: str) -> Duck:
-    """How something gives way, by its id.
+    """The duck of an id.
 
     Raises:
         EditRefused: no such.

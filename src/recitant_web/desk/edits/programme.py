@@ -40,7 +40,7 @@ class NewFades(Struct, frozen=True, kw_only=True):
     shape: Literal["equal-power", "equal-gain", "smooth", "early", "late"] = "equal-power"
 
     def data(self) -> dict[str, Any]:
-        """As it is stored; no fade is longer than a minute."""
+        """Data for the row; no fade is longer than a minute."""
         longest = 60 * RATE_HZ
         lengths = {name: min(longest, max(0, getattr(self, name))) for name in ("in_samples", "out_samples")}
         return {**lengths, "shape": self.shape}

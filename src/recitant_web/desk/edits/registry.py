@@ -78,7 +78,7 @@ class RowEdit(Edit, frozen=True, kw_only=True):
     """An edit of rows that are not part of the plan, or that are simpler changed directly."""
 
     def changed(self, programme: Programme) -> RowChanges:
-        """What it changes.
+        """Label, changes to carry out, and changes carried out already.
 
         Args:
             programme: locked.

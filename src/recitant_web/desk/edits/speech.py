@@ -40,7 +40,7 @@ class MarkSpeech(RowEdit, frozen=True, kw_only=True, tag="speech"):
 
 
 class AskClearance(RowEdit, frozen=True, kw_only=True, tag="clearance"):
-    """How clear speech is to stand, and the shortest passage that counts."""
+    """Set the clearance that is asked for, and the shortest passage that counts."""
 
     asked_lu: Lu
     least_s: Seconds

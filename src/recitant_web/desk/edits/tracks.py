@@ -30,7 +30,7 @@ def require_role(programme: Programme, role: str) -> None:
 
 
 class SetRole(RowEdit, frozen=True, kw_only=True, tag="role"):
-    """What some recordings are: their clips go to a track of that role.
+    """Set the role of recordings: their clips go to a track of that role.
 
     Others whose role was guessed and whose name differs by its number alone follow: they are read again with what a
     person said of their like.

@@ -15,7 +15,7 @@ from recitant_web.programme.models import Programme
 
 
 def changes_between(programme: Programme, before: Plan, after: Plan) -> tuple[list[Change], list[Change], Plan]:
-    """What an edit of the plan changes in rows.
+    """Changes of rows between two plans.
 
     Returns:
         Changes to carry out; changes carried out already (new rows); the plan with the ids that new rows got.

@@ -14,7 +14,7 @@ from recitant_web.desk import models
 
 @dataclass(frozen=True)
 class Column:
-    """How a column of a clip's row and the field of the same name become each other."""
+    """Conversion between a column of a clip's row and the field of the same name."""
 
     to_value: Callable[[Any], Any] = lambda stored: stored
     to_row: Callable[[Any], Any] = lambda value: value
@@ -59,12 +59,12 @@ def take_to_data(take: Take) -> dict[str, Any]:
 
 
 def balanced_from_data(data: list[Any] | None) -> Balanced | None:
-    """What a first balance set, as it is stored."""
+    """Settings of a first balance from stored data."""
     return None if data is None else Balanced(float(data[0]), float(data[1]), bool(data[2]))
 
 
 def balanced_to_data(balanced: Balanced | None) -> list[Any] | None:
-    """What a first balance set, as it is stored; None for nothing."""
+    """Settings of a first balance as stored data; None for nothing."""
     return None if balanced is None else [balanced.from_db, balanced.to_db, balanced.is_curve_made]
 
 

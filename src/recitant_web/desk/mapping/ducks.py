@@ -37,7 +37,7 @@ def points_data(points: Iterable[DuckPoint]) -> list[list[Any]]:
 
 
 def duck_changes(programme: Programme, before: Plan, after: Plan) -> tuple[list[Change], list[Change], dict[str, str]]:
-    """What differs in ducks, in rows: changes to carry out, changes carried out already, and ids that new rows got."""
+    """Differences of ducks in rows: changes to carry out, changes carried out already, and ids that new rows got."""
     was = {duck.duck_id: duck for duck in before.ducks}
     changes: list[Change] = []
     made: list[Change] = []
@@ -80,7 +80,7 @@ def rule_data(rule: DuckRule) -> dict[str, Any]:
 
 
 def duck_name(plan: Plan, duck: Duck) -> str:
-    """What gives way, in words."""
+    """Name of a duck's target, in words."""
     if duck.stem is not None:
         return duck.stem.value
     return next((t.name for t in plan.tracks if t.track_id == duck.track_id), "track")

@@ -8,7 +8,7 @@ from recitant_core.units.clock import SampleSpan
 
 
 def findings_from_data(data: list[dict[str, Any]]) -> list[Finding]:
-    """What intake found, as far as remedies go."""
+    """Findings of intake from stored data, as far as remedies go."""
     return [
         Finding(
             found["code"],

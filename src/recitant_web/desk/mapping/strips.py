@@ -35,7 +35,7 @@ def stem_row(programme: Programme, role: Role, made: list[Change]) -> models.Ste
 
 
 def strip_changes(programme: Programme, before: Plan, after: Plan, made: list[Change]) -> list[Change]:
-    """What differs in chains, rides and places in the mix of tracks, stems and master, in rows.
+    """Differences of chains, rides and places in the mix of tracks, stems and master, in rows.
 
     Args:
         made: changes that were carried out already; rows that had to be made first are added.
@@ -82,7 +82,7 @@ def trim_to_data(trim: Trim) -> list[Any]:
 
 
 def _stem_levels(programme: Programme, before: Plan, after: Plan, made: list[Change]) -> list[Change]:
-    """What differs in the trims of stems and in what a first balance set on them, in rows."""
+    """Differences of stems' trims and of what a first balance set on them, in rows."""
     if before.stem_trims is after.stem_trims and before.stem_balanced is after.stem_balanced:
         return []
     changes: list[Change] = []

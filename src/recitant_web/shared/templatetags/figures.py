@@ -16,7 +16,7 @@ register.filter("gain", gain_text)
 
 @register.filter
 def gone_at(deleted_at: datetime) -> datetime:
-    """When something that was deleted is gone for good."""
+    """Time at which something that was deleted is gone for good."""
     return deleted_at + settings.DELETED_KEPT
 
 
@@ -48,7 +48,7 @@ def minus(level: float, other: float) -> float:
 
 @register.filter
 def of_key(found: dict[str, int], key: str) -> int:
-    """What a dictionary holds under a key; 0 where it holds nothing."""
+    """Value of a dictionary under a key; 0 where it holds none."""
     return found.get(key, 0)
 
 
@@ -60,6 +60,6 @@ def as_role(text: str) -> Role | None:
 
 @register.filter
 def roles_json(own: list[str]) -> str:
-    """What tracks may be, for the scripts of a page: text, label and letter of the five and of a workspace's own."""
+    """Roles for the scripts of a page: text, label and letter of the five and of a workspace's own."""
     roles = sorted({*ROLES, *map(Role, own)}, key=lambda role: role.order)
     return json.dumps([[role.value, role.label, role.letter] for role in roles])

@@ -22,7 +22,7 @@ class Command(BaseCommand):
     help = "Accounts: add one, give it another password, put it into a workspace or out of one."
 
     def add_arguments(self, parser: argparse.ArgumentParser) -> None:
-        """What each word takes."""
+        """Arguments of each word."""
         words = parser.add_subparsers(dest="word", required=True)
         add = words.add_parser("add", help="a new account; asks for its password")
         add.add_argument("name")
