@@ -238,11 +238,11 @@ def _copy_part(block: Audio, at: int, into: Audio, start: int) -> None:
 
 
 def _shift(window: Audio, found: Audio) -> int:
-    likeness = correlate(found, window, "valid", "fft")
+    correlation = correlate(found, window, "valid", "fft")
     # Of a steady tone every period is as like as the next: of the peaks that are about as high the nearest counts.
-    rising = np.diff(likeness, prepend=-np.inf) > 0.0
-    falling = np.diff(likeness, append=-np.inf) <= 0.0
-    peaks = np.flatnonzero(rising & falling & (likeness >= _AS_HIGH * likeness.max()))
+    rising = np.diff(correlation, prepend=-np.inf) > 0.0
+    falling = np.diff(correlation, append=-np.inf) <= 0.0
+    peaks = np.flatnonzero(rising & falling & (correlation >= _AS_HIGH * correlation.max()))
     return int(min(peaks - _REACH_SAMPLES, key=abs, default=0))
 
 

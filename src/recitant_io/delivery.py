@@ -9,7 +9,7 @@ from types import MappingProxyType
 
 from recitant_core.balance.stem_meter import StemMeter
 from recitant_core.delivery.delivered import Delivered, MissedFile, Order, WrittenFile
-from recitant_core.delivery.downmix import FoldedPeak, folded, folded_segment
+from recitant_core.delivery.downmix import DownmixedPeak, downmixed, downmixed_segment
 from recitant_core.delivery.fit import Fit, fit
 from recitant_core.delivery.quality import Look, dropout_look, length_look
 from recitant_core.delivery.trial import MixStore, Rendered, render_once
@@ -136,7 +136,7 @@ def _rendered(
     progress: Progress,
 ) -> tuple[Rendered, Rendered]:
     """The plan rendered as it is, and folded down where an order wants that."""
-    peak = FoldedPeak() if any(map(is_mono, orders)) else None
+    peak = DownmixedPeak() if any(map(is_mono, orders)) else None
     wants_clearance = talk is not None and any(order.spec.least_clearance_lu is not None for order in orders)
     stems = StemMeter(plan) if wants_clearance else None
 
@@ -149,7 +149,7 @@ def _rendered(
     known = render_once(plan, {}, store, progress, hear, () if talk is None else talk.spans, segments())
     if stems is not None and talk is not None:
         known = replace(known, clearance_lu=talk_clearance_lu(stems.energies(), talk))
-    return known, known if peak is None else folded(plan, known, peak.factor)[1]
+    return known, known if peak is None else downmixed(plan, known, peak.factor)[1]
 
 
 def _fitted(job: _Job, starts: Mapping[str, Master], progress: Progress) -> Fit:
@@ -170,7 +170,7 @@ def _write(
         writing = [Writing(job.planned, job.known, found, folder, stack) for job, found in zip(jobs, fits, strict=True)]
         wants_mono = [is_mono(job.planned.order) for job in jobs]
         for segment in segments():
-            mono = folded_segment(segment) if any(wants_mono) else segment
+            mono = downmixed_segment(segment) if any(wants_mono) else segment
             # Every file of every order takes its part of the same stems, side by side.
             at_once(
                 work

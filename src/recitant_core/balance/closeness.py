@@ -80,7 +80,9 @@ def diagnoses(
 
     Args:
         scene: of the plan, its ducks apart.
-        energies: 10 ms energies of every recording.
+        energies: 10 ms energies of every recording by its key, float64 (hops,) each.
+        asked_lu: clearance that is asked for.
+        least_s: shortest passage that counts.
     """
     found = close_passages(scene.clearance(plan), asked_lu, least_s)
     if not found:
@@ -101,6 +103,10 @@ def diagnoses_of_lost(
     """Stretches where words are lost, as close passages: one a stretch, with its cause and cures.
 
     Where speech stands as clear as is asked for, and words are lost all the same, LOST_MORE_LU more are asked for.
+
+    Args:
+        spans: of the lost words, in the programme.
+        energies: 10 ms energies of every recording by its key, float64 (hops,) each.
     """
     clear, gains = scene.clearance(plan), duck_gains_db(plan, scene.tracks)
     found = []

@@ -93,8 +93,12 @@ def placed(energy: FloatArray, role: Role, lines: Lines, voices: Voices, nearer_
 
 
 def placed_as_it_leads(energy: FloatArray, role: Role, voices: Voices, gain_db: float, lines: Lines) -> Placement:
-    """A stem of a programme that music leads: its fader moves as the music's does, and only scenes under speech are
-    trimmed."""
+    """Placement of a stem where music leads: its fader moves as the music's does, only scenes under speech are trimmed.
+
+    Args:
+        energy: its 10 ms energies, float64 (hops,).
+        gain_db: of the music.
+    """
     level, _ = _level(energy, voices)
     if level is None:
         return Placement(None, 0.0, 0.0, ())
@@ -111,7 +115,12 @@ def _placement(level: float, gain_db: float, short_db: float, trim: Trim) -> Pla
 
 
 def music_leads(music: FloatArray, dialogue: FloatArray, voices: Voices, is_speech: BoolArray) -> bool:
-    """Whether music carries the programme: little speech, music nearly throughout, and about as loud as the words."""
+    """Whether music carries the programme: little speech, music nearly throughout, and about as loud as the words.
+
+    Args:
+        music, dialogue: 10 ms energies of the stems, float64 (hops,).
+        is_speech: bool (hops,).
+    """
     if not len(is_speech) or is_speech.mean() >= LEADING_SPEECH_SHARE:
         return False
     level, is_open = _level(music, voices)
@@ -124,7 +133,11 @@ def music_leads(music: FloatArray, dialogue: FloatArray, voices: Voices, is_spee
 
 
 def level_in_the_open(energy: FloatArray, voices: Voices) -> float | None:
-    """Loudness of a stem where nobody speaks, in LUFS; of all where it is hardly heard alone; None for silence."""
+    """Loudness of a stem where nobody speaks, in LUFS; of all where it is hardly heard alone; None for silence.
+
+    Args:
+        energy: its 10 ms energies, float64 (hops,).
+    """
     return _level(energy, voices)[0]
 
 

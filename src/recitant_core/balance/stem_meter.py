@@ -24,7 +24,7 @@ class StemMeter:
         self._parts: dict[Role, list[FloatArray]] = {role: [] for role in plan.roles}
 
     def feed(self, stems: Mapping[Role, Audio]) -> None:
-        """Count one more stretch of all stems."""
+        """Count one more stretch of all stems, float32 (frames, channels) each, of one length."""
         for role, stem in stems.items():
             energy, self._states[role] = k_energies(stem, self._states[role])
             self._parts[role].append(energy)

@@ -28,18 +28,18 @@ class DownmixedMixes:
         self.mixes.keep(segment)
 
     def __iter__(self) -> Iterator[MixedSegment]:
-        """The segments in order, folded."""
-        return map(folded_segment, self.mixes)
+        """The segments in order, downmixed."""
+        return map(downmixed_segment, self.mixes)
 
 
-def folded_segment(segment: MixedSegment) -> MixedSegment:
+def downmixed_segment(segment: MixedSegment) -> MixedSegment:
     """A segment whose mix and stems have one channel; the stems still add up to the mix."""
     stems = {role: _folded(stem) for role, stem in segment.stems.items()}
     return MixedSegment(segment.span, stems, _folded(segment.mix))
 
 
-class FoldedPeak:
-    """The highest sample of any folded stem, while a programme is rendered."""
+class DownmixedPeak:
+    """The highest sample of any downmixed stem, while a programme is rendered."""
 
     def __init__(self) -> None:
         self.factor = 0.0
@@ -50,13 +50,13 @@ class FoldedPeak:
         self.factor = max([self.factor, *(sample_peak_factor(_folded(stem)) for stem in segment.stems.values())])
 
 
-def folded(plan: Plan, known: Rendered, stem_peak_factor: float) -> tuple[Plan, Rendered]:
+def downmixed(plan: Plan, known: Rendered, stem_peak_factor: float) -> tuple[Plan, Rendered]:
     """A plan of one channel, and what it comes to, from the mix that is kept: nothing is rendered again.
 
     Args:
         plan: its master is left out.
         known: the plan rendered.
-        stem_peak_factor: as FoldedPeak found it meanwhile.
+        stem_peak_factor: as DownmixedPeak found it meanwhile.
     """
     mono, mixes = replace(plan, layout=MONO, master=Master()), DownmixedMixes(known.mixes)
     known = replace(known, stem_peak_factor=stem_peak_factor)

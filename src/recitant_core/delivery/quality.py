@@ -143,12 +143,12 @@ class SoundLook:
         heard = np.minimum(sums[:, 1], sums[:, 2]) > power
         if not heard.any():
             return []
-        likeness = np.full(len(sums), np.inf)
-        likeness[heard] = sums[heard, 0] / np.sqrt(sums[heard, 1] * sums[heard, 2])
-        worst = int(np.argmin(likeness))
-        is_opposite = likeness[worst] < OPPOSITE_CORRELATION
+        correlation = np.full(len(sums), np.inf)
+        correlation[heard] = sums[heard, 0] / np.sqrt(sums[heard, 1] * sums[heard, 2])
+        worst = int(np.argmin(correlation))
+        is_opposite = correlation[worst] < OPPOSITE_CORRELATION
         state = LookState.REMARK if is_opposite else LookState.FINE
-        return [self._look("sides", state, float(likeness[worst]), worst * self._rate_hz if is_opposite else None)]
+        return [self._look("sides", state, float(correlation[worst]), worst * self._rate_hz if is_opposite else None)]
 
 
 @numba.njit(cache=True, nogil=True)

@@ -132,7 +132,12 @@ class TrialMeter:
         self._total = 0
 
     def feed(self, audio: Audio, segment: MasteredSegment) -> None:
-        """Count one more segment: what is heard of it, and how it came about."""
+        """Count one more segment.
+
+        Args:
+            audio: output, float32 (frames, channels).
+            segment: it came from.
+        """
         self._meter = feed_meter(audio, self._meter)
         factor = segment.limiter_factor
         self._least_factor = min(self._least_factor, float(factor.min(initial=1.0)))

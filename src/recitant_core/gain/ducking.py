@@ -54,7 +54,7 @@ class Dip:
 
 
 def points_db(points: Points, places: FloatArray) -> FloatArray:
-    """Gain in dB at each place: straight lines between points, 0 without any."""
+    """Gain in dB at each place, float64 (places,), from places in samples: straight between points, 0 without any."""
     if not points:
         return np.zeros(len(places))
     at = np.array([point.at_sample for point in points], dtype=np.float64)

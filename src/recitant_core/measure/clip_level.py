@@ -131,7 +131,7 @@ def _counted_lufs(energy: FloatArray, counted: BoolArray) -> float | None:
 
 
 def outliers(energy: FloatArray) -> list[tuple[int, int]]:
-    """First and last hop of bursts of up to 0.45 s that lie far above the loudest twentieth of the clip."""
+    """Bursts of up to 0.45 s far above the loudest twentieth of a clip (hops,), as first hop and the next one."""
     if len(energy) < 2 * HOPS_PER_SECOND:
         return []
     power = energy / HOP_SAMPLES

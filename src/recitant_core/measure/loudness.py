@@ -66,7 +66,11 @@ def _window_sums(values: FloatArray, window: int, step: int) -> FloatArray:
 
 
 def gating_block_powers(hop_energy: FloatArray, rate_hz: int = RATE_HZ) -> FloatArray:
-    """Powers of the 400 ms gating blocks at 75 % overlap. Source: BS.1770 Annex 1."""
+    """Powers of the 400 ms gating blocks at 75 % overlap, float64 (blocks,). Source: BS.1770 Annex 1.
+
+    Args:
+        hop_energy: 10 ms K-weighted energies, float64 (hops,).
+    """
     return window_powers(hop_energy, BLOCK_HOPS, BLOCK_STEP_HOPS, rate_hz)
 
 
@@ -83,7 +87,7 @@ def gated_blocks(block_power: FloatArray) -> BoolArray:
 
 
 def integrated_lufs(block_power: FloatArray) -> float | None:
-    """Integrated loudness of a programme, from the powers of its gating blocks.
+    """Integrated loudness of a programme, from the powers of its gating blocks, float64 (blocks,).
 
     Returns:
         Level in LUFS; SILENCE if no block passes the first gate; None without any block (under 400 ms).
@@ -114,7 +118,7 @@ def anchored_lufs(block_power: FloatArray, anchor_block_power: FloatArray) -> fl
 
 
 def range_lu(short_term_power: FloatArray) -> float | None:
-    """Loudness range, from the powers of 3 s windows at 10 Hz.
+    """Loudness range, from the powers of 3 s windows at 10 Hz, float64 (windows,).
 
     Returns:
         Range in LU; None where no window is audible.

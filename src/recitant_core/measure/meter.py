@@ -52,7 +52,7 @@ class MeterState:
 
 
 def feed_meter(audio: Audio, state: MeterState) -> MeterState:
-    """The measurement after one more block; any cut into blocks gives the same readings."""
+    """The measurement after one more block, float32 (frames, channels); any cut into blocks gives the same readings."""
     hops, k = k_energies(audio, state.k)
     return MeterState(k, feed_peaks(audio, state.peaks), (*state.hops, hops))
 
@@ -79,7 +79,7 @@ def hop_energy(state: MeterState) -> FloatArray:
 def readings_from(
     energy: FloatArray, true_peak_factor: float, sample_peak_factor: float, rate_hz: int = RATE_HZ
 ) -> Readings:
-    """The figures of a signal whose energies and peaks are known already."""
+    """The figures of a signal from its 10 ms energies, float64 (hops,), and its highest peaks."""
     short_term = window_powers(energy, SHORT_TERM_HOPS, 1, rate_hz)
     return Readings(
         integrated_lufs=integrated_lufs(gating_block_powers(energy, rate_hz)),
@@ -92,7 +92,7 @@ def readings_from(
 
 
 def measure(audio: Audio, layout: ChannelLayout, rate_hz: int = RATE_HZ) -> Readings:
-    """The figures of a signal held in memory."""
+    """The figures of a signal held in memory, float32 (frames, channels)."""
     return read_meter(feed_meter(audio, MeterState.at_rest(layout, rate_hz)))
 
 

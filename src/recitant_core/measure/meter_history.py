@@ -31,7 +31,7 @@ class _Part:
     at_s: float
 
 
-class Lately:
+class MeterHistory:
     """Blocks that were given out, the newest last."""
 
     def __init__(self) -> None:

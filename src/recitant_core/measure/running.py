@@ -41,7 +41,7 @@ class RunningReadings:
 
 
 def running_readings(audio: Audio) -> RunningReadings:
-    """Readings along a stretch.
+    """Readings along a stretch, every STEP_HOPS.
 
     Args:
         audio: float32 (LEAD_SAMPLES + frames, 2): the stretch with what comes before it; silence before the start.

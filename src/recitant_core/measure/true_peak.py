@@ -58,7 +58,7 @@ def finish_peaks(state: PeakState) -> PeakState:
 
 
 def true_peak_factor(audio: Audio) -> float:
-    """Highest magnitude of a whole signal between its samples too, as a factor of full scale."""
+    """Highest magnitude of a whole signal, float32 (frames, channels), between samples too; factor of full scale."""
     return finish_peaks(feed_peaks(audio, PeakState.at_rest(audio.shape[1]))).true_peak_factor
 
 

@@ -84,7 +84,7 @@ class Hum:
 
 
 def hum_in(audio: Audio) -> Hum:
-    """The hum in a recording.
+    """The hum in a recording, float32 (frames, channels).
 
     Raises:
         EditRefused: none stands out.
@@ -197,6 +197,7 @@ def voice_figures(audio: Audio, is_speech: FloatArray) -> VoiceFigures:
     """Levels of a voice and of what is behind it.
 
     Args:
+        audio: float32 (frames, channels).
         is_speech: bool (frames / 16,), which steps of the detector are speech.
 
     Raises:

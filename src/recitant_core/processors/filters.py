@@ -119,7 +119,7 @@ def response_db(sections: FloatArray, freq_hz: FloatArray) -> FloatArray:
 
 
 def settling_samples(sections: FloatArray) -> int:
-    """Samples after which the impulse response of a cascade has decayed below -120 dB."""
+    """Samples after which the impulse response of a cascade (sections, 6) has decayed below -120 dB."""
     total = 0
     for *_, a1, a2 in sections:
         radius = max(abs(root) for root in np.roots([1.0, a1, a2])) if a2 or a1 else 0.0

@@ -98,7 +98,7 @@ def levels_of_block(block, n_steps, hears_peak, is_power_known, values, at, stat
 
 @numba.njit(cache=True, nogil=True)
 def held(levels, n_steps, n_held, state, at_ring, position, like):  # type: ignore[no-untyped-def]
-    """Replace each level (steps lanes,) by the highest of it and the n_held before; the next place in the ring returns."""
+    """Replace each level (steps lanes,) by the highest of it and the n_held before; the ring's next place returns."""
     # Highest of the last n_held steps and this one, by halves: the ring holds, up to here, this round's levels and,
     # from here on, the highest of the last round's from there to its end.
     w = len(like)

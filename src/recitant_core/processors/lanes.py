@@ -213,7 +213,9 @@ def rows_of(n_signals: int, n_frames: int) -> Audio:
 
 
 def aligned(size: int, kind: type) -> np.ndarray:  # type: ignore[type-arg]
-    """An array of any content that begins where a line of the cache does: registers as wide as a line cross none."""
+    """An array of any content and of this shape (axis by axis, sizes), that begins where a line of the cache does.
+
+    Registers as wide as a line cross none."""
     extra = _LINE_BYTES // np.dtype(kind).itemsize
     whole: np.ndarray = np.empty(size + extra, kind)  # type: ignore[type-arg]
     begin = -whole.ctypes.data % _LINE_BYTES // whole.itemsize

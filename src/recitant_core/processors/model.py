@@ -65,7 +65,9 @@ class Processor:
         return next((points for found, points in self.curves if found == name), ())
 
     def along(self, name: str, places: FloatArray) -> FloatArray | float:
-        """A value at each place, straight between its points (by ratios where a step is one); one number if still."""
+        """A value at each place, float64 (places,), straight between points, by ratios where its scale is logarithmic.
+
+        One number where it has no points."""
         points = self.points(name)
         if not points:
             return self.number(name)

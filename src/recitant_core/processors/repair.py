@@ -53,7 +53,11 @@ def repaired(processor: Processor, audio: Audio, watch: Watch | None = None) -> 
 
 
 def clicks_in(audio: Audio, over_db: float, longest_ms: float) -> list[tuple[int, int]]:
-    """First and last sample of each click: a burst at the top of the spectrum, far over the 20 ms before and after."""
+    """Clicks, each as first sample and the sample behind the last: bursts at the top, far over the 20 ms around.
+
+    Args:
+        audio: float32 (frames, channels).
+    """
     from scipy.signal import firwin, oaconvolve  # it takes longer to load than all else, and few chains need it
 
     kernel = firwin(_HIGH_TAPS, 3_000.0, fs=RATE_HZ, pass_zero=False)

@@ -22,7 +22,7 @@ def level_of_clip(
 
     Args:
         gain_db: of its track and stem together, in dB.
-        source_energy: 10 ms energies of its whole recording, see estimate.clip_energy.
+        source_energy: 10 ms energies of its whole recording, float64 (hops,), see estimate.clip_energy.
         speech: of every recording; it counts on dialogue tracks alone.
     """
     # Measured without its gains and raised by them: a change of gain never moves a gate.
@@ -40,7 +40,7 @@ def phrases_of_clip(
 
     Args:
         gain_db: of its track and stem together, in dB.
-        source_energy: 10 ms energies of its whole recording.
+        source_energy: 10 ms energies of its whole recording, float64 (hops,).
     """
     bare = replace(clip, gain_db=0.0, fade_in_samples=0, fade_out_samples=0)
     _, energy = clip_energy(bare, track, 0.0, source_energy)

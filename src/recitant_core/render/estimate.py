@@ -113,7 +113,7 @@ def _ridden(ride: Ride, first_hop: int, n_hops: int) -> FloatArray | float:
 
 
 def duck_gains_db(plan: Plan, tracks: Mapping[str, FloatArray]) -> dict[str, FloatArray]:
-    """Gain that each duck gives each hop, in dB, by the duck's id; the room in the spectrum is not counted.
+    """Gain of each duck in dB, float64 (hops,), by the duck's id; the room in the spectrum is not counted.
 
     Args:
         tracks: see track_energies; live keys listen to them.
@@ -131,7 +131,7 @@ def duck_gains_db(plan: Plan, tracks: Mapping[str, FloatArray]) -> dict[str, Flo
 
 
 def given_way_db(plan: Plan, track: Track, gains: Mapping[str, FloatArray]) -> FloatArray | None:
-    """Gain in dB that all ducks together give a track at each hop; None where none acts on it.
+    """Gain of all ducks together on a track in dB, float64 (hops,); None where none acts on it.
 
     Args:
         gains: see duck_gains_db.

@@ -251,7 +251,7 @@ def track_level_dbfs(plan: Plan, track: Track, hears: str, source_of: SourceOf) 
 
 
 def reduction_of(processor: Processor, level: FloatArray) -> list[float]:
-    """Gain reduction in dB that a level gives, the lowest of each of at most MOST_GAIN_POINTS stretches."""
+    """Gain reduction in dB of detector levels in dBFS (levels,), the lowest of each of MOST_GAIN_POINTS stretches."""
     return _rounded(lowest_of(gains_db(processor, level, 0), MOST_GAIN_POINTS), 2)
 
 

@@ -113,7 +113,7 @@ def scene_of(plan: Plan, energies: Mapping[str, FloatArray], speech: SpeechOfSou
     """Powers of words and of everything else, by hop.
 
     Args:
-        energies: 10 ms energies of every recording the plan names.
+        energies: 10 ms energies of every recording that the plan names, by its key, float64 (hops,).
         speech: of every recording of dialogue.
     """
     spans, n_hops = speech_in_programme(plan, speech), hops_of(plan)

@@ -104,12 +104,12 @@ def distance_of_rule_lu(rule: DuckRule, asked_lu: float) -> float:
 
 
 def lacking_db(distances_db: FloatArray) -> float:
-    """By how much a level is too high: for 96.5 % of moments, and by 3 LU less for 99.4 %; 0 or more.
+    """Excess of a level in dB: that of 96.5 % of moments, or of 99.4 % less 3 LU if that is more; 0 or more.
 
     A little more than the 95 % and 99 % that are wanted, since speech is never found to the hop.
 
     Args:
-        distances_db: of each moment that counts, how far it is over what is allowed.
+        distances_db: of each moment that counts, over what is allowed, float64 (moments,).
     """
     if not distances_db.size:
         return 0.0
@@ -345,7 +345,7 @@ def _joined(one: _Moving, budget_db: float) -> list[tuple[SampleSpan, list[tuple
 
 
 def travel_budget_db(is_speech: BoolArray) -> float:
-    """Limit in dB of a curve's moves over a programme, up and down together."""
+    """Limit in dB of a curve's moves over a programme, up and down together, from its mask of speech, bool (hops,)."""
     total = 0.0
     minute = 60 * HOPS_PER_SECOND
     for first in range(0, len(is_speech), minute):

@@ -21,15 +21,15 @@ STEP_S: Final = 0.8
 LEAST_WINDOW_S: Final = 0.5
 """A shorter phrase tells no voice; its words go with those beside it."""
 PHRASE_PAUSE_S: Final = 0.35
-SAME_LIKENESS: Final = 0.66
-"""Mean likeness of two groups from which they are one speaker."""
+SAME_SIMILARITY: Final = 0.66
+"""Mean similarity of two groups from which they are one speaker."""
 LEAST_SHARE: Final = 0.02
 """Of all windows, and two of them: a smaller group is no speaker where their number is estimated."""
 MOST_WINDOWS: Final = 3_000
 """That are grouped; more are given to the groups of these."""
 MOST_SPEAKERS: Final = 20
 _CHANGE, _CHANGE_AT_PAUSE = 0.9, 0.12
-"""Likeness that a change of speaker costs between words, and where a phrase ends."""
+"""Similarity that a change of speaker costs between words, and where a phrase ends."""
 
 
 def voice_windows(words: Sequence[Word]) -> list[SampleSpan]:
@@ -62,11 +62,11 @@ def groups_of(vectors: Single, n_speakers: int | None = None) -> FloatArray:
     tree = linkage(picked, "average", "cosine")
     if n_speakers is not None:
         return _means(picked, fcluster(tree, min(n_speakers, MOST_SPEAKERS), "maxclust"), 1)
-    labels = fcluster(tree, 1.0 - SAME_LIKENESS, "distance")
+    labels = fcluster(tree, 1.0 - SAME_SIMILARITY, "distance")
     return _means(picked, labels, max(2, round(LEAST_SHARE * len(picked))))[:MOST_SPEAKERS]
 
 
-def named(groups: FloatArray, known: FloatArray, likeness: float = SAME_LIKENESS) -> list[int | None]:
+def named(groups: FloatArray, known: FloatArray, similarity: float = SAME_SIMILARITY) -> list[int | None]:
     """Known speaker of each group, or None for a new one; no two are the same.
 
     Args:
@@ -78,7 +78,7 @@ def named(groups: FloatArray, known: FloatArray, likeness: float = SAME_LIKENESS
     alike = groups @ known.T
     for flat in np.argsort(alike, axis=None)[::-1]:
         group, speaker = divmod(int(flat), len(known))
-        if alike[group, speaker] < likeness:
+        if alike[group, speaker] < similarity:
             break
         if found[group] is None and speaker not in found:
             found[group] = speaker
@@ -127,9 +127,9 @@ def _phrases(words: Sequence[Word]) -> list[list[Word]]:
     return found
 
 
-def _scores(words: Sequence[Word], windows: Sequence[SampleSpan], likeness: FloatArray) -> FloatArray:
+def _scores(words: Sequence[Word], windows: Sequence[SampleSpan], similarity: FloatArray) -> FloatArray:
     # Windows that cover a word count the more, the nearer their middle is to its own.
-    scores = np.zeros((len(words), likeness.shape[1]))
+    scores = np.zeros((len(words), similarity.shape[1]))
     starts = np.array([span.start_sample for span in windows])
     ends = np.array([span.end_sample for span in windows])
     for at, word in enumerate(words):
@@ -139,7 +139,7 @@ def _scores(words: Sequence[Word], windows: Sequence[SampleSpan], likeness: Floa
         middle = (word.start_sample + word.end_sample) / 2.0
         distance = np.abs((starts[first:last] + ends[first:last]) / 2.0 - middle)
         weight = 1.0 / (1.0 + distance / samples_from_s(STEP_S))
-        scores[at] = (weight[:, None] * likeness[first:last]).sum(axis=0) / weight.sum()
+        scores[at] = (weight[:, None] * similarity[first:last]).sum(axis=0) / weight.sum()
     return scores
 
 

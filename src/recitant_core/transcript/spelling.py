@@ -19,8 +19,8 @@ def plain(text: str) -> str:
     >>> plain("Now!"), plain("It’s"), plain("4"), plain("—")
     ('now', "it's", 'four', '')
     """
-    folded = unicodedata.normalize("NFKC", text).casefold().replace("’", "'")
-    bare = _MARKS.sub("", folded).strip("'_")
+    caseless = unicodedata.normalize("NFKC", text).casefold().replace("’", "'")
+    bare = _MARKS.sub("", caseless).strip("'_")
     return _SMALL_NUMBERS.get(bare, bare)
 
 

@@ -11,7 +11,7 @@ FloatArray = npt.NDArray[np.float64]
 
 
 def require_audio(audio: Audio, n_channels: int | None = None) -> None:
-    """Nothing, if this is audio.
+    """Nothing, if this is audio: float32 (frames, channels).
 
     Raises:
         ShapeError: not float32, not two-dimensional, or not of ``n_channels`` channels.

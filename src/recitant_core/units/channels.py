@@ -98,10 +98,10 @@ class ChannelLayout:
     def mono_matrix(self, routing: Routing, reversed_channels: tuple[int, ...] = (), pan: float = 0.0) -> FloatArray:
         """Gain factors of the same sum to both loudspeakers, then balanced; float64 (channels, 2)."""
         both = self.routed_matrix(routing, reversed_channels)
-        folded = np.repeat(both.mean(axis=1, keepdims=True), 2, axis=1)
-        folded[:, 0] *= math.cos(max(0.0, pan) * math.pi / 2.0)
-        folded[:, 1] *= math.cos(max(0.0, -pan) * math.pi / 2.0)
-        return folded
+        downmixed = np.repeat(both.mean(axis=1, keepdims=True), 2, axis=1)
+        downmixed[:, 0] *= math.cos(max(0.0, pan) * math.pi / 2.0)
+        downmixed[:, 1] *= math.cos(max(0.0, -pan) * math.pi / 2.0)
+        return downmixed
 
 
 MONO: Final = ChannelLayout("mono", ("C",))

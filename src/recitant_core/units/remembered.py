@@ -58,7 +58,7 @@ def _bytes_of(value: object) -> int:
 
 
 def fingerprint(values: NDArray[Any]) -> Fingerprint:
-    """Length of an array and a hash of its bytes.
+    """Hash of an array's bytes, with its length: equal for arrays of the same shape and content.
 
     Worked out once for an array that is read-only. Of use within this process alone.
     """

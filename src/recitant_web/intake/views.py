@@ -105,7 +105,7 @@ def pile_whole(request: Request, programme_id: int, pile_id: int) -> HttpRespons
 @login_required
 @require_http_methods(["PUT", "DELETE"])
 def upload_piece(request: Request, programme_id: int, token: str) -> HttpResponse:
-    """A piece of a file, or the end of the wish to send it."""
+    """A piece of a file, or the end of the upload."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     found = get_object_or_404(programme.uploads, token=token)
     if request.method == "DELETE":

@@ -13,7 +13,7 @@ from recitant_core.delivery.form import Channels
 from recitant_core.delivery.spec import Spec
 from recitant_core.dsp.quantise import quantise
 from recitant_core.errors import RangeError
-from recitant_core.measure.meter_history import Lately
+from recitant_core.measure.meter_history import MeterHistory
 from recitant_core.measure.running import LEAD_SAMPLES, running_readings, stem_levels_lufs
 from recitant_core.render.mix import render_heard
 from recitant_core.render.tracks import Audibility
@@ -28,7 +28,7 @@ from recitant_web.programme.models import Programme
 from recitant_web.shared.caches import Cache
 
 MOST_BLOCK_SAMPLES = 10 * RATE_HZ
-_lately: Cache[Lately] = Cache("heard lately", 192_000_000, lambda lately: 2_048 + lately.kept_bytes)
+_histories: Cache[MeterHistory] = Cache("heard lately", 192_000_000, lambda one: 2_048 + one.kept_bytes)
 
 
 @dataclass(frozen=True)
@@ -110,13 +110,13 @@ def block(
         raise RangeError("block", start_sample=start_sample, length_samples=length_samples, hear=hear)
     snapshot = Snapshot(programme, plan)
     rendering = _Rendering(snapshot, listening)
-    lately = _lately.get_or_make((programme.pk, listening), Lately)
-    lead = lately.lead(start_sample, rendering.key, time.monotonic())
+    meter_history = _histories.get_or_make((programme.pk, listening), MeterHistory)
+    lead = meter_history.lead(start_sample, rendering.key, time.monotonic())
     span = SampleSpan(start_sample, length_samples).widen(LEAD_SAMPLES if lead is None else 0, 0)
     audio, stems = rendering.heard(span)
     wanted = audio[-length_samples:]
-    lately.put(span.start_sample, audio, rendering.key, time.monotonic())
-    _lately.put((programme.pk, listening), lately)  # its size has changed
+    meter_history.put(span.start_sample, audio, rendering.key, time.monotonic())
+    _histories.put((programme.pk, listening), meter_history)  # its size has changed
     if lead is not None:
         audio = np.concatenate([lead, wanted])
     is_file = hear == "handed-over" and rendering.played is None

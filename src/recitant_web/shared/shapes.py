@@ -91,7 +91,7 @@ class Text(str):
 
     @classmethod
     def read(cls, value: Any) -> "Text":
-        """From text; blanks are folded."""
+        """From text; blanks are collapsed."""
         text = " ".join(str(value or "").split())[:120]
         return cls("".join(c for c in text if c.isprintable()))
 
@@ -101,7 +101,7 @@ class Name(Text):
 
     @classmethod
     def read(cls, value: Any) -> "Name":
-        """From text; blanks are folded.
+        """From text; blanks are collapsed.
 
         Raises:
             EditRefused: nothing in it.
@@ -117,7 +117,7 @@ class Said(Text):
 
     @classmethod
     def read(cls, value: Any) -> "Said":
-        """From text; blanks are folded."""
+        """From text; blanks are collapsed."""
         text = " ".join(str(value or "").split())
         return cls("".join(c for c in text if c.isprintable())[:400])
 
@@ -127,7 +127,7 @@ class Lines(str):
 
     @classmethod
     def read(cls, value: Any) -> "Lines":
-        """From text; blanks are folded, lines stay."""
+        """From text; blanks are collapsed, lines stay."""
         lines = (" ".join(line.split()) for line in str(value or "").splitlines())
         kept = ("".join(c for c in line if c.isprintable()) for line in lines)
         return cls("\n".join(line for line in kept if line)[:1_000])
@@ -138,7 +138,7 @@ class Script(str):
 
     @classmethod
     def read(cls, value: Any) -> "Script":
-        """From text; blanks are folded.
+        """From text; blanks are collapsed.
 
         Raises:
             EditRefused: nothing in it, or too much.

@@ -19,7 +19,7 @@ class Run:
         self._rendered: tuple[Plan, dict[Role, FloatArray]] | None = None
 
     def exact(self, plan: Plan) -> dict[Role, FloatArray]:
-        """10 ms energies of the stems as rendered; the programme gain is behind them and does not count."""
+        """10 ms energies of the stems as rendered, float64 (hops,), without the programme gain behind them."""
         if self._rendered is None or not _same_stems(self._rendered[0], plan):
             self._rendered = (plan, exact_energies(plan, self.material.sources))
         return self._rendered[1]
