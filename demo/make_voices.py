@@ -29,6 +29,7 @@ def open_second_engine() -> dict[str, np.ndarray]:
 
 
 def main() -> None:
+    """Write every take, spoken by synthesised voices."""
     narrator = Hibari()
     styles = open_second_engine()
     for take in json.loads((HERE / "script.json").read_text())["takes"]:

@@ -9,7 +9,6 @@ from pathlib import Path
 from keeping import back_up, restore
 from machine import (
     BROWSER,
-    FRONTEND,
     LIBRARIES,
     PROXY,
     PYTHON,
@@ -30,7 +29,6 @@ APPLICATION = Path(os.environ.get("RECITANT_FOLDER", VAR / "app")).absolute()
 """Folder of database, media and logs."""
 HAS_STORE = bool(os.environ.get("RECITANT_MEDIA_STORE"))
 TOLD_TO_WORKERS = ("DB_HOST", "DB_PORT", "DB_PASSWORD", "REDIS_HOST", "REDIS_PORT", "REDIS_PASSWORD", "SECRET_KEY")
-SCRIPTS = ("src/recitant_web/static/js", "tests/**/*.js", "*.mjs")
 OWN_BENCHMARKS = ("pages", "answers", "growth", "job", "textpage", "speech", "words")
 CORE_COMMANDS = ("measure", "intake", "check", "mix", "words", "bench")
 
@@ -67,7 +65,7 @@ def _parser() -> argparse.ArgumentParser:
     start.add_argument("--workers", nargs="+", choices=WORKERS, default=list(WORKERS), help=where)
     start.set_defaults(run=_start)
     commands.add_parser("test", help="run all tests, or those given: ./recitant test tests/core -k limiter")
-    lint = commands.add_parser("lint", help="format, style, types and import rules, of scripts too")
+    lint = commands.add_parser("lint", help="format, style, types, import rules, packages, words, docstrings, scripts")
     lint.add_argument("--fix", action="store_true", help="write what can be mended")
     lint.set_defaults(run=lambda chosen: _lint(fix=chosen.fix))
     for name in CORE_COMMANDS:
@@ -137,19 +135,9 @@ def _test(arguments: list[str]) -> int:
 def _lint(*, fix: bool) -> int:
     make_environment(with_dev=True)
     make_script_tools()
-    tools, scripts = PYTHON.parent, FRONTEND / "node_modules" / ".bin"
-    checks = [
-        [str(tools / "ruff"), "format", *([] if fix else ["--check"]), "."],
-        [str(tools / "ruff"), "check", *(["--fix"] if fix else []), "."],
-        [str(tools / "mypy")],
-        [str(tools / "lint-imports")],
-        [str(scripts / "prettier"), "--log-level", "warn", "--write" if fix else "--check", *SCRIPTS],
-        [str(scripts / "eslint"), "src/recitant_web/static/js", "tests"],
-    ]
-    worst = 0
-    for check in checks:
-        worst = max(worst, subprocess.run(check, cwd=ROOT, env=_environment(), check=False).returncode)
-    return worst
+    import lint
+
+    return lint.main(fix=fix)
 
 
 def _mutate(arguments: list[str]) -> int:

@@ -6,15 +6,12 @@ import io
 import os
 import shutil
 import subprocess
-import sys
 import tarfile
 import threading
 import uuid
-from pathlib import Path
 
 import pytest
 
-sys.path.insert(0, str(Path(__file__).parents[1] / "scripts"))
 keeping = importlib.import_module("keeping")
 machine = importlib.import_module("machine")
 services = importlib.import_module("services")

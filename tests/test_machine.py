@@ -3,12 +3,9 @@
 import importlib
 import shutil
 import socket
-import sys
-from pathlib import Path
 
 import pytest
 
-sys.path.insert(0, str(Path(__file__).parents[1] / "scripts"))
 commands = importlib.import_module("commands")
 machine = importlib.import_module("machine")
 services = importlib.import_module("services")

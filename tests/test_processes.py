@@ -11,7 +11,6 @@ from pathlib import Path
 import pytest
 
 SCRIPTS = Path(__file__).parents[1] / "scripts"
-sys.path.insert(0, str(SCRIPTS))
 processes = importlib.import_module("processes")
 services = importlib.import_module("services")
 

@@ -2,16 +2,13 @@
 
 import importlib
 import socket
-import sys
 import threading
 import time
 import urllib.request
 from http.server import BaseHTTPRequestHandler, HTTPServer
-from pathlib import Path
 
 import pytest
 
-sys.path.insert(0, str(Path(__file__).parents[1] / "scripts"))
 serving = importlib.import_module("serving")
 N_HALF_OPEN = 12
 

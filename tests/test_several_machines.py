@@ -23,7 +23,6 @@ import boto3
 import pytest
 
 ROOT = Path(__file__).parents[1]
-sys.path.insert(0, str(ROOT / "scripts"))
 torture = importlib.import_module("torture")
 ADDRESS = "127.0.0.2"
 KEYS = {"AWS_ACCESS_KEY_ID": "here", "AWS_SECRET_ACCESS_KEY": "made-up", "AWS_DEFAULT_REGION": "us-east-1"}

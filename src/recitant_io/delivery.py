@@ -135,7 +135,7 @@ def _rendered(
     talk: Talk | None,
     progress: Progress,
 ) -> tuple[Rendered, Rendered]:
-    """The plan rendered as it is, and folded down where an order wants that."""
+    """The plan rendered as it is, and downmixed where an order wants that."""
     peak = DownmixedPeak() if any(map(is_mono, orders)) else None
     wants_clearance = talk is not None and any(order.spec.least_clearance_lu is not None for order in orders)
     stems = StemMeter(plan) if wants_clearance else None
@@ -174,8 +174,8 @@ def _write(
             # Every file of every order takes its part of the same stems, side by side.
             at_once(
                 work
-                for one, is_folded in zip(writing, wants_mono, strict=True)
-                for work in one.works(mono if is_folded else segment)
+                for one, is_downmixed in zip(writing, wants_mono, strict=True)
+                for work in one.works(mono if is_downmixed else segment)
             )
             progress(segment.span.end_sample / plan.span.length_samples)
         for one in writing:

@@ -1,4 +1,4 @@
-"""Evening clips out: what it takes to bring clips to a goal.
+"""Clips evened out: what it takes to bring clips to a goal.
 
 Common practice: speech by its loudness while somebody speaks, not by its peak; an outlier is left out of the measure;
 half the difference keeps a performance alive.

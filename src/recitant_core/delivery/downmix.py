@@ -1,4 +1,4 @@
-"""A mix folded down to one channel, the mean of both sides, as a specification may ask for it.
+"""A mix in one channel, the mean of both sides, as a specification may ask for it.
 
 Held to: tests/core/test_downmix.py
 """
@@ -34,8 +34,8 @@ class DownmixedMixes:
 
 def downmixed_segment(segment: MixedSegment) -> MixedSegment:
     """A segment whose mix and stems have one channel; the stems still add up to the mix."""
-    stems = {role: _folded(stem) for role, stem in segment.stems.items()}
-    return MixedSegment(segment.span, stems, _folded(segment.mix))
+    stems = {role: _downmixed(stem) for role, stem in segment.stems.items()}
+    return MixedSegment(segment.span, stems, _downmixed(segment.mix))
 
 
 class DownmixedPeak:
@@ -47,7 +47,7 @@ class DownmixedPeak:
 
     def feed(self, segment: MasteredSegment) -> None:
         """Look at the next segment."""
-        self.factor = max([self.factor, *(sample_peak_factor(_folded(stem)) for stem in segment.stems.values())])
+        self.factor = max([self.factor, *(sample_peak_factor(_downmixed(stem)) for stem in segment.stems.values())])
 
 
 def downmixed(plan: Plan, known: Rendered, stem_peak_factor: float) -> tuple[Plan, Rendered]:
@@ -68,5 +68,5 @@ def downmixed(plan: Plan, known: Rendered, stem_peak_factor: float) -> tuple[Pla
     return mono, replace(known, untouched=meter.trial(), mixes=mixes, summary=summary)
 
 
-def _folded(audio: Audio) -> Audio:
+def _downmixed(audio: Audio) -> Audio:
     return np.ascontiguousarray(audio.mean(axis=1, keepdims=True, dtype=np.float32))

@@ -66,8 +66,8 @@ def align(first: Audio, second: Audio) -> Alignment:
     similarity = top / float(np.sqrt((a * a).sum() * (b * b).sum()))
     confidence = max(0.0, 1.0 - second_best / top) * min(1.0, similarity / 0.3) if top > 0.0 else 0.0
     coarse = (best - (b.size - 1)) * _ONSET_SAMPLES
-    offset, waveform_likeness = _settled(first, second, coarse)
-    return Alignment(offset, round(min(1.0, max(1.25 * confidence, waveform_likeness)), 3))
+    offset, waveform_similarity = _settled(first, second, coarse)
+    return Alignment(offset, round(min(1.0, max(1.25 * confidence, waveform_similarity)), 3))
 
 
 def _onsets(audio: Audio) -> FloatArray:

@@ -31,7 +31,7 @@ from recitant_core.units.clock import RATE_HZ
 
 RMS_MS: Final = 5.0
 DYNAMICS_KINDS: Final = ("expander", "gate", "compressor", "three-band", "de-esser", "limiter")
-_FORGOTTEN_TIMES: Final = 12.0  # 20 dB of reduction are 0.0001 dB after so many time constants
+_DECAY_TIMES: Final = 12.0  # 20 dB of reduction are 0.0001 dB after so many time constants
 _NO_LIMIT_DB: Final = 1e9
 Watch = Callable[[FloatArray], None]
 """Told the gain in dB, negative, of every CONTROL_SAMPLES samples."""
@@ -139,7 +139,7 @@ def dynamics_reach(processor: Processor) -> tuple[int, int]:
     if processor.kind == "limiter":
         return BEFORE_SAMPLES, AFTER_SAMPLES
     slowest_ms = max(_largest(processor, "release_ms"), _largest(processor, "attack_ms"))
-    before = samples_of_ms(_FORGOTTEN_TIMES * (slowest_ms + RMS_MS))
+    before = samples_of_ms(_DECAY_TIMES * (slowest_ms + RMS_MS))
     if processor.kind in ("expander", "gate"):
         before += samples_of_ms(processor.number("hold_ms"))
     after = samples_of_ms(processor.number("lookahead_ms")) if processor.kind == "compressor" else 0

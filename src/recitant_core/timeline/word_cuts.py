@@ -86,7 +86,7 @@ def parted_by_speaker(
 
     Args:
         words: of each clip in programme time, in order, by its id; see words_of_clip. A clip without words stays
-            where it is and is nobody's.
+            where it is and belongs to no one.
     """
     names = Names.beside(plan)
     people: dict[str, list[str]] = {}

@@ -62,7 +62,7 @@ def _depth(turns: Sequence[Turn], at: int) -> float:
     before = _words([turn for turn in turns[:at] if turn.span.end_sample > place - block])
     after = _words([turn for turn in turns[at:] if turn.span.start_sample < place + block])
     pause_s = max(0, place - turns[at - 1].span.end_sample) / samples_from_s(1)
-    return 1.0 - _likeness(before, after) + 0.35 * math.log1p(pause_s)
+    return 1.0 - _similarity(before, after) + 0.35 * math.log1p(pause_s)
 
 
 def _words(turns: Sequence[Turn]) -> Counter[str]:
@@ -70,7 +70,7 @@ def _words(turns: Sequence[Turn]) -> Counter[str]:
     return Counter(text for text in spelled if len(text) > 2 and text not in _COMMON)
 
 
-def _likeness(one: Counter[str], other: Counter[str]) -> float:
+def _similarity(one: Counter[str], other: Counter[str]) -> float:
     norm = math.sqrt(sum(n * n for n in one.values()) * sum(n * n for n in other.values()))
     return sum(n * other[text] for text, n in one.items()) / norm if norm else 0.0
 

@@ -21,7 +21,7 @@ function withClips(state, ids, change) {
   return { ...state, clips };
 }
 
-export function trackBeside(state, id, by) {
+function trackBeside(state, id, by) {
   const at = state.tracks.findIndex((track) => track.id === id);
   return state.tracks[Math.min(state.tracks.length - 1, Math.max(0, at + by))]?.id ?? id;
 }

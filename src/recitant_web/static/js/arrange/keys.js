@@ -1,6 +1,6 @@
 // Keys to intentions, and the page that shows them. Ours: letters say what happens where the playhead stands.
 
-export const KEYS = [
+const KEYS = [
   [
     "Playing",
     [

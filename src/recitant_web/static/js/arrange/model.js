@@ -3,7 +3,7 @@
 
 import { groupOf } from "./drawn.js";
 
-export const LEAST_VIEW = 2400;
+const LEAST_VIEW = 2400;
 const END_ROOM = 48000 * 10;
 
 export function newModel(state) {

@@ -11,13 +11,13 @@ export const SHAPES = [
   ["early", "up early"],
   ["late", "up late"],
 ];
-export const LAYINGS = [
+const LAYINGS = [
   ["names", "in a row, a track for each name"],
   ["row", "in a row, on one track"],
   ["roles", "in a row, a track for each role"],
   ["times", "by the time of day they carry"],
 ];
-export const ORDERS = [
+const ORDERS = [
   ["name", "in order of their names"],
   ["time", "in order of their time of day"],
   ["chosen", "in the order they were chosen"],

@@ -1,7 +1,7 @@
 // What the page knows: the state as the server measured it, the view, and what is being dragged.
 // Plain data and pure functions; no drawing, no requests.
 
-export const LEAST_VIEW_SAMPLES = 48000;
+const LEAST_VIEW_SAMPLES = 48000;
 
 export function newModel(state) {
   return {

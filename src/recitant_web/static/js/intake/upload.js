@@ -46,13 +46,13 @@ export class Upload {
 
   async sendOnce(onProgress) {
     const { name, size, lastModified } = this.file;
-    const wish = { name, size_bytes: size, role: this.role, fingerprint: `${size}-${lastModified}-${name}` };
-    if (this.pile) Object.assign(wish, { pile: this.pile.id, pile_place: this.pile.place });
+    const asked = { name, size_bytes: size, role: this.role, fingerprint: `${size}-${lastModified}-${name}` };
+    if (this.pile) Object.assign(asked, { pile: this.pile.id, pile_place: this.pile.place });
     const begun = await this.answer(
       await fetch(this.url, {
         method: "POST",
         headers: { ...this.headers(), "Content-Type": "application/json" },
-        body: JSON.stringify(wish),
+        body: JSON.stringify(asked),
       }),
     );
     this.token = begun.token;

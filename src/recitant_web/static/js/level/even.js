@@ -1,4 +1,4 @@
-// Evening out: what to bring the chosen clips to, how far, and what that will do, before it is done.
+// Clips evened out: what to bring the chosen clips to, how far, and what that will do, before it is done.
 
 import { make } from "../lib/dom.js";
 import { gainText, signed } from "../lib/units.js";

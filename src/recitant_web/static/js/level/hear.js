@@ -1,5 +1,5 @@
 // What is heard beside the mix as it is: untreated, without one processor, what is taken away, the page undone, versions.
-// Matched in loudness by the server; blind on wish.
+// Matched in loudness by the server; blind where asked.
 
 import { button, make } from "../lib/dom.js";
 

@@ -15,7 +15,7 @@ export const COLUMNS = [
   { key: "gain_db", label: "gain" },
   { key: "advised_db", label: "advised", title: "The gain that brings it to its aim" },
 ];
-export const OFF_AIM_LU = 1;
+const OFF_AIM_LU = 1;
 
 export function newModel(state, page) {
   return {

@@ -13,9 +13,9 @@ export function svg(tag, attributes = {}, ...children) {
   return element;
 }
 
-export const xOfHz = (hz, width) => (Math.log(hz / LEAST_HZ) / Math.log(MOST_HZ / LEAST_HZ)) * width;
+const xOfHz = (hz, width) => (Math.log(hz / LEAST_HZ) / Math.log(MOST_HZ / LEAST_HZ)) * width;
 export const hzOfX = (x, width) => LEAST_HZ * (MOST_HZ / LEAST_HZ) ** Math.min(1, Math.max(0, x / width));
-export const yOfGain = (db, height) => height / 2 - (db / SPAN_DB) * (height / 2);
+const yOfGain = (db, height) => height / 2 - (db / SPAN_DB) * (height / 2);
 export const gainOfY = (y, height) => ((height / 2 - y) / (height / 2)) * SPAN_DB;
 
 function line(points) {

@@ -3,7 +3,7 @@
 import { button, make } from "../lib/dom.js";
 import { kindOf } from "./model.js";
 
-export const STAGES = { repair: "repair", tone: "tone", dynamics: "dynamics", space: "space" };
+const STAGES = { repair: "repair", tone: "tone", dynamics: "dynamics", space: "space" };
 const DRAG_PX = 6;
 
 // choose(index): a tab was pressed; move(from, to): a processor goes to another place. Tabs that would look the same stay:

@@ -11,7 +11,7 @@ export function menuButton(text, label, items, properties = {}) {
   return opener;
 }
 
-export function openMenu(opener, items, label) {
+function openMenu(opener, items, label) {
   const menu = make("div", { className: "menu", role: "menu" });
   menu.setAttribute("role", "menu");
   menu.setAttribute("aria-label", label);

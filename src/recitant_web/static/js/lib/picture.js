@@ -39,8 +39,8 @@ export class Picture {
     // The audio clock moves in steps; what counts is where it stands in the middle.
     this.smoothS = video.dataset.isSteady ? this.smoothS * 0.85 + off * 0.15 : off;
     video.dataset.isSteady = "1";
-    const wish = Math.abs(this.smoothS) < STEADY_S ? 0 : this.smoothS * 2;
-    const rateNow = 1 + Math.max(-MOST_CORRECTION, Math.min(MOST_CORRECTION, wish));
+    const correction = Math.abs(this.smoothS) < STEADY_S ? 0 : this.smoothS * 2;
+    const rateNow = 1 + Math.max(-MOST_CORRECTION, Math.min(MOST_CORRECTION, correction));
     if (Math.abs(rateNow - video.playbackRate) > 0.01) video.playbackRate = rateNow;
     this.offsS.push(off);
     if (this.offsS.length > MOST_KEPT) this.offsS.shift();

@@ -1,7 +1,7 @@
 // Outlines of recordings in tiles, fetched when they are first looked at and kept; and drawing them.
 // A piece is the lowest and highest sample of each channel, as the server measured it.
 
-export const LEVELS = [16, 256, 4096, 65536];
+const LEVELS = [16, 256, 4096, 65536];
 const PIECES_PER_TILE = 2048;
 const MOST_TILES = 3000;
 

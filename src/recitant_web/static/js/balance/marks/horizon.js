@@ -2,8 +2,8 @@
 
 import { MONO, trace } from "./ink.js";
 
-export const HORIZON_LEFT = 120;
-export const HORIZON_RIGHT = 16;
+const HORIZON_LEFT = 120;
+const HORIZON_RIGHT = 16;
 const HORIZON_SPAN_LU = 30;
 
 export function shapeOfHorizon(model, width, height) {
