@@ -78,3 +78,18 @@ def test_short_clips_have_a_level_or_none(n_hops):
     energy = energy_at((-20, n_hops / 100))
     level = clip_level(energy, np.zeros(n_hops, bool)).level_lufs
     assert level is None if n_hops == 0 else level == pytest.approx(-20.0, abs=0.01)
+
+
+def test_the_range_of_a_clip_is_that_of_a_signal_where_it_is_long_enough():
+    # EBU Tech 3342: two stretches ten LU apart have a range of ten LU.
+    energy = energy_at((-30, 20), (-20, 20))
+    assert clip_level(energy, np.zeros(len(energy), bool)).range_lu == pytest.approx(10.0, abs=0.5)
+    short = energy_at((-30, 2), (-20, 1.9))
+    assert clip_level(short, np.zeros(len(short), bool)).range_lu is None
+
+
+@pytest.mark.parametrize(("above_lu", "is_outlier"), [(6.0, False), (20.0, True)])
+def test_an_outlier_lies_far_above_the_loud_parts_of_the_speech(above_lu, is_outlier):
+    energy = energy_at((-30, 3), (-30 + above_lu, 0.2), (-30, 5))
+    level = clip_level(energy, spoken(energy, (0, 8.2)))
+    assert bool(level.outliers) == is_outlier

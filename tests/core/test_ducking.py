@@ -207,3 +207,58 @@ def test_what_changed_is_counted_by_dips():
     assert (change.n_moved, change.n_new, change.n_gone, change.n_kept) == (1, 1, 1, 0)
     assert curve_change(old, old).n_moved == 0
     assert curve_change(old, point_moved(old, 1, old[1].at_sample, -7.0)).n_kept == 1
+
+
+def level_points(*passages_s, rule=RULE):
+    """A curve over passages of (begin, end, [(at, level in dB)]), in seconds."""
+    laid = [(span_s(a, b), [(round(t * RATE_HZ), db) for t, db in levels]) for a, b, levels in passages_s]
+    return curve_points(laid, rule, STEADY)
+
+
+@pytest.mark.parametrize("wanted_db", [-10.3, -9.7, -14.0, -4.0])
+def test_a_step_inside_a_dip_goes_where_it_is_asked_to_go(wanted_db):
+    points = level_points((10, 30, [(10, -10.0), (20, wanted_db)]))
+    assert at(points, 12) == -10.0 and at(points, 28) == pytest.approx(wanted_db)
+    # Down it is whole where it is asked for, up it begins there.
+    assert at(points, 20) == pytest.approx(min(-10.0, wanted_db) if wanted_db < -10.0 else -10.0)
+
+
+def test_steps_closer_than_their_slopes_stay_in_order():
+    crowded = [(10, -6.0), (10.01, -12.0), (10.02, -3.0), (10.03, -9.0)]
+    points = level_points((10, 20, crowded))
+    assert all(a.at_sample < b.at_sample for a, b in pairwise(points))
+    assert at(points, 19) == pytest.approx(-9.0)
+
+
+@pytest.mark.parametrize(("more_s", "n_dips"), [(0.02, 2), (-0.02, 1)])
+def test_a_rise_is_made_where_it_can_stay_up_for_half_a_second(more_s, n_dips):
+    # Common practice: sound that jumps up in a short pause is worse than sound that stays down.
+    down_s = up_s = 10.0 / RULE.slope_db_per_s
+    down_s, up_s = max(down_s, RULE.lead_in_s), max(up_s, RULE.recovery_s)
+    gap_s = RULE.hold_s + up_s + 0.5 + down_s + AHEAD_S + more_s
+    points = level_points((10, 12, [(10, -10.0)]), (12 + gap_s, 30, [(12 + gap_s, -10.0)]))
+    assert len(dips(points)) == n_dips
+
+
+def test_a_rise_under_a_phrase_leaves_half_a_second_before_the_next_dip():
+    rule = replace(RULE, uses_phrases=True)
+    # Its own phrase begins just before the next line: a rise that ended there would not stay up.
+    energy = np.full(6_000, 1e-3)
+    energy[1_680:] = 1e3
+    points = curve_points(
+        [(span_s(10, 12), [(10 * RATE_HZ, -10.0)]), (span_s(17, 19), [(17 * RATE_HZ, -10.0)])], rule, energy
+    )
+    first, second = dips(points)
+    assert second.span.start_sample - first.span.end_sample >= 0.45 * RATE_HZ
+
+
+def test_the_level_at_the_very_start_of_a_programme_is_that_of_the_dip():
+    points = level_points((0.3, 4, [(0.3, -8.0)]))
+    assert points[0].at_sample >= 0 and at(points, 0.3 - AHEAD_S) == pytest.approx(-8.0, abs=0.01)
+
+
+def test_removing_a_point_pins_both_neighbours_also_at_the_ends():
+    points = tuple(DuckPoint(n * RATE_HZ, -float(n)) for n in range(4))
+    assert [p.is_pinned for p in point_removed(points, 1)] == [True, True, False]
+    assert [p.is_pinned for p in point_removed(points, 0)] == [True, False, False]
+    assert [p.is_pinned for p in point_removed(points, 3)] == [False, False, True]

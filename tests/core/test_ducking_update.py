@@ -321,3 +321,44 @@ def test_a_clip_that_moves_is_heard_where_it_lies_now():
     assert not np.array_equal(moved.own_clearance, before.own_clearance)
     # And an earlier state comes back as it was.
     assert np.array_equal(scene_of(plan, energies, speech).own_clearance, before.own_clearance)
+
+
+@pytest.mark.parametrize(("track_db", "stem_db", "programme_db"), [(6.0, 0.0, 0.0), (0.0, 6.0, 0.0), (2.0, 3.0, 1.0)])
+def test_a_clip_is_raised_by_what_it_lacks_behind_every_gain(track_db, stem_db, programme_db):
+    plan, energies, speech = talk(starts=(10,), lufs=-45.0)
+    voice, *others = plan.tracks
+    plan = replace(
+        plan,
+        tracks=(replace(voice, gain_db=track_db), *others),
+        stem_gains_db={Role.DIALOGUE: stem_db},
+        programme_gain_db=programme_db,
+    )
+    found = diagnoses(scene_of(plan, energies, speech), plan, energies, speech, SPEC, 7.0)
+    raised = next(cure for cure in found[0].cures if cure.code == "raise-clip")
+    # 22 LU under its aim of -23, six of them made up by faders.
+    assert raised.by_db == pytest.approx(16.0, abs=0.2)
+
+
+def test_shares_of_the_rest_are_those_behind_the_ducking():
+    plan, energies, speech = talk(starts=(40,), lufs=-40.0)
+    energies = {**energies, "music": steady(-30.0), "hits": steady(-40.0, 400)}
+    down = DuckPoint(39 * RATE_HZ, -20.0), DuckPoint(46 * RATE_HZ, -20.0)
+    ducked = replace(plan, ducks=(replace(MUSIC, rule=DuckRule(is_frozen=True, floor_db=-40.0), points=down),))
+    found = diagnoses(scene_of(ducked, energies, speech), ducked, energies, speech, SPEC, 7.0)[0]
+    # Music at -30 lowered by 20 dB lies 10 dB under the hits at -40, that sound for half of the line.
+    assert found.cause in ("effects", "clip-under-aim")
+    lowered = [cure.target_id for cure in found.cures if cure.code == "lower-clip"]
+    assert lowered == ["e"]
+
+
+def test_a_cure_that_is_not_enough_says_so():
+    plan, energies, speech = talk(starts=(10,), lufs=-30.0)
+    loud = {**energies, "music": steady(-12.0)}
+    found = diagnoses(scene_of(plan, loud, speech), plan, loud, speech, SPEC, 7.0)[0]
+    raised = next(cure for cure in found.cures if cure.code.startswith("raise"))
+    # Seven LU up bring -30 to the aim; the music stands 18 over it and seven more are asked for.
+    assert raised.by_db < found.short_lu and not raised.cures
+    quiet = {**energies, "music": steady(-26.0)}
+    found = diagnoses(scene_of(plan, quiet, speech), plan, quiet, speech, SPEC, 1.0)[0]
+    raised = next(cure for cure in found.cures if cure.code.startswith("raise"))
+    assert raised.by_db >= found.short_lu and raised.cures

@@ -248,3 +248,37 @@ def test_closing_a_gap_never_pushes_clips_over_each_other(laid):
             # Two that did not lie over each other do not afterwards.
             if one.span.end_sample <= other.start_sample:
                 assert after[one.clip_id].span.end_sample <= after[other.clip_id].start_sample
+
+
+def test_moving_the_first_of_several_points_changes_nothing_before_it():
+    points = (CurvePoint(3 * SECOND, -6.0), CurvePoint(5 * SECOND, -6.0), CurvePoint(7 * SECOND, 0.0))
+    after = curve_edits.curve_point_moved(clip("1", 0, 8.0, curve=points), 0, 3 * SECOND, -12.0)
+    assert curve_db(after.curve, np.array([0.0, 2.5, 3.0, 5.0, 7.0]) * SECOND) == pytest.approx([-6, -6, -12, -6, 0])
+
+
+def test_a_line_that_is_drawn_replaces_the_points_under_it_alone():
+    one = clip("1", 0, 8.0, curve=tuple(CurvePoint(n * SECOND, -float(n)) for n in range(8)))
+    drawn = curve_edits.curve_drawn(one, [(2 * SECOND, -20.0), (4 * SECOND, -20.0)])
+    assert curve_db(drawn.curve, np.array([2.0, 3.0, 4.0]) * SECOND) == pytest.approx([-20.0] * 3)
+    outside = np.array([0.0, 1.0, 5.0, 6.0, 7.0]) * SECOND
+    assert curve_db(drawn.curve, outside) == pytest.approx([0, -1, -5, -6, -7])
+
+
+def test_a_stretch_that_is_raised_from_the_very_start_of_a_clip_is_raised_there():
+    one = clip("1", 2, 8.0)
+    raised = curve_edits.stretch_raised(one, SampleSpan(0, 3 * SECOND), 4.0)
+    assert curve_db(raised.curve, np.array([0.0, 0.9 * SECOND, 2.0 * SECOND])) == pytest.approx([4.0, 4.0, 0.0])
+
+
+def test_a_part_of_a_clip_has_no_fade_longer_than_itself():
+    one = clip("1", 0, 8.0, fade_in_samples=3 * SECOND, fade_out_samples=2 * SECOND)
+    part = edits.cut_clip(one, SECOND, 2 * SECOND)
+    assert (part.length_samples, part.fade_in_samples, part.fade_out_samples) == (SECOND, SECOND, SECOND)
+
+
+def test_closing_a_gap_never_lays_a_clip_over_one_that_reaches_into_it():
+    # "long" lies on over the gap that "gone" leaves: what follows comes forward to its end and no farther.
+    clips = (clip("long", 0, 6.0), clip("gone", 2, 4.0), clip("next", 7, 2.0))
+    plan = Plan("t", "25", (Track("1", "a", Role.DIALOGUE, clips=clips),))
+    left = {c.clip_id: c for c in edits.delete_clips(plan, ["gone"], close_gap=True).tracks[0].clips}
+    assert left["next"].start_sample == left["long"].span.end_sample == 6 * SECOND

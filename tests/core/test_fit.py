@@ -127,3 +127,18 @@ def test_the_ceiling_leaves_room_for_other_meters():
     # Meters with other oversampling filters read up to 0.1 dB more; common practice of delivery.
     spec = spec_by_id("online-14")
     assert fit(PLAN, SOURCES, spec).trial.master.ceiling_dbtp <= spec.max_true_peak_dbtp - 0.1
+
+
+def test_the_limiter_holds_a_tenth_under_the_limit_for_meters_that_read_higher():
+    spec = spec_by_id("ebu-r128")
+    loud, sources = _plan(programme(7, 25.0) * np.float32(0.2))
+    found = fit(loud, sources, replace(spec, target_lufs=-12.0, tolerance_lu=1.0))
+    # BS.1770 Annex 2: an oversampling meter under-reads, and by how much hangs on its filter.
+    assert found.trial.master.ceiling_dbtp == pytest.approx(spec.max_true_peak_dbtp - 0.1)
+    assert found.trial.readings.true_peak_dbtp <= spec.max_true_peak_dbtp - 0.05
+
+
+def test_a_fit_that_needs_no_limiter_limits_nothing():
+    quiet, sources = _plan(programme(7, 25.0))
+    found = fit(quiet, sources, replace(spec_by_id("ebu-r128"), target_lufs=-30.0, max_true_peak_dbtp=-1.0))
+    assert found.state is FitState.REACHED and found.trial.most_reduction_db == 0.0

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from recitant_core.balance.judgement import feel_of, judged, phrase_levels
+from recitant_core.balance.speech_figures import speech_figures
 from recitant_core.gain.ducking import DuckPoint
 from recitant_core.gain.trim import TrimScene
 from recitant_core.measure.clearance import clearance_lu, speech_mask
@@ -83,3 +84,14 @@ def test_silence_and_no_speech():
     silent = judged(PLAN, {"1": np.zeros(HOPS)}, np.zeros(0), np.full(HOPS, np.inf), np.zeros(HOPS, bool))
     assert silent.clear_share is None and silent.phrase_sd_lu is None
     assert silent.stems[Role.MUSIC].feel == "calm" and silent.stems[Role.MUSIC].spread_lu is None
+
+
+def test_speech_of_two_voices_is_that_of_their_sum():
+    one, other = np.full(1_000, 4.8), np.full(1_000, 4.8)
+    one[500:], other[:500] = 0.0, 0.0
+    everywhere = np.ones(1_000, bool)
+    apart = speech_figures({Role.NARRATION: one, Role.DIALOGUE: other}, everywhere)
+    whole = speech_figures({Role.DIALOGUE: one + other}, everywhere)
+    assert apart.dialogue_lufs == pytest.approx(whole.dialogue_lufs, abs=0.01)
+    both = speech_figures({Role.NARRATION: one + other, Role.DIALOGUE: one + other}, everywhere)
+    assert both.dialogue_lufs == pytest.approx(whole.dialogue_lufs + 3.01, abs=0.01)

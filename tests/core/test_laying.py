@@ -124,3 +124,16 @@ def test_every_piece_is_laid_once_and_none_over_another(pile, how, order, gap):
         assert all(at >= 0 for _, at in one.pieces)
         spans = sorted((at, at + p.length_samples) for p, at in one.pieces)
         assert all(a[1] <= b[0] for a, b in pairwise(spans))
+
+
+def test_the_order_of_a_pile_is_by_name_by_time_or_as_it_was_chosen():
+    pile = [piece("b", reference_s=5), piece("c", reference_s=1), piece("a", reference_s=9)]
+    laid = {
+        order: [one.name for one, _ in laid_out(pile, Laying.ROW, order)[0].pieces]
+        for order in (LayingOrder.NAME, LayingOrder.TIME, LayingOrder.CHOSEN)
+    }
+    assert laid == {
+        LayingOrder.NAME: ["a", "b", "c"],
+        LayingOrder.TIME: ["c", "b", "a"],
+        LayingOrder.CHOSEN: ["b", "c", "a"],
+    }

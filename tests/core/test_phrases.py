@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from recitant_core.measure.phrases import phrases
-from recitant_core.units.clock import SampleSpan
+from recitant_core.units.clock import RATE_HZ, SampleSpan
 
 HOP = 480
 
@@ -68,3 +68,15 @@ def test_speech_that_begins_before_and_ends_after_is_cut_to_what_there_is():
     energy = talk((-25.0, 4.0))
     found = phrases(energy, [SampleSpan(-48_000, 20 * 48_000)])
     assert found[0].first_hop == 0 and found[-1].last_hop == len(energy) and found[0].noise_lufs is None
+
+
+def test_what_is_left_out_and_bursts_set_no_level_at_all():
+    energy = np.concatenate([np.full(300, 4.8), np.full(200, 0.48), np.full(300, 4.8)])
+    without = energy.copy()
+    without[300:500] = 0.0
+    spans = [SampleSpan(0, 8 * RATE_HZ)]
+    assert phrases(energy, spans, [SampleSpan(3 * RATE_HZ, 2 * RATE_HZ)]) == phrases(without, spans)
+    burst, silent = np.full(800, 4.8), np.full(800, 4.8)
+    burst[400:410], silent[400:410] = 4_800.0, 0.0
+    levels = [phrases(one, spans, has_noise=False)[0].level_lufs for one in (burst, silent)]
+    assert levels[0] == pytest.approx(levels[1], abs=0.02)  # a hop beside the burst goes with it

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from scipy.signal import butter, sosfilt
 
-from recitant_core.measure.similarity import align, best_join, correlation, quietest_stretch
+from recitant_core.measure.similarity import Alignment, align, best_join, correlation, quietest_stretch
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from signals import MemorySource, programme, sine
 
@@ -85,3 +85,11 @@ def test_room_tone_comes_from_the_quietest_free_stretch():
     assert quietest_stretch(energy, 80, [SampleSpan(200 * 480, 100 * 480)]) in range(600, 621)
     assert quietest_stretch(energy[:50], 80, []) is None
     assert quietest_stretch(np.zeros(100), 20, []) is None
+
+
+def test_silence_beside_silence_is_no_match():
+    silent = np.zeros((RATE_HZ, 1), np.float32)
+    clap = silent.copy()
+    clap[20_000:20_100] = 0.5
+    for one, other in ((silent, silent), (clap, silent), (silent, clap)):
+        assert align(one, other) == Alignment(0, 0.0)

@@ -5,8 +5,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.gain.duck_drawing import point_moved
-from recitant_core.gain.duck_rule import DuckAim, Room, levels_rule
+from recitant_core.gain.duck_rule import TWO_LEVELS_LU, DuckAim, DuckRule, Room, levels_rule
 from recitant_core.gain.ducking import dips, hop_gains_db
 from recitant_core.measure.clearance import close_passages
 from recitant_core.render import two_levels
@@ -159,3 +160,19 @@ def test_a_rule_by_hand_begins_with_the_levels_of_its_role():
         "music": -12.0, "effects": -10.0, "atmosphere": -15.0,
     }  # fmt: skip
     assert levels_rule("music").aim is DuckAim.LEVELS and not levels_rule("music").is_made
+
+
+def test_the_level_in_the_open_is_the_aim_that_a_stave_shows():
+    spec = spec_by_id("ebu-r128")
+    for role, (open_lu, under_lu) in TWO_LEVELS_LU.items():
+        assert spec.aim_lufs(role) == spec.target_lufs + open_lu
+        assert under_lu <= open_lu
+    assert spec.aim_lufs("narration") == spec.target_lufs
+    assert spec.aim_lufs("effects:foley") == spec.aim_lufs("effects")
+    # Common practice: a dip of 6 to 9 dB is gentle, 12 is a lot.
+    assert all(
+        6.0 <= open_lu - under_lu <= 12.0
+        for role, (open_lu, under_lu) in TWO_LEVELS_LU.items()
+        if role in ("music", "effects")
+    )
+    assert (DuckRule().open_lu, DuckRule().under_lu) == TWO_LEVELS_LU["music"]

@@ -5,10 +5,12 @@ time. All happens in copies of the tree.
 """
 
 import argparse
+import ast
 import hashlib
 import json
 import os
 import random
+import re
 import shutil
 import subprocess
 import sys
@@ -29,7 +31,8 @@ ROOT = Path(__file__).resolve().parents[2]
 WORK = ROOT / "var" / "mutants"
 CORE = Path("src/recitant_core")
 PARTS = ("measure", "gain", "timeline", "delivery", "balance")
-TESTS = ("tests/core", "tests/conformance", "tests/io/test_first_balance.py", "tests/io/test_delivery.py")
+TESTS = ("tests/core", "tests/conformance", "tests/io")
+"""Those that need no database."""
 BINARY = ("Add_Sub", "Sub_Add", "Mul_Div", "Div_Mul", "FloorDiv_Mul", "Mod_FloorDiv", "Pow_Mul")
 """Of the exchanged signs those that stay arithmetic: a shift of a float is noticed by Python, not by a test."""
 OTHERS = (
@@ -196,10 +199,19 @@ def _times(report: Path) -> dict[str, dict[str, object]]:
     return tests
 
 
-def _asked(mutant: Mutant, covered: dict[str, dict[str, object]]) -> list[str]:
-    """Tests that run the line, shortest first; for constants and compiled code, those that run a line of its file."""
-    of_file = {name: one for name, one in covered.items() if mutant.path in one["lines"]}
-    chosen = {name: one for name, one in of_file.items() if mutant.line in one["lines"][mutant.path]} or of_file
+def _asked(mutant: Mutant, folder: Path, covered: dict[str, dict[str, object]]) -> list[str]:
+    """Tests that run the line, shortest first.
+
+    For constants, defaults and compiled code, which run outside of tests: those that run a line with the name in it,
+    else those that run a line of the file.
+    """
+    chosen = _running(covered, {mutant.path: {mutant.line}})
+    if not chosen and (name := _name_of(folder / mutant.path, mutant.line)):
+        word = re.compile(rf"\b{name}\b")
+        texts = {str(p.relative_to(folder)): p.read_text().splitlines() for p in (folder / CORE).rglob("*.py")}
+        lines = {path: {n for n, line in enumerate(text, 1) if word.search(line)} for path, text in texts.items()}
+        chosen = _running(covered, lines)
+    chosen = chosen or {name: one for name, one in covered.items() if mutant.path in one["lines"]}
     asked, spent_s = [], 0.0
     for name in sorted(chosen, key=lambda name: chosen[name]["s"]):
         spent_s += chosen[name]["s"]
@@ -207,6 +219,28 @@ def _asked(mutant: Mutant, covered: dict[str, dict[str, object]]) -> list[str]:
             break
         asked.append(name)
     return asked
+
+
+def _running(covered: dict[str, dict[str, object]], lines: dict[str, set[int]]) -> dict[str, dict[str, object]]:
+    return {
+        name: one
+        for name, one in covered.items()
+        if any(lines[path] & set(one["lines"].get(path, ())) for path in lines)
+    }
+
+
+def _name_of(path: Path, line: int) -> str:
+    """The name that a line helps to define: a constant, a field, else else the function around it; else empty."""
+    found = ""
+    for node in ast.walk(ast.parse(path.read_text())):
+        if not hasattr(node, "lineno") or not node.lineno <= line <= node.end_lineno:
+            continue
+        if isinstance(node, ast.FunctionDef):
+            found = node.name
+        elif isinstance(node, ast.Assign | ast.AnnAssign) and not found:
+            target = node.targets[0] if isinstance(node, ast.Assign) else node.target
+            found = target.id if isinstance(target, ast.Name) else ""
+    return found
 
 
 def _tried(drawn: list[Mutant], copies: list[Path], covered: dict[str, dict[str, object]]) -> list[dict[str, object]]:
@@ -218,7 +252,7 @@ def _tried(drawn: list[Mutant], copies: list[Path], covered: dict[str, dict[str,
         folder = free.get()
         try:
             started = time.monotonic()
-            is_noticed = _is_noticed(mutant, folder, _asked(mutant, covered))
+            is_noticed = _is_noticed(mutant, folder, _asked(mutant, folder, covered))
             verdict = "noticed" if is_noticed else "NOT NOTICED"
             print(
                 f"{verdict} {time.monotonic() - started:5.1f} s {mutant.path}:{mutant.line} {mutant.becomes}",
