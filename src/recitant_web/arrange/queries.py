@@ -154,7 +154,6 @@ def _track_data(track: Track, look_of: dict[int, dict[str, int]]) -> dict[str, A
         "name": track.name,
         "role": track.role.value,
         "gain_db": track.gain_db,
-        "pan": track.pan,
         "is_mono": track.is_mono,
         "is_out": track.is_out,
         **look_of.get(int(track.track_id), {"height_px": 64, "shade": 0}),

@@ -20,7 +20,7 @@ from recitant_web.desk.log import steps_beside
 from recitant_web.desk.mapping.ducks import duck_name, points_data, rule_data
 from recitant_web.desk.mapping.plans import sources_of_plan
 from recitant_web.listening.balance_runs import is_run_open, run_data
-from recitant_web.listening.figures import figures_of, likely_master, spec_data
+from recitant_web.listening.figures import figures_of, horizon_of, likely_master, spec_data
 from recitant_web.listening.lost import lost_in
 from recitant_web.listening.scene import standing
 from recitant_web.listening.snapshot import Snapshot
@@ -127,6 +127,7 @@ def _figures_of_balance(snapshot: Snapshot) -> State:
     close = passages(snapshot)
     stems = snapshot.stems or {role: energy * turned for role, energy in scene.stems.items()}
     return {
+        "horizon": horizon_of(snapshot),
         "judgement": judgement_shown(standing(snapshot)),
         "feels": {duck.duck_id: _feel(duck, plan, scene) for duck in plan.ducks},
         "clearance": {
@@ -162,7 +163,6 @@ def _duck_data(duck: Duck, plan: Plan) -> State:
         "rule": rule_data(duck.rule),
         "points": points_data(duck.points),
         "room_points": points_data(duck.room_points),
-        "n_dips": len(found),
         "n_pinned": sum(1 for dip in found if dip.is_pinned),
     }
 

@@ -81,7 +81,6 @@ def _rows_of_track(
                 "gain_db": clip.gain_db,
                 "advised_db": advised_gain_db(clip, found.level_lufs, aim_lufs),
                 "chain": [p.kind for p in clip.chain],
-                "has_curve": bool(clip.curve),
             }
         )
     return rows

@@ -1,5 +1,6 @@
 """Figures of a mix: the verdict and the fit, foretold at once and exact once they were measured."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -86,10 +87,9 @@ def likely_master(snapshot: Snapshot, spec: Spec) -> tuple[Master, bool]:
 
 
 def figures_of(snapshot: Snapshot) -> dict[str, Any]:
-    """Verdict, fit and horizon of a programme, as the pages show them; the revision they are of. Not to be changed."""
+    """Verdict and fit of a programme, as the pages show them; the revision they are of. Not to be changed."""
     fits = tuple((key, fit.sentence, fit.is_reached) for key, fit in sorted(snapshot.fits.items()))
     exact = None if snapshot.verdict is None else tuple(sorted(snapshot.verdict.figures.items()))
-    # Exact figures do not hang on what was estimated; a horizon does.
     key = (snapshot.moment, snapshot.key, snapshot.fit_key(snapshot.spec), exact, fits)
     return _figures.get_or_make(key, lambda: _figures_of(snapshot))
 
@@ -108,16 +108,19 @@ def _figures_of(snapshot: Snapshot) -> dict[str, Any]:
         for finding in findings:
             if finding["key"] in ("true_peak_dbtp", "sample_peak_dbfs"):
                 finding["state"] = "pending"
-    total = snapshot.mix_energy
-    places = np.linspace(0, max(0, len(total) - 1), min(HORIZON_POINTS, max(1, len(total))))
     return {
         "figures_of": snapshot.programme.revision,
         "is_exact": is_exact,
-        "is_passed": verdict.is_passed and is_exact,
         "findings": findings,
-        "horizon": tenths_of(short_term_contour_lufs(total, places)) if len(total) else [],
         "fit": vars(fit_view(snapshot, spec)),
     }
+
+
+def horizon_of(snapshot: Snapshot) -> Sequence[int | None]:
+    """Short-term loudness along the whole programme, in tenths of LUFS, at HORIZON_POINTS places at the most."""
+    total = snapshot.mix_energy
+    places = np.linspace(0, max(0, len(total) - 1), min(HORIZON_POINTS, max(1, len(total))))
+    return tenths_of(short_term_contour_lufs(total, places)) if len(total) else []
 
 
 def spec_data(spec: Spec) -> dict[str, Any]:

@@ -222,12 +222,10 @@ def hearing_state(programme: Programme, plan: Plan) -> State:
     heard = [row for row in rows if row.model]
     jobs = [row.job for row in rows if row.job is not None]
     listening = Listening.objects.filter(programme=programme).select_related("job").first()
-    languages = sorted({row.language for row in heard if row.language})
     return {
         "n_recordings": len(ids),
         "n_heard": len(heard),
         "language": programme.language,
-        "languages": languages,
         "n_speakers": programme.n_speakers,
         "glossary": "\n".join(programme.workspace.glossary),
         "missing": missing_model(),
