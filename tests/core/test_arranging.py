@@ -134,3 +134,10 @@ def test_an_opened_gap_cuts_what_lies_over_it_and_closing_it_again_sounds_the_sa
 def test_a_stretch_of_nothing_is_refused(edit):
     with pytest.raises(EditRefused):
         edit(film())
+
+
+@pytest.mark.parametrize("ids", [(), ("1",), ("9",), ("1", "9")])
+def test_nothing_to_merge_and_tracks_that_are_gone_are_refused(ids):
+    plan = Plan("t", "25", (Track("1", "a", Role.DIALOGUE), Track("2", "b", Role.DIALOGUE)))
+    with pytest.raises(EditRefused):
+        merged_into(plan, ids, "1")

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from recitant_core.gain.duck_drawing import deepened, point_added, point_moved, point_removed, released
-from recitant_core.gain.duck_rule import DuckRule
+from recitant_core.gain.duck_rule import DUCK_PRESETS, DuckRule
 from recitant_core.gain.ducking import (
     AHEAD_S,
     DuckPoint,
@@ -262,3 +262,35 @@ def test_removing_a_point_pins_both_neighbours_also_at_the_ends():
     assert [p.is_pinned for p in point_removed(points, 1)] == [True, True, False]
     assert [p.is_pinned for p in point_removed(points, 0)] == [True, False, False]
     assert [p.is_pinned for p in point_removed(points, 3)] == [False, False, True]
+
+
+def needs(*stretches, seconds=60):
+    """The gain that each hop needs, from (begin s, end s, dB)."""
+    need = np.zeros(seconds * 100)
+    for begin, end, db in stretches:
+        need[round(begin * 100) : round(end * 100)] = db
+    return need
+
+
+def test_inside_talk_the_sound_comes_up_only_by_three_db_and_for_eight_seconds():
+    talk = [span_s(0, 60)]
+    for step_db, lasts_s, n_levels in ((2.8, 30, 1), (3.2, 30, 2), (6.0, 5, 1)):
+        need = needs((0, 60, -12.0), (20, 20 + lasts_s, -12.0 + step_db))
+        levels = levels_in_passage(talk[0], need, RULE, talk)
+        assert len([db for _, db in levels if db > -12.0]) == n_levels - 1, (step_db, lasts_s)
+
+
+def test_it_goes_down_again_before_what_needs_more():
+    talk = [span_s(0, 60)]
+    levels = levels_in_passage(talk[0], needs((0, 20, -12.0), (20, 40, -4.0), (40, 60, -12.0)), RULE, talk)
+    assert [db for _, db in levels] == [-12.0, -4.0, -12.0]
+    assert [at for at, _ in levels] == sorted(at for at, _ in levels)
+
+
+def test_a_spot_comes_back_sooner_and_a_documentary_later_than_talk_over_a_bed():
+    # Common practice: the faster the form, the faster the dips.
+    spot, talk, documentary = (DUCK_PRESETS[name] for name in ("spot", "talk-over-bed", "documentary"))
+    for name in ("lead_in_s", "hold_s", "recovery_s", "bridge_s"):
+        assert getattr(spot, name) < getattr(talk, name) < getattr(documentary, name), name
+    assert spot.slope_db_per_s > talk.slope_db_per_s > documentary.slope_db_per_s
+    assert talk == DuckRule()

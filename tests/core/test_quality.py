@@ -83,7 +83,7 @@ def test_each_fault_is_found_at_its_place_and_no_other(change, check, state, val
     found = looked(changed(change))
     assert found[check].state is state
     assert found[check].value == pytest.approx(value, abs=0.5 if check in ("dc", "start", "end") else 0.02)
-    assert found[check].at_s == (None if at_s is None else pytest.approx(at_s, abs=0.01))
+    assert found[check].at_s == (None if at_s is None else pytest.approx(at_s, abs=0.001))
     assert {name for name, look in found.items() if look.state is not LookState.FINE} == {check}
 
 

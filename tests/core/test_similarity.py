@@ -93,3 +93,10 @@ def test_silence_beside_silence_is_no_match():
     clap[20_000:20_100] = 0.5
     for one, other in ((silent, silent), (clap, silent), (silent, clap)):
         assert align(one, other) == Alignment(0, 0.0)
+
+
+def test_how_alike_two_recordings_are_does_not_hang_on_their_level():
+    one = programme(3, 4.0, 1)
+    loud, quiet = align(one, one), align(one, one * np.float32(0.01))
+    assert loud.confidence == pytest.approx(1.0, abs=0.01)
+    assert (quiet.offset_samples, quiet.confidence) == (loud.offset_samples, pytest.approx(loud.confidence, abs=0.01))

@@ -12,7 +12,15 @@ from recitant_core.dsp.quantise import audio_from_integers, quantise
 from recitant_core.errors import PlanError, RangeError, ShapeError, UnsupportedLayout
 from recitant_core.gain.envelope import CurvePoint, curve_db
 from recitant_core.interchange.plan_json import plan_from_data, plan_to_data
-from recitant_core.measure.meter import MeterState, Readings, feed_meter, hop_energy, measure, read_meter
+from recitant_core.measure.meter import (
+    MeterState,
+    Readings,
+    feed_meter,
+    feed_stereo_meter,
+    hop_energy,
+    measure,
+    read_meter,
+)
 from recitant_core.measure.running import LEAD_SAMPLES, running_readings
 from recitant_core.render.estimate import clip_energy, stem_energies
 from recitant_core.timeline.model import Clip, Plan, Role, Track
@@ -188,3 +196,15 @@ def test_a_plan_that_cannot_be_says_where(clip, code, field):
         plan_from_data(_plan_data(**clip), {"v.wav": V})
     assert caught.value.code == code
     assert caught.value.facts["field"] == field
+
+
+def test_a_meter_that_is_fed_pairs_reads_what_any_meter_reads():
+    audio = programme(9, 3.0)
+    audio[:, 1] *= np.float32(0.25)
+    state = MeterState.at_rest(STEREO, 48_000)
+    for block in np.split(audio, [10_000, 70_001]):
+        state, _ = feed_stereo_meter(np.ascontiguousarray(block), state)
+    pairs, whole = read_meter(state), measure(audio, STEREO)
+    assert pairs.integrated_lufs == pytest.approx(whole.integrated_lufs, abs=1e-9)
+    assert pairs.max_momentary_lufs == pytest.approx(whole.max_momentary_lufs, abs=1e-9)
+    assert pairs.true_peak_dbtp == whole.true_peak_dbtp

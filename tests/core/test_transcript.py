@@ -1,6 +1,7 @@
 """Words: turns, spelling, alignment, chunks, edges, corrections, glossary, and their way through clips."""
 
 import itertools
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -167,3 +168,10 @@ def test_words_follow_the_moves_trims_and_copies_of_their_clips() -> None:
     assert turns_in_programme(a_plan(whole, role=Role.MUSIC), words) == []
     assert running_text(scaled(words["k"], 2.0)) == running_text(words["k"])
     assert scaled(words["k"], 2.0)[1].start_sample == round(0.2 * S)
+
+
+def test_words_of_a_track_below_music_are_words_too() -> None:
+    words = {"k": said("one two")}
+    music, voice = Track("m", "Bed", Role.MUSIC), Track("t", "Voice", Role.DIALOGUE, clips=(Clip("1", "k", 0, 0, S),))
+    plan = Plan("p", "25", (music, voice, replace(music, track_id="n")))
+    assert [one.turn.text for one in turns_in_programme(plan, words)] == ["one two"]
