@@ -40,7 +40,7 @@ OTHERS = (
     *("ReplaceTrueWithFalse", "ReplaceFalseWithTrue", "ReplaceAndWithOr", "ReplaceOrWithAnd"),
     *("ReplaceBreakWithContinue", "ReplaceContinueWithBreak", "ZeroIterationForLoop"),
 )
-MOST_TESTS_S = 60.0
+MOST_TESTS_S = 40.0
 """Of the tests that run a line, the shortest ones that take so long together are asked."""
 
 
@@ -119,7 +119,8 @@ def _drawn(folder: Path, n: int, seed: int, parts: list[str]) -> list[Mutant]:
                 operator, n_before = get_operator(name)(), 0
                 for node in ast_nodes(tree):
                     for k, (start, _) in enumerate(operator.mutation_positions(node)):
-                        if not lines[start[0] - 1].startswith("@"):  # whether a kernel is kept is no rule
+                        # Whether a kernel is kept is no rule, and the star of a signature no product.
+                        if not lines[start[0] - 1].lstrip().startswith(("@", "def ")):
                             places.setdefault((str(path.relative_to(folder)), *start), []).append((name, n_before + k))
                     n_before += sum(1 for _ in operator.mutation_positions(node))
     rng = random.Random(seed)
