@@ -196,21 +196,24 @@ def signed_in(client, account):
     return client
 
 
+collect_ignore = ["mutation"]
+"""A command of its own."""
+
+
+def pytest_addoption(parser):
+    """--stage 1: what says within two minutes that a change is broken; 3: what drives a browser; 2: all others."""
+    parser.addoption("--stage", type=int, choices=(1, 2, 3), help="the tests of one stage alone")
+
+
 def _stage(item):
-    """1 for what says within two minutes that a change is broken, 3 for what drives a browser, 2 for all others."""
     place = item.path.relative_to(item.config.rootpath / "tests").parts[0]
     return {"test_house_rules.py": 1, "core": 1, "js": 1, "browser": 3}.get(place, 2)
 
 
-@pytest.hookimpl(trylast=True)
-def pytest_collection_modifyitems(items):
-    """Stages in order; what pytest-django has put in order stays so within each."""
-    items.sort(key=_stage)
-
-
-def pytest_runtest_setup(item):
-    """Where a stage failed, the next one does not begin."""
-    if item.session.testsfailed and _stage(item) > getattr(item.session, "stage", 1):
-        item.session.shouldfail = "a stage failed; the later ones were left out"
-        pytest.skip("a stage before it failed")
-    item.session.stage = _stage(item)
+def pytest_collection_modifyitems(config, items):
+    """Leave other stages out."""
+    stage = config.getoption("--stage")
+    if stage:
+        left_out = [item for item in items if _stage(item) != stage]
+        config.hook.pytest_deselected(items=left_out)
+        items[:] = [item for item in items if _stage(item) == stage]

@@ -3,6 +3,7 @@
 import { createInterface } from "node:readline";
 
 globalThis.document = { body: { dataset: {} } }; // lib/roles.js reads the workspace's own stems there
+globalThis.window = { addEventListener() {} }; // lib/edits.js asks before a page is left with presses under way
 
 for await (const line of createInterface({ input: process.stdin })) {
   const [path, name, given] = JSON.parse(line);

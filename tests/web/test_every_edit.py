@@ -223,3 +223,17 @@ def test_a_long_session_comes_back_step_by_step(desk, seed):
         assert rows_of(desk.film) == states[newest()]
         assert desk.edit("undo")[0] == 200
     assert rows_of(desk.film) == states[first]
+
+
+def test_a_step_is_not_taken_back_from_under_what_a_later_one_made(desk):
+    clip = Clip.objects.get(name="bang")
+    assert desk.edit("paste", ids=[str(clip.pk)], at_sample=5 * SECOND)[0] == 200
+    brought = Edit.objects.get(label="bang brought in")
+    before = rows_of(desk.film)
+    status, answer = desk.edit("step-back", edit_id=brought.pk)
+    # Its track would go, and the pasted clip with it, which no undo would bring back.
+    assert status == 409 and len(answer["sentence"].split()) > 4
+    assert rows_of(desk.film) == before
+    assert desk.edit("undo")[0] == 200 and desk.edit("step-back", edit_id=brought.pk)[0] == 200
+    assert not Clip.objects.filter(name="bang").exists()
+    assert desk.edit("undo")[0] == 200 and Clip.objects.filter(name="bang").exists()

@@ -149,7 +149,7 @@ def changes_back(edit: Edit) -> list[Change]:
     """Changes that take one step back while later ones stay: numbers by their difference, all else as it was.
 
     Raises:
-        EditRefused: something it changed was changed again since.
+        EditRefused: something it changed was changed again since, or holds what a later step made.
     """
     changes: list[Change] = []
     for change in edit.changes:
@@ -176,7 +176,23 @@ def changes_back(edit: Edit) -> list[Change]:
                 raise EditRefused("changed_since")
         if wanted:
             changes.append({"table": change["table"], "id": change["id"], "set": wanted})
+    if _takes_along(changes):
+        raise EditRefused("changed_since")
     return changes
+
+
+def _takes_along(changes: list[Change]) -> bool:
+    """Whether rows would change that these changes do not name: a track takes its clips along, a speaker a name."""
+    names = {model: table for table, model in TABLES.items()}
+    gone = {(change["table"], change["id"]) for change in changes if "delete" in change}
+    for table, row_id in gone:
+        for held in TABLES[table]._meta.related_objects:
+            kind = names.get(held.related_model)
+            if kind is not None:
+                rows = held.related_model._default_manager.filter(**{held.field.name: row_id})
+                if any((kind, pk) not in gone for pk in rows.values_list("pk", flat=True)):
+                    return True
+    return False
 
 
 def _finish(programme: Programme, edit: Edit, state: EditState) -> None:
