@@ -88,7 +88,7 @@ def test_the_range_of_a_clip_is_that_of_a_signal_where_it_is_long_enough():
     assert clip_level(short, np.zeros(len(short), bool)).range_lu is None
 
 
-@pytest.mark.parametrize(("above_lu", "is_outlier"), [(6.0, False), (20.0, True)])
+@pytest.mark.parametrize(("above_lu", "is_outlier"), [(8.0, False), (10.5, True), (20.0, True)])
 def test_an_outlier_lies_far_above_the_loud_parts_of_the_speech(above_lu, is_outlier):
     energy = energy_at((-30, 3), (-30 + above_lu, 0.2), (-30, 5))
     level = clip_level(energy, spoken(energy, (0, 8.2)))

@@ -142,3 +142,15 @@ def test_a_fit_that_needs_no_limiter_limits_nothing():
     quiet, sources = _plan(programme(7, 25.0))
     found = fit(quiet, sources, replace(spec_by_id("ebu-r128"), target_lufs=-30.0, max_true_peak_dbtp=-1.0))
     assert found.state is FitState.REACHED and found.trial.most_reduction_db == 0.0
+
+
+@pytest.mark.parametrize(("seed", "over_db", "most_trials"), [(3, 2.0, 2), (7, 4.0, 2), (9, 4.0, 3)])
+def test_limiting_that_is_moderate_is_fitted_in_a_few_trials(seed, over_db, most_trials):
+    # Limited, the loudness lags behind the gain: a step of just the miss would need one trial more in each of these.
+    plan, sources = _plan(programme(seed, 25.0))
+    known, shares = rendered(plan, sources), []
+    readings, spec = known.untouched.readings, spec_by_id("ebu-r128")
+    target = readings.integrated_lufs + spec.max_true_peak_dbtp - readings.true_peak_dbtp + over_db
+    found = fit_rendered(plan, known, replace(spec, target_lufs=target, tolerance_lu=0.5), shares.append)
+    assert found.state is FitState.REACHED
+    assert max(shares) <= 1.0 - 0.5**most_trials + 1e-9  # a trial more would have come nearer to the end
