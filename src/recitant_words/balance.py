@@ -154,9 +154,9 @@ def _title(found: Diagnosis) -> str:
 
 
 def _sentence(found: Diagnosis) -> str:
-    least = signed(found.passage.least_lu)
+    least = beside_rest(found.passage.least_lu)
     asked = f"{found.asked_lu:g}"
-    words = f"At its closest speech is {least} LU above the rest; you asked for {asked}."
+    words = f"At its closest speech is {least}; you asked for {asked}."
     if found.cause == "silent-speech":
         words = "Speech is marked here, but nothing of it reaches the mix."
     elif found.cause in ("clip-under-aim", "phrase-under-aim"):
@@ -169,11 +169,21 @@ def _sentence(found: Diagnosis) -> str:
     return words
 
 
+def beside_rest(clearance_lu: float) -> str:
+    """Words on a clearance: above the rest, or under it.
+
+    >>> beside_rest(4.04), beside_rest(-24.7), beside_rest(-0.01)
+    ('4.0 LU above the rest', '24.7 LU under the rest', '0.0 LU above the rest')
+    """
+    where = "under" if round(clearance_lu, 1) < 0.0 else "above"
+    return f"{signed(abs(clearance_lu))} LU {where} the rest"
+
+
 def cause_words(found: Diagnosis) -> str:
     """Sentence on the cause of a close passage: how clear speech stands, and what stands against it."""
     if found.cause == "silent-speech":
         return "Speech is marked here, but nothing of it reaches the mix."
-    words = f"Speech stands {signed(found.passage.least_lu)} LU above the rest here"
+    words = f"Speech stands {beside_rest(found.passage.least_lu)} here"
     if found.cause in ("clip-under-aim", "phrase-under-aim"):
         return f"{words}; {found.cause_name} sits {signed(found.cause_share)} LU under its aim."
     return (
@@ -198,14 +208,14 @@ def _cure_words(cure: Cure) -> str:
 
 def plain_passage_data(passage: ClosePassage, asked_lu: float) -> dict[str, Any]:
     """A close passage that was not looked into."""
-    least = signed(passage.least_lu)
+    least = beside_rest(passage.least_lu)
     return {
         "start_sample": passage.span.start_sample,
         "length_samples": passage.span.length_samples,
         "least_lu": round(passage.least_lu, 1),
         "cause": "",
         "title": f"{passage.span.length_samples / RATE_HZ:.1f} s of speech too close",
-        "sentence": f"At its closest speech is {least} LU above the rest; you asked for {asked_lu:g}.",
+        "sentence": f"At its closest speech is {least}; you asked for {asked_lu:g}.",
         "cures": [],
     }
 

@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any, Final
 
 from recitant_core.delivery.quality import LONGEST_SILENCE_S
+from recitant_words.balance import beside_rest
 from recitant_words.sentences import signed
 
 _FINE: Final = {
@@ -92,8 +93,7 @@ def close_rows(clearance: Mapping[str, Any], file: str) -> list[dict[str, Any]]:
             "file": file,
             "state": "remark",
             "at_s": start,
-            "words": f"speech only {signed(least)} LU above the rest for {end - start:.1f} s, "
-            f"{clearance['asked_lu']:g} asked for",
+            "words": f"speech {beside_rest(least)} for {end - start:.1f} s, {clearance['asked_lu']:g} asked for",
         }
         for start, end, least in passages[:MOST_CLOSE]
     ]

@@ -42,7 +42,7 @@ class Spec:
         return self.anchor is Anchor.DIALOGUE or self.least_clearance_lu is not None
 
     def target_for(self, n_channels: int) -> float:
-        """Target loudness of a file of so many channels."""
+        """Target loudness of a file of so many channels, in LUFS."""
         if n_channels == 1 and self.mono_target_lufs is not None:
             return self.mono_target_lufs
         return self.target_lufs

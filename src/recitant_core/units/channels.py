@@ -76,6 +76,10 @@ class ChannelLayout:
         """Gain factors to left and right with some channels left out, joined or inverted; float64 (channels, 2).
 
         One channel alone keeps the loudness it has in the recording; a sum of two equal ones keeps theirs.
+
+        Args:
+            reversed_channels: indices of those whose polarity is turned.
+            pan: -1.0 left, 0.0 middle, 1.0 right.
         """
         matrix = self.stereo_matrix(pan)
         if self.n_channels == STEREO.n_channels and routing is not Routing.AS_RECORDED:
@@ -96,7 +100,7 @@ class ChannelLayout:
         return matrix * signs
 
     def mono_matrix(self, routing: Routing, reversed_channels: tuple[int, ...] = (), pan: float = 0.0) -> FloatArray:
-        """Gain factors of the same sum to both loudspeakers, then balanced; float64 (channels, 2)."""
+        """Gain factors of the same sum to both loudspeakers, then balanced; float64 (channels, 2). See routed_matrix."""
         both = self.routed_matrix(routing, reversed_channels)
         downmixed = np.repeat(both.mean(axis=1, keepdims=True), 2, axis=1)
         downmixed[:, 0] *= math.cos(max(0.0, pan) * math.pi / 2.0)
