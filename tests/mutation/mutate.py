@@ -41,7 +41,7 @@ OTHERS = (
     *("ReplaceTrueWithFalse", "ReplaceFalseWithTrue", "ReplaceAndWithOr", "ReplaceOrWithAnd"),
     *("ReplaceBreakWithContinue", "ReplaceContinueWithBreak", "ZeroIterationForLoop"),
 )
-MOST_TESTS_S = 40.0
+MOST_TESTS_S = 25.0
 """Of the tests that run a line, the shortest ones that take so long together are asked."""
 
 
@@ -159,8 +159,8 @@ def _pytest(folder: Path, *arguments: str) -> list[str]:
 
 def _covered(folder: Path) -> dict[str, dict[str, object]]:
     """By test function: how long it takes, and the lines that it runs by file; kept until core or tests change."""
-    files = [Path(__file__), *(p for place in (str(CORE), *TESTS) for p in _files(folder / place))]
-    key = hashlib.sha256(b"".join(p.read_bytes() for p in files)).hexdigest()
+    files = [p for place in (str(CORE), *TESTS) for p in _files(folder / place)]
+    key = hashlib.sha256(repr(TESTS).encode() + b"".join(p.read_bytes() for p in files)).hexdigest()
     kept = WORK / "covered.json"
     if kept.exists() and (found := json.loads(kept.read_text()))["key"] == key:
         return found["tests"]
@@ -273,8 +273,8 @@ def _is_noticed(mutant: Mutant, folder: Path, tests: list[str]) -> bool:
         return False
     file, kernels = folder / mutant.path, WORK / "kernels"
     text = file.read_text()
-    if "numba" in text:
-        # A kernel that is kept does not know that one it calls has changed: all are compiled anew.
+    if _is_compiled(text, mutant.line):
+        # A kernel that is kept does not know that what it calls or reads has changed: all are compiled anew.
         kernels = folder / "kernels"
         shutil.rmtree(kernels, ignore_errors=True)
     file.write_text(mutate_code(text, get_operator(f"core/{mutant.operator}")(), mutant.occurrence))
@@ -293,6 +293,17 @@ def _is_noticed(mutant: Mutant, folder: Path, tests: list[str]) -> bool:
     finally:
         file.write_text(text)
     return done.returncode != 0
+
+
+def _is_compiled(text: str, line: int) -> bool:
+    """Whether a line goes into compiled code: part of a kernel, or a constant beside one."""
+    if "numba" not in text:
+        return False
+    for node in ast.parse(text).body:
+        if node.lineno <= line <= node.end_lineno:
+            decorators = getattr(node, "decorator_list", ())
+            return isinstance(node, ast.Assign | ast.AnnAssign) or any("njit" in ast.unparse(d) for d in decorators)
+    return False
 
 
 if __name__ == "__main__":

@@ -100,7 +100,7 @@ class ChannelLayout:
         return matrix * signs
 
     def mono_matrix(self, routing: Routing, reversed_channels: tuple[int, ...] = (), pan: float = 0.0) -> FloatArray:
-        """Gain factors of the same sum to both loudspeakers, then balanced; float64 (channels, 2). See routed_matrix."""
+        """Gain factors of one sum to both loudspeakers, then balanced; float64 (channels, 2); see routed_matrix."""
         both = self.routed_matrix(routing, reversed_channels)
         downmixed = np.repeat(both.mean(axis=1, keepdims=True), 2, axis=1)
         downmixed[:, 0] *= math.cos(max(0.0, pan) * math.pi / 2.0)
