@@ -130,8 +130,10 @@ def _test(arguments: list[str]) -> int:
         if any(not a.startswith("-") for a in arguments):
             runs = [[]]
         else:
-            # Where one stage fails the next does not begin; the tests of a stage are shared out over the cores.
-            runs = [["tests", "--stage", stage, "-n", str(os.cpu_count()), "--dist", "worksteal"] for stage in "123"]
+            # Where one stage fails the next does not begin. Tests are shared out over the cores, but for those that
+            # drive a browser: it plays in real time, and needs a core beside that of the server.
+            shared = ["-n", str(os.cpu_count()), "--dist", "worksteal"]
+            runs = [["tests", "--stage", stage, *(shared if stage != "3" else [])] for stage in "123"]
         for run in runs:
             code = subprocess.run(
                 [str(PYTHON), "-m", "pytest", *named, *run], cwd=ROOT, env=environment, check=False

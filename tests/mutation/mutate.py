@@ -41,8 +41,6 @@ OTHERS = (
     *("ReplaceTrueWithFalse", "ReplaceFalseWithTrue", "ReplaceAndWithOr", "ReplaceOrWithAnd"),
     *("ReplaceBreakWithContinue", "ReplaceContinueWithBreak", "ZeroIterationForLoop"),
 )
-MOST_TESTS_S = 25.0
-"""Of the tests that run a line, the shortest ones that take so long together are asked."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,6 +62,7 @@ def main(arguments: list[str]) -> int:
     parser.add_argument("--seed", type=int, default=18)
     parser.add_argument("--parts", nargs="+", choices=PARTS, default=list(PARTS))
     parser.add_argument("--asked", type=float, default=75.0, help="percent that must be noticed")
+    parser.add_argument("--seconds", type=float, default=25.0, help="of tests asked for a fault, the shortest first")
     parser.add_argument("--again", action="store_true", help="only the faults that the last run did not notice")
     parser.add_argument("--write", action="store_true", help="write docs/mutation.md from the result")
     chosen = parser.parse_args(arguments)
@@ -75,7 +74,7 @@ def main(arguments: list[str]) -> int:
         drawn = [Mutant(**one["mutant"]) for one in before if not one["is_noticed"]]
     else:
         drawn = _drawn(copies[0], chosen.faults, chosen.seed, chosen.parts)
-    results = _tried(drawn, copies, covered)
+    results = _tried(drawn, copies, covered, chosen.seconds)
     if chosen.again:
         results = [one for one in before if one["is_noticed"]] + results
     kept.write_text(json.dumps(results, indent=1))
@@ -201,7 +200,7 @@ def _times(report: Path) -> dict[str, dict[str, object]]:
     return tests
 
 
-def _asked(mutant: Mutant, folder: Path, covered: dict[str, dict[str, object]]) -> list[str]:
+def _asked(mutant: Mutant, folder: Path, covered: dict[str, dict[str, object]], most_s: float) -> list[str]:
     """Tests that run the line, shortest first.
 
     For constants, defaults and compiled code, which run outside of tests: those that run a line with the name in it,
@@ -217,7 +216,7 @@ def _asked(mutant: Mutant, folder: Path, covered: dict[str, dict[str, object]]) 
     asked, spent_s = [], 0.0
     for name in sorted(chosen, key=lambda name: chosen[name]["s"]):
         spent_s += chosen[name]["s"]
-        if asked and spent_s > MOST_TESTS_S:
+        if asked and spent_s > most_s:
             break
         asked.append(name)
     return asked
@@ -245,7 +244,9 @@ def _name_of(path: Path, line: int) -> str:
     return found
 
 
-def _tried(drawn: list[Mutant], copies: list[Path], covered: dict[str, dict[str, object]]) -> list[dict[str, object]]:
+def _tried(
+    drawn: list[Mutant], copies: list[Path], covered: dict[str, dict[str, object]], most_s: float
+) -> list[dict[str, object]]:
     free: Queue[Path] = Queue()
     for folder in copies:
         free.put(folder)
@@ -254,7 +255,7 @@ def _tried(drawn: list[Mutant], copies: list[Path], covered: dict[str, dict[str,
         folder = free.get()
         try:
             started = time.monotonic()
-            is_noticed = _is_noticed(mutant, folder, _asked(mutant, folder, covered))
+            is_noticed = _is_noticed(mutant, folder, _asked(mutant, folder, covered, most_s), most_s)
             verdict = "noticed" if is_noticed else "NOT NOTICED"
             print(
                 f"{verdict} {time.monotonic() - started:5.1f} s {mutant.path}:{mutant.line} {mutant.becomes}",
@@ -268,7 +269,7 @@ def _tried(drawn: list[Mutant], copies: list[Path], covered: dict[str, dict[str,
         return list(pool.map(one, drawn))
 
 
-def _is_noticed(mutant: Mutant, folder: Path, tests: list[str]) -> bool:
+def _is_noticed(mutant: Mutant, folder: Path, tests: list[str], most_s: float) -> bool:
     if not tests:
         return False
     file, kernels = folder / mutant.path, WORK / "kernels"
@@ -285,7 +286,7 @@ def _is_noticed(mutant: Mutant, folder: Path, tests: list[str]) -> bool:
             cwd=folder,
             env=_environment(folder, kernels),
             capture_output=True,
-            timeout=4 * MOST_TESTS_S,
+            timeout=120.0 + 4 * most_s,
             check=False,
         )
     except subprocess.TimeoutExpired:
