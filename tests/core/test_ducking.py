@@ -294,3 +294,16 @@ def test_a_spot_comes_back_sooner_and_a_documentary_later_than_talk_over_a_bed()
         assert getattr(spot, name) < getattr(talk, name) < getattr(documentary, name), name
     assert spot.slope_db_per_s > talk.slope_db_per_s > documentary.slope_db_per_s
     assert talk == DuckRule()
+
+
+def test_a_rise_inside_a_dip_takes_as_long_as_its_own_height():
+    rule = replace(RULE, slope_db_per_s=2.0, recovery_s=0.1, lead_in_s=0.1)
+    points = level_points((20, 50, [(20, -10.0), (30, -4.0)]), rule=rule)
+    # Six dB at two a second.
+    assert at(points, 30) == pytest.approx(-10.0) and at(points, 31.5) == pytest.approx(-7.0, abs=0.05)
+    assert at(points, 33) == pytest.approx(-4.0)
+
+
+def test_a_dip_that_is_deepened_from_the_very_start_is_deeper_there():
+    lowered = deepened((), SampleSpan(0, 4 * RATE_HZ), 3.0, RULE)
+    assert lowered[0].at_sample == 0 and at(lowered, 0) == pytest.approx(-3.0)

@@ -282,3 +282,16 @@ def test_closing_a_gap_never_lays_a_clip_over_one_that_reaches_into_it():
     plan = Plan("t", "25", (Track("1", "a", Role.DIALOGUE, clips=clips),))
     left = {c.clip_id: c for c in edits.delete_clips(plan, ["gone"], close_gap=True).tracks[0].clips}
     assert left["next"].start_sample == left["long"].span.end_sample == 6 * SECOND
+
+
+def test_moving_a_last_point_in_time_alone_adds_none():
+    points = (CurvePoint(2 * SECOND, -6.0), CurvePoint(5 * SECOND, -3.0))
+    after = curve_edits.curve_point_moved(clip("1", 0, 8.0, curve=points), 1, 6 * SECOND, -3.0)
+    assert after.curve == (points[0], CurvePoint(6 * SECOND, -3.0))
+    before = curve_edits.curve_point_moved(clip("1", 0, 8.0, curve=points), 0, SECOND, -6.0)
+    assert before.curve == (CurvePoint(SECOND, -6.0), points[1])
+
+
+def test_a_line_that_is_drawn_from_the_first_sample_begins_there():
+    drawn = curve_edits.curve_drawn(clip("1", 0, 8.0), [(-SECOND, -20.0), (SECOND, -20.0)])
+    assert drawn.curve[0] == CurvePoint(0, -20.0)

@@ -154,3 +154,14 @@ def test_limiting_that_is_moderate_is_fitted_in_a_few_trials(seed, over_db, most
     found = fit_rendered(plan, known, replace(spec, target_lufs=target, tolerance_lu=0.5), shares.append)
     assert found.state is FitState.REACHED
     assert max(shares) <= 1.0 - 0.5**most_trials + 1e-9  # a trial more would have come nearer to the end
+
+
+@pytest.mark.parametrize(("peak_dbtp", "is_limited"), [(-20.0, False), (-3.0, True)])
+def test_a_prediction_limits_where_peaks_would_pass_the_ceiling(peak_dbtp, is_limited):
+    spec = spec_by_id("ebu-r128")
+    readings = replace(rendered(PLAN, SOURCES).untouched.readings, integrated_lufs=-28.0, true_peak_dbtp=peak_dbtp)
+    found = predict(readings, spec)
+    assert found.gain_db == pytest.approx(spec.target_lufs + 28.0)
+    assert found.master.ceiling_dbtp == (pytest.approx(spec.max_true_peak_dbtp - 0.1) if is_limited else None)
+    assert found.peak_over_db == pytest.approx(max(0.0, peak_dbtp + found.gain_db - spec.max_true_peak_dbtp + 0.1))
+    assert found.is_likely

@@ -181,6 +181,7 @@ def test_music_and_effects_is_the_mix_without_speech(tmp_path):
         ("mix,wav2", "unknown_file_kind"),
         ("", "no_files_asked"),
         ("mp3:x", "unknown_file_kind"),
+        ("cinema:stems", "unknown_file_kind"),
         ("mp3:" + "9" * 5_000, "unknown_file_kind"),
     ],
 )

@@ -18,6 +18,7 @@ from recitant_cli.__main__ import main
 from recitant_core.balance.first_balance import first_balance
 from recitant_core.balance.first_balance_values import STEPS, Choices, Material
 from recitant_core.balance.stem_meter import exact_energies
+from recitant_core.balance.steps.finish import FAR_LU
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.delivery.fit import fit
 from recitant_core.delivery.trial import MixInMemory, render_once
@@ -134,6 +135,7 @@ def test_every_step_tells_what_it_measured_and_changed():
     by = {change["name"]: change["by_db"] for change in even.changes}
     assert by["two"] > by["four"]  # the quiet one up, the one that was pushed down
     assert {change["name"] for change in stems.changes} >= {"music"} and stems.measured["leads"] == "speech"
+    assert all(isinstance(stems.measured[f"{role}_lufs"], float) for role in ("music", "effects", "atmosphere"))
     assert duck.measured["close_before"] > 0 and any(change["dips"] for change in duck.changes)
     assert check.measured["clear_share"] >= 0.95
     assert fitted.measured["reached_lufs"] == pytest.approx(-23.0, abs=0.02)
@@ -385,3 +387,12 @@ def test_a_curve_never_follows_every_line():
     voices = replace(film().tracks[0], clips=tuple(lines))  # four seconds of words, some three of pause
     done = first_balance(material(only(voices, film().tracks[1])), Choices(ducking="strong"))
     assert len(dips(done.plan.ducks[0].points)) == 1 and done.judgement.stems[Role.MUSIC].feel == "calm"
+
+
+def test_a_film_that_is_too_loud_is_turned_down_and_that_is_said():
+    loud = replace(film(), stem_gains_db=dict.fromkeys((Role.DIALOGUE, Role.MUSIC), 12.0))
+    (fitted,) = first_balance(material(loud), Choices(steps=("fit",))).steps
+    assert [change["what"] for change in fitted.changes] == ["programme"]
+    assert fitted.changes[0]["to_db"] == fitted.plan.programme_gain_db < 0.0
+    far = abs(fitted.measured["dialogue_lufs"] - fitted.measured["target_lufs"])
+    assert fitted.measured["is_dialogue_far"] == (far > FAR_LU)

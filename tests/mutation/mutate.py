@@ -212,6 +212,10 @@ def _asked(mutant: Mutant, folder: Path, covered: dict[str, dict[str, object]], 
         texts = {str(p.relative_to(folder)): p.read_text().splitlines() for p in (folder / CORE).rglob("*.py")}
         lines = {path: {n for n, line in enumerate(text, 1) if word.search(line)} for path, text in texts.items()}
         chosen = _running(covered, lines)
+        # A test of a table of figures asks the table itself.
+        files = {test.partition("::")[0] for test in covered}
+        naming = {file for file in files if word.search((folder / file).read_text())}
+        chosen |= {test: one for test, one in covered.items() if test.partition("::")[0] in naming}
     chosen = chosen or {name: one for name, one in covered.items() if mutant.path in one["lines"]}
     asked, spent_s = [], 0.0
     for name in sorted(chosen, key=lambda name: chosen[name]["s"]):
