@@ -295,3 +295,11 @@ def test_moving_a_last_point_in_time_alone_adds_none():
 def test_a_line_that_is_drawn_from_the_first_sample_begins_there():
     drawn = curve_edits.curve_drawn(clip("1", 0, 8.0), [(-SECOND, -20.0), (SECOND, -20.0)])
     assert drawn.curve[0] == CurvePoint(0, -20.0)
+
+
+@pytest.mark.parametrize("edge", ["in", "out"])
+def test_a_fade_takes_a_shape_that_is_named_and_keeps_its_own_otherwise(edge):
+    name = f"fade_{edge}_shape"
+    drawn = edits.faded(clip("1", 0), edge, SECOND // 2, FadeShape.EQUAL_GAIN)
+    assert getattr(drawn, name) is FadeShape.EQUAL_GAIN and getattr(drawn, f"fade_{edge}_samples") == SECOND // 2
+    assert getattr(edits.faded(drawn, edge, SECOND // 4, None), name) is FadeShape.EQUAL_GAIN

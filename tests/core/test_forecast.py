@@ -127,3 +127,26 @@ def test_the_cure_names_the_track_that_peaks_and_by_how_much():
     assert (cure.target_id, cure.by_db) == ("drums", 4.0) and cure.share == pytest.approx(0.9)
     assert squash_cure(np.zeros(10), {"pad": pad}) is None and squash_cure(reduction, {}) is None
     assert squash_cure(reduction, {"pad": np.zeros(50)}) is None
+
+
+def test_the_forecast_on_dialogue_follows_the_dialogue_and_not_the_music():
+    # Music that sounds alone for half of it, louder than the voice: both anchors are far apart.
+    voice, music = programme(9, 40.0) * np.float32(0.25), programme(5, 40.0) * np.float32(0.5)
+    voice[20 * S :], music[: 20 * S] = 0.0, music[: 20 * S] * np.float32(0.2)
+    sources = {"voice": MemorySource("voice", voice), "music": MemorySource("music", music)}
+    tracks = tuple(
+        Track(name, name, role, clips=(Clip(name, name, 0, 0, 40 * S),))
+        for name, role in (("voice", Role.DIALOGUE), ("music", Role.MUSIC))
+    )
+    plan = Plan("t", "25", tracks)
+    known = render_once(plan, sources, MixInMemory())
+    apart_lu = known.untouched.readings.integrated_lufs - known.untouched.dialogue_lufs
+    assert abs(apart_lu) > 3.0
+    spec = spec_by_id("stream-dialogue-27")
+    target = known.untouched.dialogue_lufs + spec.max_true_peak_dbtp - known.untouched.readings.true_peak_dbtp + 4.0
+    asked = replace(spec, target_lufs=target, tolerance_lu=0.5, max_short_term_lufs=None)
+    tried = fit(plan, known, asked)
+    told = forecast(known.summary, known.untouched.readings, asked, known.untouched.dialogue_lufs)
+    assert told.is_reached and tried.state is FitState.REACHED
+    assert told.master.gain_db == pytest.approx(tried.trial.master.gain_db, abs=0.3)
+    assert told.most_reduction_db == pytest.approx(tried.trial.most_reduction_db, abs=1.0)
