@@ -8,6 +8,7 @@ import signal
 import subprocess
 import sys
 import time
+import uuid
 from contextlib import contextmanager
 from datetime import timedelta
 
@@ -25,7 +26,7 @@ SETTINGS = """
 from recitant_web.config.settings.test import *
 DATABASES["default"]["NAME"] = {database!r}
 CELERY_IMPORTS = ["steps_of_work"]
-CELERY_TASK_ROUTES = {{"test.steps": {{"queue": "tried"}}}}
+CELERY_TASK_ROUTES = {{"test.steps": {{"queue": {queue!r}}}}}
 """
 WORK = """
 import time
@@ -60,9 +61,12 @@ class Queue:
 
     def __init__(self, folder):
         self.folder, self.steps = folder, folder / "steps"
+        self.name = f"tried-{uuid.uuid4().hex}"  # other tests may have a queue in the same Redis
         self.steps.touch()
         self.redis = redis.Redis.from_url(django_settings.REDIS_URL)
-        (folder / "settings_of_worker.py").write_text(SETTINGS.format(database=connection.settings_dict["NAME"]))
+        (folder / "settings_of_worker.py").write_text(
+            SETTINGS.format(database=connection.settings_dict["NAME"], queue=self.name)
+        )
         (folder / "steps_of_work.py").write_text(WORK.format(steps=str(self.steps)))
 
     @contextmanager
@@ -74,7 +78,7 @@ class Queue:
             "PYTHONPATH": f"{self.folder}{os.pathsep}{os.environ['PYTHONPATH']}",
         }
         command = [sys.executable, "-m", "celery", "-A", "recitant_web.config.celery:app", "worker", "--pool", "solo"]
-        command += ["-Q", "tried", "--loglevel", "WARNING", "--without-gossip", "--without-mingle"]
+        command += ["-Q", self.name, "--loglevel", "WARNING", "--without-gossip", "--without-mingle"]
         with (self.folder / "worker.log").open("ab") as log:
             process = subprocess.Popen(command, env=environment, stdout=log, stderr=log)
         try:
@@ -95,19 +99,25 @@ class Queue:
         """Steps of work so far, in order."""
         return [int(line) for line in self.steps.read_text().split()]
 
+    def taken(self):
+        """Numbers of messages that a worker took and has not acknowledged."""
+        return [key for key, message in self.redis.hgetall("unacked").items() if self.name.encode() in message]
+
     def left(self):
-        """Messages that wait, and those that a worker took and has not acknowledged."""
-        return self.redis.llen("tried"), self.redis.hlen("unacked")
+        """How many messages wait, and how many were taken and are not acknowledged."""
+        return self.redis.llen(self.name), len(self.taken())
 
 
 @pytest.fixture
 def queue(tmp_path, monkeypatch):
     """An empty queue of our own."""
-    monkeypatch.setitem(django_settings.CELERY_TASK_ROUTES, "test.steps", {"queue": "tried"})
     found = Queue(tmp_path)
-    found.redis.delete("tried", "unacked", "unacked_index")
+    monkeypatch.setitem(django_settings.CELERY_TASK_ROUTES, "test.steps", {"queue": found.name})
     yield found
-    found.redis.delete("tried", "unacked", "unacked_index")
+    found.redis.delete(found.name)
+    for number in found.taken():
+        found.redis.hdel("unacked", number)
+        found.redis.zrem("unacked_index", number)
 
 
 def state_of(job):
