@@ -8,7 +8,6 @@ import signal
 import subprocess
 import sys
 import time
-import uuid
 from contextlib import contextmanager
 from datetime import timedelta
 
@@ -61,7 +60,7 @@ class Queue:
 
     def __init__(self, folder):
         self.folder, self.steps = folder, folder / "steps"
-        self.name = f"tried-{uuid.uuid4().hex}"  # other tests may have a queue in the same Redis
+        self.name = f"tried-{os.getpid()}"  # tests of another process have theirs in the same Redis
         self.steps.touch()
         self.redis = redis.Redis.from_url(django_settings.REDIS_URL)
         (folder / "settings_of_worker.py").write_text(
