@@ -307,3 +307,8 @@ def test_a_rise_inside_a_dip_takes_as_long_as_its_own_height():
 def test_a_dip_that_is_deepened_from_the_very_start_is_deeper_there():
     lowered = deepened((), SampleSpan(0, 4 * RATE_HZ), 3.0, RULE)
     assert lowered[0].at_sample == 0 and at(lowered, 0) == pytest.approx(-3.0)
+
+
+def test_a_level_that_is_said_twice_ends_nothing():
+    points = level_points((10, 40, [(10, -10.0), (20, -10.0), (30, -4.0)]))
+    assert at(points, 25) == -10.0 and at(points, 38) == pytest.approx(-4.0)

@@ -303,3 +303,12 @@ def test_a_fade_takes_a_shape_that_is_named_and_keeps_its_own_otherwise(edge):
     drawn = edits.faded(clip("1", 0), edge, SECOND // 2, FadeShape.EQUAL_GAIN)
     assert getattr(drawn, name) is FadeShape.EQUAL_GAIN and getattr(drawn, f"fade_{edge}_samples") == SECOND // 2
     assert getattr(edits.faded(drawn, edge, SECOND // 4, None), name) is FadeShape.EQUAL_GAIN
+
+
+def test_a_point_never_passes_the_next_one():
+    points = tuple(CurvePoint(n * SECOND, -3.0) for n in (1, 2, 3))
+    one = clip("1", 0, 8.0, curve=points)
+    moved = [curve_edits.curve_point_moved(one, n, 7 * SECOND, -3.0).curve[n].at_sample for n in range(3)]
+    assert moved == [2 * SECOND - 1, 3 * SECOND - 1, 7 * SECOND]
+    back = [curve_edits.curve_point_moved(one, n, 0, -3.0).curve[n].at_sample for n in range(3)]
+    assert back == [0, SECOND + 1, 2 * SECOND + 1]
