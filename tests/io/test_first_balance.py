@@ -396,3 +396,12 @@ def test_a_film_that_is_too_loud_is_turned_down_and_that_is_said():
     assert fitted.changes[0]["to_db"] == fitted.plan.programme_gain_db < 0.0
     far = abs(fitted.measured["dialogue_lufs"] - fitted.measured["target_lufs"])
     assert fitted.measured["is_dialogue_far"] == (far > FAR_LU)
+
+
+def test_speech_goes_to_its_aim_where_music_leads():
+    (stems,) = first_balance(material(), Choices(steps=("stems",), leads="music")).steps
+    change = next(one for one in stems.changes if one["name"] == "dialogue")
+    assert change["to_db"] - change["from_db"] == pytest.approx(
+        SPEC.aim_lufs("dialogue") - change["from_lufs"], abs=0.1
+    )
+    assert stems.plan.stem_gain_db(Role.DIALOGUE) == change["to_db"]
