@@ -9,7 +9,8 @@ EXPLAINED = Path(__file__).parent / "survivors.toml"
 
 def write_report(results: list[dict], seed: int, path: Path) -> None:
     """The page, from what each fault came to and the explanations in survivors.toml."""
-    explained = {(one["path"], one["becomes"]): one["why"] for one in _explanations()}
+    known = tomllib.loads(EXPLAINED.read_text())
+    explained = {(one["path"], one["becomes"]): one["why"] for one in known["survivor"]}
     drawn, noticed = Counter(), Counter()
     for one in results:
         part = one["mutant"]["path"].split("/")[2]
@@ -39,6 +40,8 @@ def write_report(results: list[dict], seed: int, path: Path) -> None:
                 *rows,
                 f"| all | {n} | {m} | **{100 * m / n:.1f} %** |",
                 "",
+                known["history"],
+                "",
                 "## Not noticed",
                 "",
                 *survivors,
@@ -46,7 +49,3 @@ def write_report(results: list[dict], seed: int, path: Path) -> None:
             ]
         )
     )
-
-
-def _explanations() -> list[dict]:
-    return tomllib.loads(EXPLAINED.read_text())["survivor"] if EXPLAINED.exists() else []
