@@ -90,3 +90,11 @@ def test_every_way_has_words_and_says_what_it_does():
     )
     assert playback_sentence(0.01, 0.0, None) == "As loud as the mix."
     assert playback_sentence(None, 0.0, None) == "Too quiet here to be compared."
+
+
+@pytest.mark.parametrize(("name", "is_mono"), [("phone", True), ("television", False), ("kitchen-radio", True)])
+def test_a_phone_and_a_kitchen_radio_have_one_loudspeaker(name, is_mono):
+    one_side = sine(-20, 2.0, 1_000.0)
+    one_side[:, 1] = 0.0
+    heard = through_loudspeaker(one_side, SPEAKERS[name])
+    assert np.array_equal(heard[:, 0], heard[:, 1]) == is_mono
