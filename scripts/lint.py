@@ -13,15 +13,7 @@ TOOLS = {
     "types": ["mypy"],
     "import rules": ["lint-imports"],
     "packages": ["deptry", "src", "--no-ansi", "--config", "requirements/deptry.toml"],
-    "layout of scripts": [
-        "prettier",
-        "--log-level",
-        "warn",
-        "--check",
-        "src/recitant_web/static/js",
-        "tests/**/*.js",
-        "*.mjs",
-    ],
+    "layout of scripts": ["prettier", "--log-level", "warn", "--check", *SCRIPTS],
     "style of scripts": ["eslint", "src/recitant_web/static/js", "tests"],
 }
 """By name: a tool and its arguments, run from the root."""

@@ -208,7 +208,7 @@ def conform_blocks(
                 energies = meter.hops[-1]
                 if layout.n_channels > STEREO.n_channels:
                     # Mono in the middle and stereo have the energy that the meter has found already.
-                    energies, heard = k_energies(downmixed(block, layout), heard)
+                    energies, heard = k_energies(in_stereo(block, layout), heard)
                 energy_file.write(energies.data)
                 wave_file.write(wave.feed(block).data)
                 length += len(block)
@@ -277,7 +277,7 @@ def at_48k(blocks: Iterator[Audio], rate_hz: int, n_channels: int) -> Iterator[A
     yield np.ascontiguousarray(stream.resample_chunk(last, last=True))
 
 
-def downmixed(block: Audio, layout: ChannelLayout) -> Audio:
+def in_stereo(block: Audio, layout: ChannelLayout) -> Audio:
     """A block in stereo, float32 (frames, 2)."""
     return np.ascontiguousarray(block @ layout.stereo_matrix().astype(np.float32))
 

@@ -26,7 +26,7 @@ from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ
 from recitant_io.bands import band_energies
 from recitant_io.chained import TimeBudget, chained_energy, chained_track_energy
-from recitant_io.conform import downmixed
+from recitant_io.conform import in_stereo
 from recitant_io.plan_file import LoadedPlan
 from recitant_io.speech import speech_spans
 
@@ -43,7 +43,7 @@ def source_hop_energies(source: SampleSource) -> FloatArray:
         if is_pair:
             found, state = k_pairs(block, state)
         else:
-            mono_or_two = block if source.layout.n_channels == 1 else downmixed(block, source.layout)
+            mono_or_two = block if source.layout.n_channels == 1 else in_stereo(block, source.layout)
             hops, state = k_energies(mono_or_two, state)
             found = hops[:, None]
         parts.append(found)

@@ -15,7 +15,7 @@ from recitant_io.storage import storage_errors
 MOST_KEPT: Final = 48
 
 
-_OUTLINE: Final = ("mix-peaks", "mix-energy", "speech-blocks")
+_SUMMARY: Final = ("mix-peaks", "mix-energy", "speech-blocks")
 
 
 def keep_stem_levels(folder: Path, key: str, stems: dict[Role, FloatArray], summary: MixSummary) -> None:
@@ -30,7 +30,7 @@ def keep_stem_levels(folder: Path, key: str, stems: dict[Role, FloatArray], summ
         with part.open("wb") as file:
             energies = {role.value: energy.astype(np.float32) for role, energy in stems.items()}
             parts = (summary.peaks, summary.energy, summary.speech_blocks)
-            energies |= {name: part.astype(np.float32) for name, part in zip(_OUTLINE, parts, strict=True)}
+            energies |= {name: part.astype(np.float32) for name, part in zip(_SUMMARY, parts, strict=True)}
             np.savez(file, allow_pickle=False, **energies)
         part.replace(folder / f"{key}.npz")
         kept = sorted(folder.glob("*.npz"), key=lambda path: path.stat().st_mtime)
@@ -43,7 +43,7 @@ def stem_levels(folder: Path, key: str) -> dict[Role, FloatArray] | None:
     path = folder / f"{key}.npz"
     try:
         with np.load(path) as found:
-            return {Role(name): found[name].astype(np.float64) for name in found.files if name not in _OUTLINE}
+            return {Role(name): found[name].astype(np.float64) for name in found.files if name not in _SUMMARY}
     except (OSError, ValueError):
         return None
 
@@ -52,6 +52,6 @@ def kept_summary(folder: Path, key: str) -> MixSummary | None:
     """The summary of a mix; None where it is not kept."""
     try:
         with np.load(folder / f"{key}.npz") as found:
-            return MixSummary(*(found[name].astype(np.float64) for name in _OUTLINE))
+            return MixSummary(*(found[name].astype(np.float64) for name in _SUMMARY))
     except (OSError, ValueError, KeyError):
         return None

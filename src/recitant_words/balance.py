@@ -156,7 +156,7 @@ def _title(found: Diagnosis) -> str:
 def _sentence(found: Diagnosis) -> str:
     least = beside_rest(found.passage.least_lu)
     asked = f"{found.asked_lu:g}"
-    words = f"At its closest speech is {least}; you asked for {asked}."
+    words = f"At its closest speech is {least}; you asked for {asked} above it."
     if found.cause == "silent-speech":
         words = "Speech is marked here, but nothing of it reaches the mix."
     elif found.cause in ("clip-under-aim", "phrase-under-aim"):
@@ -215,7 +215,7 @@ def plain_passage_data(passage: ClosePassage, asked_lu: float) -> dict[str, Any]
         "least_lu": round(passage.least_lu, 1),
         "cause": "",
         "title": f"{passage.span.length_samples / RATE_HZ:.1f} s of speech too close",
-        "sentence": f"At its closest speech is {least}; you asked for {asked_lu:g}.",
+        "sentence": f"At its closest speech is {least}; you asked for {asked_lu:g} above it.",
         "cures": [],
     }
 

@@ -118,7 +118,7 @@ def test_a_mix_is_made_for_ones_own_and_for_what_ships(tmp_path, capsys):
 def test_limits_of_momentary_loudness_and_range_are_judged():
     readings = Readings(-24.0, 14.0, -15.0, -18.0, -3.0, -3.5)
     spec = spec_from_data(STUDIO)
-    states = {finding.key: finding for finding in judge(readings, spec).checks}
+    states = {check.key: check for check in judge(readings, spec).checks}
     assert states["max_momentary_lufs"].state is State.FAIL and states["max_momentary_lufs"].miss == pytest.approx(1.0)
     assert states["range_lu"].state is State.FAIL and states["range_lu"].miss == pytest.approx(2.0)
     assert states["max_short_term_lufs"].state is State.REPORTED

@@ -56,7 +56,7 @@ class Mutant:
 
 
 def main(arguments: list[str]) -> int:
-    """Draw faults, try each, print the score of each part; 1 where it is below what is asked, else 0."""
+    """Draw faults, try each, print the score; 1 where it is below what is asked, else 0."""
     parser = argparse.ArgumentParser(prog="recitant mutate", description=__doc__)
     parser.add_argument("--faults", type=int, default=200)
     parser.add_argument("--seed", type=int, default=18)
@@ -86,7 +86,7 @@ def main(arguments: list[str]) -> int:
 
 
 def _copy(n: int) -> Path:
-    """A copy of what the tests read, with the compiled kernels of the tree."""
+    """A copy of everything that is or may be committed."""
     folder = WORK / f"copy-{n}"
     shutil.rmtree(folder, ignore_errors=True)
     listed = subprocess.run(

@@ -32,11 +32,9 @@ def run(chosen: argparse.Namespace) -> int:
         print(json.dumps(data))
     else:
         print(f"{chosen.file}: {'passes' if verdict.is_passed else 'does not pass'} {spec.name}")
-        for finding in verdict.checks:
-            limit = limit_text(finding.low, finding.high)
-            print(
-                f"  {finding.name:<16} {signed(finding.measured, 2):>8} {finding.unit:<5} {limit:<18} {finding.state}"
-            )
+        for one in verdict.checks:
+            limit = limit_text(one.low, one.high)
+            print(f"  {one.name:<16} {signed(one.measured, 2):>8} {one.unit:<5} {limit:<18} {one.state}")
         if spec.anchor != verdict.anchor:
             print("  This specification is measured on dialogue; a file alone is judged on the whole programme.")
     return 0 if verdict.is_passed else 1

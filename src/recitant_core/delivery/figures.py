@@ -9,10 +9,9 @@ from recitant_core.units.level import finite
 
 
 def verdict_data(verdict: Verdict) -> list[dict[str, Any]]:
-    """Every finding of a verdict as JSON data."""
+    """Every check of a verdict as JSON data."""
     return [
-        {**asdict(finding), "measured": finite(finding.measured), "miss": finite(finding.miss)}
-        for finding in verdict.checks
+        {**asdict(check), "measured": finite(check.measured), "miss": finite(check.miss)} for check in verdict.checks
     ]
 
 

@@ -106,7 +106,7 @@ def fit(plan: Plan, known: Rendered, spec: Spec, progress: Progress = no_progres
     if now_lufs == SILENCE:
         return Fit(spec, FitState.SILENT, untouched, untouched, None, None, plan.layout)
     found = replace(_search(spec, untouched, now_lufs, run, plan.layout, start), clearance_lu=known.clearance_lu)
-    failing = {finding.key for finding in found.verdict.checks if finding.state is State.FAIL}
+    failing = {check.key for check in found.verdict.checks if check.state is State.FAIL}
     if found.state is FitState.REACHED and failing == {CLEARANCE_KEY}:
         return replace(found, state=FitState.CLEARANCE_UNDER)
     return found

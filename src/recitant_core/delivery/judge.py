@@ -43,8 +43,8 @@ class Verdict:
 
     @property
     def is_passed(self) -> bool:
-        """Whether no finding fails."""
-        return all(finding.state is not State.FAIL for finding in self.checks)
+        """Whether no check fails."""
+        return all(check.state is not State.FAIL for check in self.checks)
 
 
 def judge(

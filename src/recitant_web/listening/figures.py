@@ -52,8 +52,8 @@ _fits: Cache[FitView] = Cache("fits and forecasts", 1_000_000)
 
 def _fit_view(snapshot: Snapshot, spec: Spec, exact: FitResult | None) -> FitView:
     readings, dialogue_lufs = snapshot.readings
-    outline = snapshot.summary
-    found = None if outline is None else forecast(outline, readings, spec, dialogue_lufs)
+    summary = snapshot.summary
+    found = None if summary is None else forecast(summary, readings, spec, dialogue_lufs)
     if exact is not None and exact.limited_share is not None:
         squashed = exact.is_reached and is_squashed(exact.most_reduction_db or 0.0, exact.limited_share)
     else:
