@@ -33,14 +33,19 @@ def main() -> int:
     """Run them one after the other; the exit code of the first that fails."""
     # Whoever asked for this may be killed; what is being made for them ends too.
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(143))
-    ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGTERM)
+    end_with_parent()
     folder = Path(sys.argv[1])
     (folder / "demo").mkdir(parents=True, exist_ok=True)
     for command in missing(folder, is_library_only="--library-only" in sys.argv[2:]):
-        code = subprocess.run([sys.executable, *command], check=False).returncode
+        code = subprocess.run([sys.executable, *command], check=False, preexec_fn=end_with_parent).returncode
         if code:
             return code
     return 0
+
+
+def end_with_parent() -> None:
+    """Have this process end when the one that made it does, however that happens."""
+    ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGTERM)
 
 
 if __name__ == "__main__":

@@ -239,7 +239,7 @@ def _work(chosen: argparse.Namespace) -> int:
 def _worker_settings(_chosen: argparse.Namespace) -> int:
     with reached(APPLICATION) as found:
         told = {f"RECITANT_{name}": found[f"RECITANT_{name}"] for name in TOLD_TO_WORKERS}
-    if not HAS_STORE or found["RECITANT_DB_HOST"].startswith("127."):
+    if not HAS_STORE or found["RECITANT_DB_HOST"].startswith(("/", "127.")):
         say("other machines cannot join yet: RECITANT_SERVICES_AT and RECITANT_MEDIA_STORE are not set here.")
     # All must cut a delivery into the same parts.
     shared = ("RECITANT_MEDIA_", "RECITANT_SPREAD_", "AWS_")

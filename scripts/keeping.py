@@ -19,7 +19,7 @@ from pathlib import Path
 from typing import IO, Final
 
 from machine import CannotGoOn, say
-from services import put_aside, reached, running
+from services import database_arguments, put_aside, reached, remove, running
 
 _FORM: Final = 1
 _DATABASE: Final = "database.sql.gz"
@@ -86,7 +86,7 @@ def restore(path: Path, folder: Path, *, replaces: bool) -> None:
     folder.parent.mkdir(parents=True, exist_ok=True)
     _require_room(folder.parent, int(listed["bytes"]))
     aside = folder.with_name(f"{folder.name}-before-{time.strftime('%Y%m%d-%H%M%S')}")
-    has_old = (folder / "mariadb").exists()
+    has_old = (folder / "secrets.json").exists()
     if has_old and not replaces:
         raise CannotGoOn("there is something already; with --replace it is put aside and this takes its place.")
     if has_old:
@@ -94,7 +94,7 @@ def restore(path: Path, folder: Path, *, replaces: bool) -> None:
     try:
         _fill(path, folder, listed)
     except BaseException:
-        shutil.rmtree(folder, ignore_errors=True)
+        remove(folder)
         if has_old:
             aside.rename(folder)
         raise
@@ -170,7 +170,7 @@ def _link(source: Path, target: Path) -> None:
 
 def _dump(environment: dict[str, str], path: Path) -> str:
     command = ["mariadb-dump", "--no-defaults", "--single-transaction", "--skip-lock-tables", "--no-tablespaces"]
-    command += ["--hex-blob", "--default-character-set=utf8mb4", *_account(environment), "recitant"]
+    command += ["--hex-blob", "--default-character-set=utf8mb4", *database_arguments(environment), "recitant"]
     digest = hashlib.sha256()
     with gzip.open(path, "wb", compresslevel=3) as file, _speaking(environment, command) as process:
         assert process.stdout is not None
@@ -183,7 +183,7 @@ def _dump(environment: dict[str, str], path: Path) -> str:
 
 
 def _load(environment: dict[str, str], sql: IO[bytes]) -> None:
-    command = ["mariadb", "--no-defaults", "--default-character-set=utf8mb4", *_account(environment), "recitant"]
+    command = ["mariadb", "--no-defaults", "--default-character-set=utf8mb4", *database_arguments(environment), "recitant"]
     with _speaking(environment, command, takes=True) as process:
         assert process.stdin is not None
         with contextlib.suppress(BrokenPipeError):
@@ -191,12 +191,6 @@ def _load(environment: dict[str, str], sql: IO[bytes]) -> None:
             process.stdin.close()
         if process.wait() != 0:
             raise CannotGoOn("the database does not take what was backed up; its message stands above.")
-
-
-def _account(environment: dict[str, str]) -> list[str]:
-    # An application that an earlier revision started does not say its host: it is this machine.
-    host = environment.get("RECITANT_DB_HOST", "127.0.0.1")
-    return [f"--host={host}", f"--port={environment['RECITANT_DB_PORT']}", "--user=recitant"]
 
 
 @contextlib.contextmanager

@@ -21,9 +21,10 @@ LIBRARIES = {
         ("libpango-1.0-0", "libpango-1.0.so.0"),
         ("libpangoft2-1.0-0", "libpangoft2-1.0.so.0"),
         ("libharfbuzz-subset0", "libharfbuzz-subset.so.0"),
+        ("libseccomp2", "libseccomp.so.2"),
     )
 }
-"""That reports need to be set as PDF."""
+"""That reports need to be set as PDF, and readers of strangers' files to give up what they do not need."""
 BUILD = {
     "gcc": "/usr/bin/gcc",
     "pkg-config": "/usr/bin/pkg-config",

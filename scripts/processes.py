@@ -91,6 +91,12 @@ class KeptProcess:
         if self._process is not None:
             self._process.terminate()
 
+    def kill(self) -> None:
+        """End it and what it made, at once; it is started again like one that ended by itself."""
+        if self._process is not None and not self.has_ended():
+            os.killpg(self._process.pid, signal.SIGKILL)
+            self._process.wait()
+
     def wait(self) -> None:
         """Wait until it has ended; it is killed after its time."""
         if self._process is None:
@@ -164,20 +170,28 @@ def _started_ticks(process_id: int) -> int:
     return -1 if fields[0] == "Z" else int(fields[19])
 
 
-def service_user(name: str, folder: Path) -> str | None:
-    """The account that a service runs as: the one its package made, when root starts it; else nobody's but ours.
-
-    None too where that account cannot come to the folder, as below a home folder that is closed.
-    """
+def service_user(name: str) -> str | None:
+    """The account that a service runs as: the one its package made, when root starts it; else None, for our own."""
     if os.geteuid() != 0:
         return None
     try:
         pwd.getpwnam(name)
     except KeyError:
         return None
-    if all(parent.stat().st_mode & 0o001 for parent in folder.resolve().parents):
-        return name
-    return None
+    return name
+
+
+def can_enter(user: str, folder: Path) -> bool:
+    """Whether an account that is not root reaches a folder, as it does not below a home folder that is closed."""
+    account = pwd.getpwnam(user)
+
+    def may_pass(parent: Path) -> bool:
+        found = parent.stat()
+        is_own = found.st_uid == account.pw_uid and found.st_mode & 0o100
+        is_of_group = found.st_gid == account.pw_gid and found.st_mode & 0o010
+        return bool(is_own or is_of_group or found.st_mode & 0o001)
+
+    return all(may_pass(parent) for parent in folder.resolve().parents)
 
 
 def give_to(user: str | None, folder: Path, *written: Path) -> None:

@@ -1,6 +1,5 @@
 """Web server and workers, kept alive beside the services until somebody stops them. Standard library only."""
 
-import http.client
 import json
 import secrets
 import socket
@@ -10,11 +9,13 @@ from pathlib import Path
 from typing import Final
 
 from machine import PYTHON, ROOT, CannotGoOn, say
-from processes import KeptProcess, give_to, service_user
-from services import Services
+from processes import KeptProcess, can_enter, give_to, service_user
+from services import Services, answers, last_line, write_private
+from watch import SILENT_S, HealthWatch
 
 USUAL_PORT: Final = 8420
 _TEND_EVERY_S: Final = 0.2
+_SAID_EVERY_S: Final = 10.0
 _BACKLOG: Final = 256
 WORKERS: Final = {
     # Files that people wait for have a worker of their own; it also wakes what must be looked after.
@@ -48,7 +49,9 @@ def serve(
     port = proxy_port or inner_port
     if proxy_port is not None:
         environment = {**environment, "RECITANT_PROXIES": "1"}
-    kept = [_web(services, environment, listening)]
+    web = _web(services, environment, listening)
+    watch = HealthWatch(inner_port, services.folder)
+    kept = [web]
     kept += [
         _worker(services.folder, environment, name, more)
         for name, more in WORKERS.items()
@@ -57,10 +60,22 @@ def serve(
     kept += [proxy(services.folder, proxy_port, inner_port)] if proxy_port is not None else []
 
     def welcome() -> None:
-        _wait_for_page(port, kept[0])
+        _wait_for_page(watch, web)
+        while not answers(port):  # the proxy, where there is one
+            if any(one.has_ended() for one in kept):
+                raise CannotGoOn(f"the proxy did not start. Its log is {services.folder / 'nginx.log'}.")
+            time.sleep(0.05)
         _welcome(port, services.folder, account)
 
-    return _keep(kept, welcome, services.tend)
+    def tend() -> None:
+        services.tend()
+        if web.has_ended():
+            watch.begin()
+        elif watch.is_silent():
+            say(f"the web server did not answer for {SILENT_S:.0f} s and is started again; see {web.folder / web.log}")
+            web.kill()
+
+    return _keep(kept, welcome, tend)
 
 
 def listen_at(port: int, *, is_inner: bool = False) -> socket.socket:
@@ -101,15 +116,19 @@ def proxy(folder: Path, port: int, inner_port: int) -> KeptProcess:
         inner_port: of the web server.
     """
     own = folder / "nginx"
-    user = service_user("www-data", own)
+    user = service_user("www-data")
+    if user is not None and not can_enter(user, own):
+        user = None
     own.mkdir(exist_ok=True)
     values = {"folder": str(own), "listen": f"127.0.0.1:{port}", "inner_port": str(inner_port)}
     text = (ROOT / "deploy" / "nginx.conf").read_text()
     for name, value in values.items():
         text = text.replace(f"{{{name}}}", value)
-    (own / "nginx.conf").write_text(text)
-    give_to(user, own, own / "nginx.conf")
-    command = ["/usr/sbin/nginx", "-e", "stderr", "-p", str(own), "-c", str(own / "nginx.conf")]
+    # Where the proxy cannot write: a link that it put there would be followed with the rights of the start command.
+    settings = folder / "nginx.conf"
+    write_private(settings, text, user)
+    give_to(user, own)
+    command = ["/usr/sbin/nginx", "-e", "stderr", "-p", str(own), "-c", str(settings)]
     return KeptProcess("the proxy", command, folder, "nginx.log", user=user)
 
 
@@ -117,8 +136,8 @@ def demo_account(folder: Path) -> dict[str, str]:
     """Name and password of the demo's account, made once."""
     path = folder / "demo-account.json"
     if not path.exists():
-        path.touch(mode=0o600)
-        path.write_text(json.dumps({"name": "demo", "password": "-".join(secrets.token_hex(2) for _ in range(3))}))
+        password = "-".join(secrets.token_hex(2) for _ in range(3))
+        write_private(path, json.dumps({"name": "demo", "password": password}))
     return dict(json.loads(path.read_text()))
 
 
@@ -190,16 +209,14 @@ def _welcome(port: int, folder: Path, account: dict[str, str]) -> None:
     print("  Ctrl-C stops it.\n", flush=True)
 
 
-def _wait_for_page(port: int, web: KeptProcess) -> None:
-    ends_at = time.monotonic() + 60
-    while time.monotonic() < ends_at and not web.has_ended():
-        asked = http.client.HTTPConnection("127.0.0.1", port, timeout=ends_at - time.monotonic())
-        try:
-            asked.request("GET", "/health")
-            if asked.getresponse().status == 200:
-                return
-        except OSError:
-            time.sleep(0.1)
-        finally:
-            asked.close()
-    raise CannotGoOn(f"the web server did not come up; see {web.folder / web.log}")
+def _wait_for_page(watch: HealthWatch, web: KeptProcess) -> None:
+    began = said_at = time.monotonic()
+    watch.begin()
+    while not watch.has_answered:
+        watch.is_silent()
+        if web.has_ended():
+            raise CannotGoOn(f"the web server did not start. Its log is {web.folder / web.log}.")
+        if time.monotonic() - said_at >= _SAID_EVERY_S:
+            said_at = time.monotonic()
+            say(f"waiting for the web server, {said_at - began:.0f} s so far; {last_line(web.folder / web.log)}")
+        time.sleep(0.05)

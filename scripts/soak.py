@@ -16,6 +16,7 @@ from typing import Final
 from load import Load, Waited, at_share
 from machine import ROOT, CannotGoOn, say
 from processes import held_by
+from services import database_arguments
 
 _PAGE_BYTES: Final = os.sysconf("SC_PAGE_SIZE")
 _WARM_UP_MIN: Final = 5.0
@@ -156,8 +157,8 @@ def _resident_bytes(process_id: int) -> int:
 
 def _rows_and_edits(folder: Path) -> tuple[int, int]:
     found = dict(json.loads((folder / "environment.json").read_text()))
-    command = ["mariadb", "--no-defaults", "--batch", "--skip-column-names", f"--host={found['RECITANT_DB_HOST']}"]
-    command += [f"--port={found['RECITANT_DB_PORT']}", "--user=recitant", "recitant", "--execute"]
+    command = ["mariadb", "--no-defaults", "--batch", "--skip-column-names"]
+    command += [*database_arguments(found), "recitant", "--execute"]
     told = {**os.environ, "MYSQL_PWD": found["RECITANT_DB_PASSWORD"]}
 
     def ask(statement: str) -> list[str]:

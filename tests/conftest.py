@@ -1,6 +1,7 @@
 """What web and browser tests share: accounts, programmes with recordings, and jobs that run where they are sent."""
 
 import io
+import os
 import socketserver
 import threading
 from http.server import BaseHTTPRequestHandler
@@ -19,6 +20,16 @@ def wav_bytes(audio, subtype="PCM_24", rate_hz=RATE_HZ):
     file = io.BytesIO()
     soundfile.write(file, audio, rate_hz, subtype, format="WAV")
     return file.getvalue()
+
+
+@pytest.fixture
+def tmp_path(tmp_path):
+    """A folder of the test's own that accounts of services may pass through, as most checkouts are."""
+    if os.geteuid() == 0:
+        for folder in (tmp_path, *tmp_path.parents):
+            if folder.stat().st_mode & 0o077 == 0:
+                folder.chmod(0o711)
+    return tmp_path
 
 
 @pytest.fixture(autouse=True, scope="module")

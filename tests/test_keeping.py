@@ -20,7 +20,7 @@ services = importlib.import_module("services")
 def sql(environment, text):
     """Rows that a statement gives, as lines."""
     command = ["mariadb", "--no-defaults", "-N", "-B", "--default-character-set=utf8mb4"]
-    command += [*keeping._account(environment), "recitant", "-e", text]
+    command += [*services.database_arguments(environment), "recitant", "-e", text]
     told = {**os.environ, "MYSQL_PWD": environment["RECITANT_DB_PASSWORD"]}
     done = subprocess.run(command, env=told, capture_output=True, check=True)
     return done.stdout.decode().splitlines()

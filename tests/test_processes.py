@@ -107,21 +107,21 @@ def test_what_an_earlier_start_left_in_the_folder_is_stopped_and_nothing_else(tm
 
 
 @pytest.mark.parametrize("which", [0, 1], ids=["MariaDB", "Redis"])
-def test_a_service_that_is_killed_comes_back_at_its_port(tmp_path, which, capsys):
+def test_a_service_that_is_killed_comes_back_where_it_was(tmp_path, which, capsys):
     with services.running(tmp_path / "var", is_lasting=False) as found:
-        port = (found.database_port, found.redis_port)[which]
+        answers = (found.database_answers, found.redis_answers)[which]
         kill(found._kept[which])
-        assert not services.answers(port)
-        assert within(30, lambda: found.tend() or services.answers(port))
+        assert not answers()
+        assert within(30, lambda: found.tend() or answers())
 
 
 def test_folders_are_closed_to_others(tmp_path):
     folder = tmp_path / "var"
     with services.running(folder, is_lasting=False) as found:
-        for part in ("media", "uploads", "mariadb", "redis"):
+        for part in ("media", "uploads", "mariadb", "redis", "sockets"):
             assert (folder / part).stat().st_mode & 0o077 == 0, part
         assert folder.stat().st_mode & 0o066 == 0  # an account of a service may pass through, and read nothing
-        settings = folder / "redis" / "redis.conf"
+        settings = folder / "redis.conf"
         assert settings.stat().st_mode & 0o077 == 0 and "maxmemory-policy noeviction" in settings.read_text()
         secret = found.environment()["RECITANT_REDIS_PASSWORD"]
         listed = subprocess.run(["ps", "ax", "-o", "args"], capture_output=True, text=True, check=True).stdout

@@ -23,10 +23,12 @@ import msgspec
 import numpy as np
 
 from recitant_core import errors
+from recitant_core.captions.rules import Cue
 from recitant_core.errors import RecitantError, UnreadableMedia
 from recitant_core.ports import Progress, no_progress
 from recitant_core.units.arrays import Audio
 from recitant_core.units.channels import layout_from_count
+from recitant_io.caption_files import form_of, require_size
 from recitant_io.channels import RecorderFile
 from recitant_io.decode import MediaFacts
 from recitant_io.frames import ANSWER, BLOCK, FACTS, HEAD, NUMBER, PROGRESS, REFUSAL, Refusal, Request
@@ -42,7 +44,7 @@ _INHERITED: Final = ("PATH", "HOME", "LANG", "LC_ALL", "TMPDIR", "NUMBA_CACHE_DI
 _PIPE_BYTES: Final = 1 << 20
 _F_SETPIPE_SZ: Final = 1031  # fcntl(2)
 _MOST_FRAME_BYTES: Final = 1 << 28
-_REFUSALS: Final = ("UnreadableMedia", "UnsupportedLayout", "PlanError", "StorageFull")
+_REFUSALS: Final = ("UnreadableMedia", "UnsupportedLayout", "PlanError", "StorageFull", "CaptionError")
 
 
 @contextmanager
@@ -82,6 +84,18 @@ def recorder_file(path: Path) -> RecorderFile | None:
     """
     found = call(Request("recorder", os.fsencode(path)), tuple[tuple[str, ...], list[float]] | None)
     return None if found is None else RecorderFile(found[0], np.array(found[1]))
+
+
+def read_captions(data: bytes, name: str) -> list[Cue]:
+    """Cues of a caption file, by the ending of its name; see caption_files.read_captions.
+
+    Raises:
+        CaptionError: as there, and for other endings. UnreadableMedia: the reader dies or takes too long.
+    """
+    form = form_of(name)
+    require_size(data)
+    found = call(Request("captions", os.fsencode(name), {"data": data, "form": form}), list[tuple[int, int, str]])
+    return [Cue(*cue) for cue in found]
 
 
 def call(request: Request, kind: Any, progress: Progress = no_progress) -> Any:
@@ -154,7 +168,7 @@ class _Forks:
         self.close()
         # None of our secrets; and the libraries' own threads would ask for memory and give nothing back.
         environment = {name: os.environ[name] for name in _INHERITED if name in os.environ}
-        environment |= {"PYTHONPATH": wanted[2], "OPENBLAS_NUM_THREADS": "1"}
+        environment |= {"PYTHONPATH": wanted[2], "OPENBLAS_NUM_THREADS": "1", "PYTHONDONTWRITEBYTECODE": "1"}
         self._control, theirs = socket.socketpair()
         with theirs:
             self._process = subprocess.Popen(

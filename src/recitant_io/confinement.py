@@ -1,4 +1,4 @@
-"""The child process that reads a stranger's file: takes one request, limits itself, answers in frames, and ends.
+"""The child process that reads a stranger's file: takes one request, limits and isolates itself, answers, and ends.
 
 It is forked by a process that has loaded what is needed and reads no file itself.
 """
@@ -20,9 +20,11 @@ import msgspec
 
 from recitant_core.errors import RecitantError, UnreadableMedia
 from recitant_core.ports import Progress
+from recitant_io.caption_files import read_captions
 from recitant_io.channels import recorder_file
 from recitant_io.decode import MOST_S, open_here
 from recitant_io.frames import ANSWER, BLOCK, FACTS, HEAD, NUMBER, PROGRESS, REFUSAL, Refusal, Request
+from recitant_io.isolation import isolate
 from recitant_io.machine import end_with_parent
 from recitant_io.probe import probe
 
@@ -30,6 +32,8 @@ _SOUND_BYTES: Final = 2 << 30
 _PICTURE_BYTES: Final = 4 << 30
 _FIRST_S: Final = 60
 """Processor time before a file has said how long it is."""
+_CAPTIONS_S: Final = 15
+"""Processor time for a caption file."""
 _SLOWEST: Final = 4.0
 """Times real time that a sound is decoded at, at the least."""
 _SLOWEST_BYTES: Final = 10e6
@@ -100,6 +104,8 @@ def _read(request_end: int, answers: int, status: int) -> int:
     with os.fdopen(answers, "wb", buffering=0) as out:
         operation, n_bytes = _OPERATIONS[request.operation]
         _limit(n_bytes, _FIRST_S if n_bytes == _SOUND_BYTES else None, can_write=n_bytes == _PICTURE_BYTES)
+        target = request.arguments.get("target")
+        isolate([Path(os.fsdecode(request.path))], [] if target is None else [Path(target).parent])
         try:
             answer = operation(Path(os.fsdecode(request.path)), out, **request.arguments)
         except BrokenPipeError:
@@ -157,11 +163,17 @@ def _cover(path: Path, _out: BinaryIO, data: bytes) -> Any:
     return asdict(cover_from_bytes(data, path.name))
 
 
+def _captions(_path: Path, _out: BinaryIO, data: bytes, form: str) -> Any:
+    _limit(_SOUND_BYTES, _CAPTIONS_S, can_write=False)
+    return [(cue.start_sample, cue.end_sample, cue.text) for cue in read_captions(data, form)]
+
+
 _OPERATIONS: Final[dict[str, tuple[Callable[..., Any], int]]] = {
     "decode": (_decode, _SOUND_BYTES),
     "probe": (_probe, _SOUND_BYTES),
     "recorder": (_recorder, _SOUND_BYTES),
     "cover": (_cover, _SOUND_BYTES),
+    "captions": (_captions, _SOUND_BYTES),
     "proxy": (_proxy, _PICTURE_BYTES),
     "still": (_still, _PICTURE_BYTES),
 }

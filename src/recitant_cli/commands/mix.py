@@ -25,7 +25,7 @@ from recitant_core.timeline.excerpt import clips_alone, clips_named, excerpt, sp
 from recitant_core.timeline.model import Plan
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.archive import write_zip
-from recitant_io.caption_files import form_of, read_captions
+from recitant_io.confined import read_captions
 from recitant_io.codecs import CODECS, wanted_files
 from recitant_io.delivery import deliver
 from recitant_io.film import FilmWanted, film_suffix
@@ -208,5 +208,5 @@ def _print_delivered(delivered: Delivered, folder: Path) -> None:
 def _film(chosen: argparse.Namespace) -> FilmWanted:
     cues: tuple[Cue, ...] = ()
     if chosen.captions is not None:
-        cues = tuple(read_captions(chosen.captions.read_bytes(), form_of(chosen.captions.name)))
+        cues = tuple(read_captions(chosen.captions.read_bytes(), chosen.captions.name))
     return FilmWanted(chosen.picture, film_suffix(chosen.picture.name), captions=cues)

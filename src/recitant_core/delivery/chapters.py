@@ -15,8 +15,12 @@ from recitant_core.units.clock import RATE_HZ, SampleSpan
 LEAST_CHAPTERS: Final = 3
 LEAST_LENGTH_S: Final = 10
 MOST_CHAPTERS: Final = 100
-_LINE: Final = re.compile(r"\s*(?:(\d{1,2}):)?(\d{1,3}):(\d{2}(?:[.,]\d{1,3})?)\s+(?:[-–—:]\s+)?(.*\S)\s*$")
-_TIME: Final = re.compile(r"\s*(?:(\d{1,2}):)?(\d{1,3}):(\d{1,2}(?:[.,]\d{1,3})?)\s*$")
+MOST_LETTERS: Final = 100_000
+"""Of a list, before it is read."""
+# One piece at a time, each of a fixed or an only way to match: the time a line takes grows with its length alone.
+_START: Final = re.compile(r"(?:(\d{1,2}):)?(\d{1,3}):(\d{2}(?:[.,]\d{1,3})?)(?=\s)")
+_DASH: Final = re.compile(r"[-–—:](?=\s)")
+_TIME: Final = re.compile(r"(?:(\d{1,2}):)?(\d{1,3}):(\d{1,2}(?:[.,]\d{1,3})?)")
 
 
 @dataclass(frozen=True, order=True)
@@ -50,20 +54,24 @@ def chapters_from_text(text: str) -> list[Chapter]:
     """The chapters that lines of time and title name; empty lines do not count.
 
     Raises:
-        PlanError: a line that is neither, or too many; ``field`` is "chapters".
+        PlanError: a line that is neither, or too much; ``field`` is "chapters".
     """
-    found = []
-    for number, line in enumerate(text.splitlines(), 1):
-        if not line.strip():
-            continue
-        match = _LINE.match(line)
-        if match is None:
-            raise PlanError("not_a_chapter", field="chapters", line=number, found=line.strip()[:60])
-        hours, minutes, seconds, title = match.groups()
-        found.append(Chapter(_samples(hours, minutes, seconds), title[:120]))
-    if len(found) > MOST_CHAPTERS:
+    if len(text) > MOST_LETTERS:
+        raise PlanError("too_long_a_list", field="chapters", most=MOST_LETTERS)
+    lines = [(number, line.strip()) for number, line in enumerate(text.splitlines(), 1) if line.strip()]
+    if len(lines) > MOST_CHAPTERS:
         raise PlanError("too_many_chapters", field="chapters", most=MOST_CHAPTERS)
-    return found
+    return [_chapter(number, line) for number, line in lines]
+
+
+def _chapter(number: int, line: str) -> Chapter:
+    start = _START.match(line)
+    title = line[start.end() :].strip() if start else ""
+    if _DASH.match(title):
+        title = title[1:].strip()
+    if start is None or not title:
+        raise PlanError("not_a_chapter", field="chapters", line=number, found=line[:60])
+    return Chapter(_samples(*start.groups()), title[:120])
 
 
 def time_from_text(text: str) -> int:
@@ -72,7 +80,7 @@ def time_from_text(text: str) -> int:
     Raises:
         PlanError: it is no time; ``field`` is "chapters".
     """
-    match = _TIME.match(text)
+    match = _TIME.fullmatch(text.strip())
     if match is None:
         raise PlanError("not_a_time", field="chapters", found=text.strip()[:20])
     return _samples(*match.groups())

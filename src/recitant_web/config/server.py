@@ -1,6 +1,9 @@
 """Settings of the web server (gunicorn), for the start command and for a deployment's own unit."""
 
+import contextlib
 import os
+import time
+from pathlib import Path
 from threading import Thread
 from typing import Any
 
@@ -16,7 +19,16 @@ worker_tmp_dir = os.environ.get("RECITANT_VAR")
 
 
 def post_worker_init(worker: Any) -> None:  # noqa: ARG001  gunicorn passes it
-    """Compile what is not compiled yet beside the first requests, which do not wait for it."""
+    """Compile what is not compiled yet beside the first requests, which do not wait for it; show that threads run."""
     from recitant_io.warm import warm_kernels
 
     Thread(target=warm_kernels, name="warm", daemon=True).start()
+    Thread(target=_show_a_sign, name="sign", daemon=True).start()
+
+
+def _show_a_sign() -> None:
+    # Read by scripts/watch: where this thread does not come to run for long, no other one does.
+    while True:
+        with contextlib.suppress(OSError):  # a full disk is no reason to be started again
+            Path(os.environ["RECITANT_VAR"], "web-alive").touch()
+        time.sleep(1.0)

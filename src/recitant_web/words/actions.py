@@ -7,7 +7,8 @@ from django.db import transaction
 
 from recitant_core.errors import EditRefused
 from recitant_core.timeline.words import turns_in_programme
-from recitant_io.caption_files import captions_text, form_of, read_captions
+from recitant_io.caption_files import captions_text
+from recitant_io.confined import read_captions
 from recitant_web.desk.edits.captions import imported_captions
 from recitant_web.desk.log import lock, record
 from recitant_web.desk.mapping.plans import plan_of
@@ -79,7 +80,7 @@ def import_captions(programme: Programme, user: User, name: str, data: bytes, re
     Raises:
         CaptionError: a file that cannot be read. StaleRevision: someone else was faster.
     """
-    cues = read_captions(data, form_of(name))
+    cues = read_captions(data, name)
     with transaction.atomic():
         locked = lock(programme, revision)
         label, changes, made = imported_captions(locked, cues, name)

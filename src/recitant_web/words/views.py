@@ -6,6 +6,7 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_POST, require_safe
 
+from recitant_io.caption_files import MOST_BYTES
 from recitant_web.desk.edits.cures import Cure
 from recitant_web.desk.edits.doors import edit_from, said_of
 from recitant_web.programme.models import Programme
@@ -20,7 +21,6 @@ from recitant_words.notices import notice
 from recitant_words.playback import PLAYBACK_WORDS
 
 PAGE = "words"
-MOST_FILE_BYTES = 9_000_000
 
 
 def _programme(request: Request, programme_id: int) -> Programme:
@@ -85,7 +85,7 @@ def words_import(request: Request, programme_id: int) -> HttpResponse:
     file = request.FILES.get("file")
     if file is None:
         return JsonResponse({"error": "no_file", "sentence": notice("no_sound_file")}, status=422)
-    data = file.read(MOST_FILE_BYTES)
+    data = file.read(MOST_BYTES + 1)
     revision = whole_number(request, "revision", -1)
     import_captions(programme, request.user, str(file.name), data, revision)
     return state_answer(request, PAGE, programme.pk, words_state(programme))
