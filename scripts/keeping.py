@@ -183,7 +183,13 @@ def _dump(environment: dict[str, str], path: Path) -> str:
 
 
 def _load(environment: dict[str, str], sql: IO[bytes]) -> None:
-    command = ["mariadb", "--no-defaults", "--default-character-set=utf8mb4", *database_arguments(environment), "recitant"]
+    command = [
+        "mariadb",
+        "--no-defaults",
+        "--default-character-set=utf8mb4",
+        *database_arguments(environment),
+        "recitant",
+    ]
     with _speaking(environment, command, takes=True) as process:
         assert process.stdin is not None
         with contextlib.suppress(BrokenPipeError):

@@ -235,7 +235,7 @@ class Services:
                 stdout=file,
                 stderr=file,
                 check=False,
-                preexec_fn=end_with_parent(os.getpid()),  # noqa: PLW1509  the start command has one thread
+                preexec_fn=end_with_parent(os.getpid()),
                 **rights,
             )
         if done.returncode != 0:

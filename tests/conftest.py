@@ -6,6 +6,7 @@ import socketserver
 import threading
 from http.server import BaseHTTPRequestHandler
 
+import hypothesis
 import numpy as np
 import pytest
 import soundfile
@@ -13,6 +14,10 @@ import soundfile
 from recitant_core.ports import no_progress
 from signals import RATE_HZ, programme, sine
 from signals.films import mp3_bytes
+
+# How long an example takes says how busy the machine is: tests have no deadline.
+hypothesis.settings.register_profile("recitant", deadline=None)
+hypothesis.settings.load_profile("recitant")
 
 
 def wav_bytes(audio, subtype="PCM_24", rate_hz=RATE_HZ):

@@ -34,7 +34,7 @@ def ask(found, statement, user="root", password=None, *more):
 
 @pytest.fixture(scope="module")
 def running(tmp_path_factory):
-    """Services of a folder of an earlier revision: root without a password on loopback, and an account without a name."""
+    """Services of a folder as earlier revisions left it: root without a password, and an account without a name."""
     root = tmp_path_factory.mktemp("doors")
     for folder in (root, root.parent, root.parent.parent):
         if os.geteuid() == 0 and folder.stat().st_mode & 0o077 == 0:
@@ -42,9 +42,9 @@ def running(tmp_path_factory):
     with services.running(root / "app", is_lasting=False) as found:
         for statement in (
             "CREATE USER root@127.0.0.1; GRANT ALL ON *.* TO root@127.0.0.1 WITH GRANT OPTION",
-            "CREATE USER root@\"::1\"; GRANT ALL ON *.* TO root@\"::1\"",
-            "CREATE USER root@somewhere; CREATE USER \"\"@localhost",
-            "CREATE USER recitant@127.0.0.1 IDENTIFIED BY \"old\"; GRANT FILE ON *.* TO recitant@localhost",
+            'CREATE USER root@"::1"; GRANT ALL ON *.* TO root@"::1"',
+            'CREATE USER root@somewhere; CREATE USER ""@localhost',
+            'CREATE USER recitant@127.0.0.1 IDENTIFIED BY "old"; GRANT FILE ON *.* TO recitant@localhost',
         ):
             assert ask(found, statement)[0] == 0
         (found.folder / "database-ready").touch()
@@ -64,10 +64,7 @@ def test_the_database_has_three_accounts_and_none_without_a_password(running):
 def test_the_database_listens_at_its_socket_alone(running):
     assert ask(running, "SELECT @@skip_networking")[1].strip() == "1"
     pids = {kept._process.pid for kept in running._kept if kept.name == "MariaDB"}
-    inodes = set()
-    for pid in pids:
-        for link in Path(f"/proc/{pid}/fd").iterdir():
-            inodes.add(os.readlink(link))
+    inodes = {str(link.readlink()) for pid in pids for link in Path(f"/proc/{pid}/fd").iterdir()}
     for table in ("tcp", "tcp6"):
         lines = [line.split() for line in Path(f"/proc/net/{table}").read_text().splitlines()[1:]]
         assert not [line for line in lines if f"socket:[{line[9]}]" in inodes]
@@ -151,14 +148,13 @@ def test_a_database_folder_that_was_begun_and_never_finished_is_made_again(tmp_p
 
 def test_what_a_start_makes_ends_with_it(tmp_path):
     """SIGKILL while recordings of the demo are made: its makers end too."""
-    make = ROOT / "demo" / "make.py"
+    make = [str(ROOT / "demo" / "make.py"), str(tmp_path)]
+    inner = f"import subprocess, sys; p = subprocess.Popen([sys.executable, *{make!r}]); print(p.pid, flush=True)"
     program = f"""
-import subprocess, sys, time
+import os, subprocess, sys
 sys.path.insert(0, {str(ROOT / "scripts")!r})
-import os
 from processes import end_with_parent
-inner = "import subprocess, sys; p = subprocess.Popen([sys.executable, {str(make)!r}, {str(tmp_path)!r}]); print(p.pid, flush=True); p.wait()"
-subprocess.run([sys.executable, "-c", inner], preexec_fn=end_with_parent(os.getpid()))
+subprocess.run([sys.executable, "-c", {inner + "; p.wait()"!r}], preexec_fn=end_with_parent(os.getpid()))
 """
     environment = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
     started = subprocess.Popen([sys.executable, "-c", program], stdout=subprocess.PIPE, text=True, env=environment)

@@ -9,6 +9,7 @@ RecitantError            facts as fields and a stable ``code``; no sentence for 
 │  └─ UnsupportedLayout  a number of channels that has no agreed meaning
 ├─ PlanError             a plan that cannot be carried out: ``field`` tells where
 ├─ UnknownSpec           no specification has this id
+├─ MalformedRequest      data that is not of the shape that was asked for: ``field`` tells where
 ├─ EditRefused           the timeline cannot take this edit
 │  └─ StaleRevision      someone else saved first
 ├─ WordsUnavailable      no model to hear words with, or none for this language
@@ -57,6 +58,10 @@ class PlanError(RecitantError):
 
 class UnknownSpec(RecitantError):
     """No specification has this id."""
+
+
+class MalformedRequest(RecitantError):
+    """Data that is not of the shape that was asked for."""
 
 
 class EditRefused(RecitantError):

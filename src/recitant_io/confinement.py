@@ -22,7 +22,7 @@ from recitant_core.errors import RecitantError, UnreadableMedia
 from recitant_core.ports import Progress
 from recitant_io.caption_files import read_captions
 from recitant_io.channels import recorder_file
-from recitant_io.decode import MOST_S, open_here
+from recitant_io.decode import MOST_S, open_here, require_regular
 from recitant_io.frames import ANSWER, BLOCK, FACTS, HEAD, NUMBER, PROGRESS, REFUSAL, Refusal, Request
 from recitant_io.isolation import isolate
 from recitant_io.machine import end_with_parent
@@ -107,6 +107,7 @@ def _read(request_end: int, answers: int, status: int) -> int:
         target = request.arguments.get("target")
         isolate([Path(os.fsdecode(request.path))], [] if target is None else [Path(target).parent])
         try:
+            require_regular(Path(os.fsdecode(request.path)))
             answer = operation(Path(os.fsdecode(request.path)), out, **request.arguments)
         except BrokenPipeError:
             return 1  # nobody listens any more

@@ -91,11 +91,22 @@ def _alone(blocks: Iterator[Audio], channel: int | None) -> Iterator[Audio]:
         yield block if channel is None else np.ascontiguousarray(block[:, channel : channel + 1])
 
 
+def require_regular(path: Path) -> None:
+    """Refuse what lies at a path and is no file: opening a pipe or a device may wait or go on without end.
+
+    Raises:
+        UnreadableMedia: a pipe, a device or a socket.
+    """
+    if path.exists() and not (path.is_file() or path.is_dir()):
+        raise UnreadableMedia("not_a_file", file=path.name)
+
+
 def _require_contents(path: Path) -> None:
     try:
         size = path.stat().st_size
         if path.is_dir():
             raise UnreadableMedia("is_a_folder", file=path.name)
+        require_regular(path)
         with path.open("rb") as file:
             head = file.read(12)
             if size == 0:

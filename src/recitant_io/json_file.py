@@ -5,12 +5,14 @@ import json
 import math
 from functools import cache
 from pathlib import Path
-from typing import Any
+from typing import Any, Final
 
 import jsonschema
 
 from recitant_core.errors import PlanError
 
+MOST_BYTES: Final = 50_000_000
+"""A thousand clips with their curves are a tenth of it."""
 _SCHEMAS = {"plan": "plan.schema.json", "specification": "spec.schema.json"}
 
 
@@ -49,6 +51,10 @@ def text_of(path: Path, kind: str) -> str:
 
 def _bytes_of(path: Path, kind: str) -> bytes:
     try:
+        if path.exists() and not path.is_file():
+            raise PlanError("json_not_a_file", field="", kind=kind, file=str(path))
+        if path.stat().st_size > MOST_BYTES:
+            raise PlanError("json_too_large", field="", kind=kind, file=str(path), most_mb=MOST_BYTES // 1_000_000)
         return path.read_bytes()
     except FileNotFoundError as error:
         raise PlanError("no_json_file", field="", kind=kind, file=str(path)) from error
@@ -72,6 +78,8 @@ def data_from_text(text: bytes, kind: str, file: str = "") -> dict[str, Any]:
         raise PlanError("json_not_readable", field="", kind=kind, file=file) from error
     except json.JSONDecodeError as error:
         raise PlanError("not_json", field="", kind=kind, line=error.lineno, column=error.colno) from error
+    except ValueError as error:  # a number of more digits than Python reads
+        raise PlanError("json_not_readable", field="", kind=kind, file=file) from error
     require_valid(data, kind)
     return data  # type: ignore[no-any-return]
 

@@ -86,6 +86,8 @@ def cover_from_file(path: Path) -> Cover:
         PlanError: not there, too large, or no such picture; ``field`` is "cover".
     """
     try:
+        if path.exists() and not path.is_file():
+            raise PlanError("not_a_cover", field="cover", file=path.name)
         with path.open("rb") as file:
             return cover_from_bytes(file.read(MOST_COVER_BYTES + 1), path.name)
     except OSError as error:

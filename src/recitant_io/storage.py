@@ -28,8 +28,9 @@ def require_room(folder: Path, name: str, needed_bytes: int) -> None:
     """
     free = shutil.disk_usage(folder).free
     if free < needed_bytes:
-        raise StorageFull("file_too_large", file=name, needed=_size_text(needed_bytes), free=_size_text(free))
+        raise StorageFull("file_too_large", file=name, needed=size_text(needed_bytes), free=size_text(free))
 
 
-def _size_text(n_bytes: int) -> str:
+def size_text(n_bytes: int) -> str:
+    """Bytes as people read them: MB, from 1 GB on in GB."""
     return f"{n_bytes / 1e9:.1f} GB" if n_bytes >= 1e9 else f"{n_bytes / 1e6:.0f} MB"

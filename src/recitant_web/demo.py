@@ -31,7 +31,8 @@ Say = Callable[[str], None]
 def begin_making(*, has_demo: bool) -> "subprocess.Popen[bytes]":
     """Make missing recordings of library and demo in a process of its own; it ends with this one."""
     make = Path(settings.BASE_DIR) / "demo" / "make.py"
-    command = [sys.executable, str(make), str(settings.VAR_DIR), *([] if has_demo else ["--library-only"])]
+    needs_demo = has_demo and set(_kept_loaded() or ()) != set(_PLANS)
+    command = [sys.executable, str(make), str(settings.VAR_DIR), *([] if needs_demo else ["--library-only"])]
     return subprocess.Popen(command)
 
 
@@ -100,8 +101,10 @@ def _loaded_path() -> Path:
 
 
 def _kept_loaded() -> list[str] | None:
-    path = _loaded_path()
-    return list(json.loads(path.read_text())) if path.exists() else None
+    try:
+        return [str(name) for name in json.loads(_loaded_path().read_text())]
+    except (OSError, ValueError, TypeError):
+        return None
 
 
 def _plan_path(name: str) -> Path:

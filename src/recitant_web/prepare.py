@@ -1,6 +1,7 @@
 """Makes the application ready to serve: tables, static files, kernels, account, demo. Run by ./recitant start."""
 
 import argparse
+import logging
 import os
 import sys
 import time
@@ -10,7 +11,10 @@ from typing import Final
 import django
 from django.core.management import call_command
 
+from recitant_words.notices import notice
+
 DEMO_WORKSPACE: Final = "Foundry Films"
+_log = logging.getLogger("recitant.start")
 
 
 def main() -> int:
@@ -21,6 +25,7 @@ def main() -> int:
     chosen = parser.parse_args()
     django.setup()
     from recitant_web.demo import begin_making
+    from recitant_web.shared import start_notices
 
     # Recordings are made beside everything else: the slowest part of a first start.
     making = begin_making(has_demo=not chosen.no_demo)
@@ -29,10 +34,12 @@ def main() -> int:
         _step("kernels (half a minute the first time)", _warm)
         if making.poll() is None:
             _say("waiting for the recordings of library and demo")
+        failed = []
         if making.wait() != 0:
-            _say("the recordings of library and demo could not be made; the message stands above")
-            return 1
-        _load(chosen.username, os.environ["RECITANT_DEMO_PASSWORD"], has_demo=not chosen.no_demo)
+            failed.append("demo_not_made")
+            _say(notice("demo_not_made"))
+        failed += _load(chosen.username, os.environ["RECITANT_DEMO_PASSWORD"], has_demo=not chosen.no_demo)
+        start_notices.keep(failed)
     finally:
         making.kill()
     return 0
@@ -43,7 +50,8 @@ def _tables_and_pages() -> None:
     call_command("collectstatic", verbosity=0, interactive=False)
 
 
-def _load(username: str, password: str, *, has_demo: bool) -> None:
+def _load(username: str, password: str, *, has_demo: bool) -> list[str]:
+    """Names of notices on what could not be loaded; a start goes on without it."""
     from recitant_web.accounts.actions import create_account
     from recitant_web.accounts.models import Workspace
     from recitant_web.demo import load, load_library
@@ -56,12 +64,23 @@ def _load(username: str, password: str, *, has_demo: bool) -> None:
     if workspace is None:
         _, workspace = create_account(username, password, DEMO_WORKSPACE)
     drop_old_uploads()
-    load_library(workspace, _say)
+    failed = _goes_on_without("library_not_loaded", lambda: load_library(workspace, _say))
     if has_demo:
-        load(workspace, _say)
+        failed += _goes_on_without("demo_not_loaded", lambda: load(workspace, _say))
     listen_to_the_unheard()
     measure_the_unjudged()
     sweep()
+    return failed
+
+
+def _goes_on_without(name: str, work: Callable[[], None]) -> list[str]:
+    try:
+        work()
+    except Exception:  # whatever is wrong with a demo, people's programmes are there
+        _log.exception("%s", name)
+        _say(notice(name))
+        return [name]
+    return []
 
 
 def _step(name: str, work: Callable[[], None]) -> None:

@@ -3,6 +3,8 @@
 from collections.abc import Sequence
 from typing import Final
 
+from recitant_core.units.timecode import frames_from_samples
+
 _NOTICES: Final = {
     # Of jobs.
     "stopped": "Stopped as you asked.",
@@ -26,7 +28,12 @@ _NOTICES: Final = {
     "away": "The database starts again just now. Nothing was changed; try the same again in a few seconds.",
     "database_full_title": "No room left",
     "database_full": "The disk is full. Nothing was changed, nothing is lost; free some room and try the same again.",
+    "too_much_sent": "This is too large to send here; {most_mb} MB are the limit. Send less at a time.",
+    "odd": "The request can’t be read. Reload the page and try again.",
     "refused_title": "That did not work",
+    "demo_not_made": "The demo’s recordings couldn’t be made. Your own programmes aren’t affected.",
+    "demo_not_loaded": "The demo couldn’t be loaded. Your own programmes aren’t affected; the log has the details.",
+    "library_not_loaded": "The effects library couldn’t be loaded. The log has the details.",
     "no_workspace": "You belong to no workspace yet; ask who runs this Recitant to add you.",
     "no_title": "Give it a title.",
     "needed": "This is needed.",
@@ -60,6 +67,27 @@ def balanced(n_left: int) -> str:
         n_left: close passages that are left.
     """
     return f"Balanced; {n_left} close passage(s) left." if n_left else "Balanced; speech is clear everywhere."
+
+
+def off_words(off_samples: int, frame_rate: str) -> str:
+    """How much later than the picture a clip sounds, in words: 264 frames late.
+
+    Args:
+        off_samples: negative for earlier; not 0.
+        frame_rate: name of the programme's.
+    """
+    frames = abs(frames_from_samples(off_samples, frame_rate))
+    way = "late" if off_samples > 0 else "early"
+    if frames < 0.1:
+        n = abs(off_samples)
+        return f"{n} {'sample' if n == 1 else 'samples'} {way}"
+    text = f"{frames:.1f}".removesuffix(".0")
+    return f"{text} {'frame' if text == '1' else 'frames'} {way}"
+
+
+def out_of_sync_words(name: str, off_samples: int, frame_rate: str) -> str:
+    """Sentence on a clip that is tied to the picture and does not lie where the picture has it."""
+    return f"{name} is {off_words(off_samples, frame_rate)} against the picture."
 
 
 SURE_ALIGNMENT: Final = 0.5

@@ -10,6 +10,9 @@ _SENTENCES = {
     "empty_file": "{file} is empty (0 bytes). Export it again, or copy it again from where it came.",
     "missing_file": "{file} is not there. Check the name and the folder.",
     "not_allowed": "{file} may not be read. Change its permissions.",
+    "not_a_file": "{file} is not a file. Name a sound file or a film.",
+    "json_not_a_file": "The {kind} {file} is not a file. Check the name.",
+    "json_too_large": "The {kind} {file} is larger than {most_mb} MB. Check the name.",
     "is_a_folder": "{file} is a folder. Name a sound file in it.",
     "cut_short": (
         "{file} is cut short: its header promises more sound than the file holds. "
@@ -97,6 +100,19 @@ _SENTENCES = {
     "no_speakers": "Nobody is told apart yet. Have the words heard first.",
     "no_sounds_to_name": "There is no effect whose name could stand in a caption where none is shown yet.",
     "not_its_text": "This is not the text of this sound: only {same} of the {heard} words that were heard stand in it.",
+    "tied_to_picture": "{clip} is tied to the picture; moving it breaks sync.",
+    "all_tied": "These clips are tied to the picture and stay where they are. Untie a clip to lay it out.",
+    "all_in_sync": "All clips that are tied to the picture are in sync.",
+    "too_many_jobs": "{most} jobs of this workspace are waiting or running. Wait for some to finish, or stop some.",
+    "too_many_deliveries": "{most} deliveries of this workspace are waiting. Wait for some to finish, or stop some.",
+    "too_many_uploads": "{most} files of this workspace are being sent. Wait for some to arrive, or cancel some.",
+    "workspace_full": (
+        "The files of this workspace take {used} of {most}; {file} needs {needed}. "
+        "Delete programmes that are finished, or ask your administrator for more."
+    ),
+    "texts_too_unlike": (
+        "The text has {n_reference} words and the recordings have {n_heard}. Paste only the part that is spoken here."
+    ),
     "text_too_long": "A text of more than {most} letters is too long. Bring it in by parts.",
     "no_chapters_found": "Too little is said to propose chapters.",
     "no_words_yet": "No words are there yet. Have them heard first.",
@@ -124,7 +140,7 @@ _SENTENCES = {
     ),
     "caption_form": "{file} is no caption file by its name. Endings can be {known}.",
     "captions_too_large": "This is larger than {most_mb} MB, which no caption file is.",
-    "caption_too_long": "Caption {number} has {found} characters; {most} are the limit. Split it into several captions.",
+    "caption_too_long": "Caption {number} has {found} characters; {most} are the limit. Split it in several.",
     "captions_without_text": "The file has {n_cues} captions, but none of them has any text.",
     "too_long_a_list": "This list is longer than {most} characters. Paste the list of chapters alone.",
     "caption_not_read": "This cannot be read as {form}. Save it again in its program, as UTF-8.",
@@ -179,6 +195,7 @@ _SENTENCES = {
     "gain_out_of_range": "A gain lies between {least_db:g} and +{most_db:g} dB. {found} is outside.",
     "not_a_figure": "“{found}” is not a number of {unit}.",
     "not_a_number": "“{found}” is not a number of dB.",
+    "malformed": "The request can’t be read at {field}. Reload the page and try again.",
     "gone": "That is no longer part of the programme.",
     "file_too_large": "{file} needs {needed} of room and only {free} is free. Free some room and send it again.",
     "upload_incomplete": "{file} did not arrive whole. Send it again.",

@@ -81,7 +81,7 @@ PLAN = Plan(
 )  # fmt: skip
 
 
-@settings(max_examples=4, deadline=None)
+@settings(max_examples=4)
 @given(cuts=st.lists(st.integers(1, 1_899_999), max_size=3, unique=True), is_limited=st.booleans())
 def test_any_spans_put_end_to_end_equal_the_whole(cuts, is_limited):
     plan = replace(PLAN, master=Master(3.0, -2.0 if is_limited else None))

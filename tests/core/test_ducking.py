@@ -118,7 +118,7 @@ def test_a_need_smaller_than_the_smallest_change_is_met_by_the_smallest_change()
     assert levels_in_passage(span_s(10, 20), np.full(3_000, -50.0), RULE, [span_s(10, 20)])[0][1] == RULE.floor_db
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(speech_lists, st.floats(-30, -1), st.floats(0.2, 6), st.floats(0.05, 2), st.floats(0.1, 3))
 def test_any_talk_gives_an_ordered_curve_that_is_down_at_every_word(talk, depth_db, bridge_s, lead_in_s, recovery_s):
     rule = replace(RULE, bridge_s=bridge_s, lead_in_s=lead_in_s, recovery_s=recovery_s, slope_db_per_s=200.0)
@@ -148,7 +148,7 @@ def test_a_dragged_point_pins_itself_and_its_neighbours_and_stays():
     assert at(remade, 9.8) == pytest.approx(-6.0, abs=0.5)
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=80)
 @given(st.lists(st.tuples(st.integers(0, 60), st.floats(-30, 0)), max_size=9, unique_by=lambda p: p[0]), speech_lists)
 def test_every_pinned_point_stays_whatever_is_made_around_it(drawn, talk):
     old = [DuckPoint(at * RATE_HZ // 2, round(db, 2), at % 3 != 0) for at, db in sorted(drawn)]

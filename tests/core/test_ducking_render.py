@@ -68,7 +68,7 @@ def test_a_track_gives_way_alone():
     assert np.allclose(stems[Role.MUSIC], one * (1 + 10 ** (-9 / 20)), atol=1e-6)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.sampled_from(sorted(DUCKS)), st.lists(st.integers(1, 383_999), min_size=1, max_size=5, unique=True))
 def test_any_cut_has_the_bits_of_the_whole(name, cuts):
     plan = replace(plan_with(DUCKS[name]), master=Master(6.0, -3.0))

@@ -90,7 +90,7 @@ def test_a_slip_moves_the_sound_and_not_the_clip():
 curves = st.lists(st.tuples(st.integers(0, 2 * SECOND), st.floats(-30, 12)), max_size=5, unique_by=lambda p: p[0])
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(at=st.integers(SECOND, 3 * SECOND), points=curves)
 def test_a_split_changes_nothing_that_sounds(at, points):
     curve = tuple(CurvePoint(*p) for p in sorted(points))

@@ -29,7 +29,7 @@ def heard(plan, span):
     return render_output(plan, SOURCES, span)
 
 
-@settings(deadline=None, max_examples=25)
+@settings(max_examples=25)
 @given(st.integers(0, 50), st.integers(1, 60))
 def test_any_stretch_sounds_as_it_does_in_the_whole(start, length):
     length *= SECOND // 10

@@ -67,7 +67,7 @@ def test_bits_are_the_same_in_any_width_place_and_company(form):
             assert np.array_equal(taken(FORMS[form], n_lanes, row, [512], others=0.1 * row), alone)
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=12)
 @given(pieces=st.lists(st.integers(1, 900), min_size=1, max_size=5), form=st.sampled_from(sorted(FORMS)))
 def test_bits_are_the_same_in_any_pieces(pieces, form):
     assert np.array_equal(taken(FORMS[form], 4, 1, pieces), taken(FORMS[form], 2, 0, [len(AUDIO)]))

@@ -88,7 +88,7 @@ def test_both_channels_get_one_gain():
     assert np.allclose(limited[:, 1], 0.1 * factor[:, 0])
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(cut=st.integers(1, N - 1), seed=st.integers(0, 5))
 def test_any_cut_equals_the_whole(cut, seed):
     audio = _surrounded(programme(seed, N / RATE_HZ) * np.float32(10))

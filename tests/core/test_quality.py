@@ -114,7 +114,7 @@ def test_mono_has_no_sides_and_another_rate_its_own_seconds():
     assert (found.value, found.at_s) == (pytest.approx(2.01 * 48 / 44.1, abs=0.01), pytest.approx(3 * 48 / 44.1))
 
 
-@settings(deadline=None, max_examples=25)
+@settings(max_examples=25)
 @given(st.integers(1, 60_000))
 def test_however_it_is_cut_the_same_is_found(piece):
     audio = changed(lambda one: (silenced(one), clipped(one)))

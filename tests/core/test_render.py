@@ -39,7 +39,7 @@ def test_equals_the_slow_obvious_way():
     assert np.allclose(render_mix(PLAN, SOURCES, PLAN.span), expected, atol=2e-7)
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(cuts=st.lists(st.integers(1, 287_999), max_size=6, unique=True), is_limited=st.booleans())
 def test_any_spans_put_end_to_end_equal_the_whole(cuts, is_limited):
     plan = replace(PLAN, master=Master(12.0, -6.0 if is_limited else None))

@@ -33,7 +33,7 @@ from signals import MemorySource, programme, steps
 AUDIO = programme(9, 6.0)
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=20)
 @given(cuts=st.lists(st.integers(1, len(AUDIO) - 1), max_size=8, unique=True))
 def test_any_cut_of_a_measurement_equals_the_whole(cuts):
     state = MeterState.at_rest(STEREO)

@@ -152,7 +152,6 @@ def requests(draw):
 
 @settings(
     max_examples=4,
-    deadline=None,
     derandomize=True,
     suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow],
 )
@@ -205,7 +204,10 @@ def test_edits_that_broke_once_are_refused(signed_in, film):
                     signed_in, "POST", f"/programmes/{film.pk}/{page}", data=body, content_type="application/json",
                     headers={"accept": "application/json"},
                 )  # fmt: skip
-                assert answer.status_code in (409, 422) or edit.get("kind") == "version-save", (edit, answer.content)
+                assert answer.status_code in (400, 409, 422) or edit.get("kind") == "version-save", (
+                    edit,
+                    answer.content,
+                )
 
 
 @pytest.mark.parametrize(
@@ -224,7 +226,7 @@ def test_edits_that_broke_once_are_refused(signed_in, film):
 def test_wishes_to_send_a_file_that_broke_once_are_refused(signed_in, film, odd):
     body = f'{{"name": "a.wav", "size_bytes": 5, "fingerprint": "f", {odd}}}'  # of two values of a name the last counts
     answer = ask(signed_in, "POST", f"/programmes/{film.pk}/uploads", data=body, content_type="application/json")
-    assert answer.status_code in (404, 422)
+    assert answer.status_code in (400, 404, 422)
 
 
 def test_a_list_where_a_place_of_a_sound_belongs_is_answered(signed_in, addresses):
@@ -239,7 +241,7 @@ def test_a_form_at_a_door_for_json_is_answered(signed_in, film):
     answer = signed_in.post(
         f"/programmes/{film.pk}/arrange/edits", {"kind": "undo"}, headers={"accept": "application/json"}
     )
-    assert answer.status_code == 409 and answer.json()["sentence"]
+    assert answer.status_code == 400 and answer.json()["sentence"]
 
 
 def test_a_slow_line_holds_no_transaction(signed_in, film, monkeypatch):

@@ -105,7 +105,7 @@ def test_work_that_fails_leaves_no_file_and_not_the_half_of_a_pair(tmp_path, for
     assert (tmp_path / "x.wav").read_text() == "of before"
 
 
-@settings(deadline=None, max_examples=30)
+@settings(max_examples=30)
 @given(
     st.integers(1, 9_000),
     st.sampled_from(RATES_HZ),

@@ -194,7 +194,7 @@ def test_markers(desk):
     assert desk.state()["markers"] == []
     desk.edit("undo")
     assert desk.state()["markers"][0]["text"] == "The pour"
-    desk.edit("marker-add", status=409, marker="nonsense", at_sample=0, text="")
+    desk.edit("marker-add", status=400, marker="nonsense", at_sample=0, text="")
 
 
 def test_history_is_stepped_through_and_versions_come_back(desk):
@@ -340,7 +340,8 @@ WRONG = [
 def test_nonsense_is_refused_and_changes_nothing(desk, data):
     revision = desk.film.revision
     data = dict(data)
-    answer = desk.edit(data.pop("kind"), status=409, **data)
+    status = 409 if str(data.get("by_db", "")) in ("loud", "inf") else 400
+    answer = desk.edit(data.pop("kind"), status=status, **data)
     assert answer["sentence"]
     assert desk.film.revision == revision
 

@@ -376,7 +376,7 @@ def test_a_first_balance_of_a_part_and_of_chosen_steps(desk):
 
 
 def test_a_first_balance_is_refused_with_a_sentence(desk, monkeypatch):
-    assert desk.post("first-balance", 409, music="loud", effects="back", ducking="clear", steps=[])["sentence"]
+    assert desk.post("first-balance", 400, music="loud", effects="back", ducking="clear", steps=[])["sentence"]
     monkeypatch.setattr(balancing, "start_job", lambda *_: None)
     desk.post("first-balance", music="back", effects="back", ducking="clear", steps=["duck"])
     assert BalanceRun.objects.count() == 1

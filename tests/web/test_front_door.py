@@ -25,7 +25,7 @@ def test_who_guesses_waits_and_others_do_not(client, account, stranger, settings
     for _ in range(settings.AXES_FAILURE_LIMIT - 1):
         assert sign_in(client, "wrong").status_code == 200
     locked = sign_in(client, "wrong")
-    assert locked.status_code == 429 and "quarter of an hour" in locked.content.decode()
+    assert locked.status_code == 429 and "15 minutes" in locked.content.decode()
     # The right word does not help any more, somebody else comes in, and so does the same name from elsewhere.
     assert sign_in(client, "a-long-enough-word").status_code == 429
     assert sign_in(client, "a-long-enough-word", "otto").status_code == 302

@@ -96,7 +96,7 @@ def test_an_upload_can_be_dropped(signed_in, empty, media):
     assert programmes.drop_old_uploads() == 1
     assert not empty.uploads.exists() and len(list((media / "originals").rglob("*"))) == 1
     for wrong in ("{}", "no json", '{"name": "a", "size_bytes": "x", "fingerprint": ""}'):
-        assert signed_in.post(base, wrong, content_type="application/json").status_code == 422
+        assert signed_in.post(base, wrong, content_type="application/json").status_code == 400
 
 
 @pytest.mark.parametrize(

@@ -101,8 +101,8 @@ def test_what_a_file_is_is_guessed_with_reasons_and_corrected(signed_in, empty, 
     assert [track.role for track in empty.tracks.all()] == ["atmosphere", "atmosphere"]
     signed_in.post(f"/programmes/{empty.pk}/intake/step", {"way": "undo"})
     assert sorted(Source.objects.values_list("role", flat=True)) == sorted([source.role, other.role])
-    assert signed_in.post(f"/programmes/{empty.pk}/roles", {"ids": ids, "role": "noise"}).status_code == 409
-    assert signed_in.post(f"/programmes/{empty.pk}/roles", {"ids": "", "role": "music"}).status_code == 409
+    assert signed_in.post(f"/programmes/{empty.pk}/roles", {"ids": ids, "role": "noise"}).status_code == 400
+    assert signed_in.post(f"/programmes/{empty.pk}/roles", {"ids": "", "role": "music"}).status_code == 400
 
 
 def test_the_same_file_twice_is_noticed(empty, bring):

@@ -234,7 +234,6 @@ def test_every_step_leads_where_it_led_before(desk):  # noqa: F811
         settings=settings(
             max_examples=10,
             stateful_step_count=28,
-            deadline=None,
             derandomize=True,
             suppress_health_check=list(HealthCheck),
         ),

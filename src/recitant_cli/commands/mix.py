@@ -23,10 +23,13 @@ from recitant_core.gain.duck_rule import MOST_DEPTH_DB
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU
 from recitant_core.timeline.excerpt import clips_alone, clips_named, excerpt, span_of_clips, talk_in
 from recitant_core.timeline.model import Plan
+from recitant_core.timeline.sync import out_of_sync
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_io.archive import write_zip
-from recitant_io.confined import read_captions
+from recitant_io.caption_files import MOST_BYTES
 from recitant_io.codecs import CODECS, wanted_files
+from recitant_io.confined import read_captions
+from recitant_io.decode import require_regular
 from recitant_io.delivery import deliver
 from recitant_io.film import FilmWanted, film_suffix
 from recitant_io.json_file import text_of
@@ -37,6 +40,7 @@ from recitant_io.planned import Origin
 from recitant_io.spec_file import files_of, specs_of_texts
 from recitant_words.balance_report import balance_data, ducking_data
 from recitant_words.fits import fit_sentence
+from recitant_words.notices import out_of_sync_words
 from recitant_words.report import report_data, report_files
 from recitant_words.sentences import sentence
 
@@ -115,6 +119,7 @@ def mixed(chosen: argparse.Namespace, path: Path, out: Path) -> int:
             loaded = with_rules_followed(found, chosen.clearance)
             more = {"ducking": ducking_data(loaded.plan)}
         talk = talk_of(loaded) if any(spec.is_about_speech for spec in specs) else None
+        _tell_out_of_sync(loaded.plan, film)
         origin = Origin(chosen.version, _now(), film, _chapters(chosen.chapters), talk, _labels(chosen), chosen.folders)
         more |= {"version": origin.version, "made_at": f"{origin.made_at:%Y-%m-%d %H:%M} UTC"}
         if chosen.range is not None or chosen.clips:
@@ -205,8 +210,16 @@ def _print_delivered(delivered: Delivered, folder: Path) -> None:
         print(f"  {missed.file} could not be made: {sentence(missed.error)}")
 
 
+def _tell_out_of_sync(plan: Plan, film: FilmWanted | None) -> None:
+    # The picture of a plan begins with it.
+    for clip, off in out_of_sync(plan, 0) if film is not None else ():
+        print(f"recitant: {out_of_sync_words(clip.name, off, plan.frame_rate)}", file=sys.stderr)
+
+
 def _film(chosen: argparse.Namespace) -> FilmWanted:
     cues: tuple[Cue, ...] = ()
     if chosen.captions is not None:
-        cues = tuple(read_captions(chosen.captions.read_bytes(), chosen.captions.name))
+        require_regular(chosen.captions)
+        with chosen.captions.open("rb") as file:
+            cues = tuple(read_captions(file.read(MOST_BYTES + 1), chosen.captions.name))
     return FilmWanted(chosen.picture, film_suffix(chosen.picture.name), captions=cues)

@@ -23,12 +23,12 @@ def require_pattern(pattern: str) -> None:
     """
     for name in _FIELD.findall(pattern):
         if name not in FIELDS:
-            raise PlanError("names_unknown_field", field="names", found=name, known=", ".join(FIELDS))
+            raise PlanError("names_unknown_field", field="names", found=name[:60], known=", ".join(FIELDS))
     rest = _FIELD.sub("", pattern)
     if "{" in rest or "}" in rest:
-        raise PlanError("names_brace", field="names", found=pattern)
+        raise PlanError("names_brace", field="names", found=pattern[:60])
     if _NOT_IN_NAMES.search(rest) or pattern.startswith("."):
-        raise PlanError("names_character", field="names", found=pattern)
+        raise PlanError("names_character", field="names", found=pattern[:60])
 
 
 def file_name(pattern: str, facts: Mapping[str, str], suffix: str) -> str:
@@ -47,9 +47,9 @@ def file_name(pattern: str, facts: Mapping[str, str], suffix: str) -> str:
     """
     stem = _FIELD.sub(lambda found: _clean(facts.get(found[1], "")), pattern).strip(" .")
     if not stem:
-        raise PlanError("names_empty", field="names", found=pattern)
+        raise PlanError("names_empty", field="names", found=pattern[:60])
     if len(f"{stem}{suffix}".encode()) > MOST_BYTES:
-        raise PlanError("names_too_long", field="names", found=f"{stem}{suffix}", most=MOST_BYTES)
+        raise PlanError("names_too_long", field="names", found=f"{stem[:60]}…{suffix}", most=MOST_BYTES)
     return stem + suffix
 
 

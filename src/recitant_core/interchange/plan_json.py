@@ -249,6 +249,7 @@ def _clip(data: Mapping[str, Any], field: str, source: SampleSource) -> Clip:
         balanced=_balanced(data["balanced"]) if "balanced" in data else None,
         accepted=_spans(data.get("accepted", ())),
         is_out=bool(data.get("out_of_mix", False)),
+        sync_sample=None if data.get("sync_s") is None else _samples(data["sync_s"]),
         name=data["file"].replace("\\", "/").rsplit("/", 1)[-1].rsplit(".", 1)[0],
     )
 
@@ -281,6 +282,8 @@ def _clip_data(clip: Clip, file_of_source: Mapping[str, str]) -> dict[str, Any]:
         data["room_tone"] = True
     if clip.is_out:
         data["out_of_mix"] = True
+    if clip.sync_sample is not None:
+        data["sync_s"] = s_from_samples(clip.sync_sample)
     if clip.balanced is not None:
         data["balanced"] = _balanced_data(clip.balanced)
     if clip.accepted:

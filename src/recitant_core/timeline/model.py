@@ -182,6 +182,8 @@ class Clip:
     """Where the one that sounds stands among all of them."""
     unfilled: tuple[int, int] = (0, 0)
     """Samples before and after it that belong to its place, and that another of its takes fills."""
+    sync_sample: int | None = None
+    """Where its recording's first sample lies from the picture's first frame; None where it is not tied to it."""
 
     @cached_property
     def sound_key(self) -> str:

@@ -11,10 +11,14 @@ import numpy as np
 import numpy.typing as npt
 from numba import njit
 
+from recitant_core.errors import EditRefused
+
 Ids = npt.NDArray[np.int64]
 _SAME, _OTHER, _GONE, _ADDED = 0, 1, 2, 3
 _BAND_WORDS = 1_500
 """How far alignment may drift; longer texts are compared in windows around the diagonal."""
+MOST_CELLS = 80_000_000
+"""Of the band, a byte each: two texts of 26,000 words, which are three hours of talk."""
 
 
 @dataclass(frozen=True)
@@ -46,11 +50,16 @@ def aligned(reference: Sequence[str], heard: Sequence[str]) -> list[Pair]:
 
     Args:
         reference, heard: words as they are compared; see spelling.
+
+    Raises:
+        EditRefused: texts that are too long, or too unlike in length, to be compared.
     """
+    band = max(_BAND_WORDS, abs(len(reference) - len(heard)) + 50)
+    if (len(reference) + 1) * (2 * band + 1) > MOST_CELLS:
+        raise EditRefused("texts_too_unlike", n_reference=len(reference), n_heard=len(heard))
     ids: dict[str, int] = {}
     first = np.array([ids.setdefault(word, len(ids)) for word in reference], dtype=np.int64)
     second = np.array([ids.setdefault(word, len(ids)) for word in heard], dtype=np.int64)
-    band = max(_BAND_WORDS, abs(len(first) - len(second)) + 50)
     pairs: list[Pair] = []
     i, j = 0, 0
     for step in _steps(first, second, band):
@@ -74,7 +83,7 @@ def word_errors(reference: Sequence[str], heard: Sequence[str]) -> WordErrors:
     return WordErrors(len(reference), other, gone, sum(1 for p in pairs if p.reference is None))
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _steps(first: Ids, second: Ids, band: int) -> npt.NDArray[np.uint8]:
     # Costs of whole rows inside a band around the diagonal; the way back is kept as one byte a cell.
     n, m = len(first), len(second)

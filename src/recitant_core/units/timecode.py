@@ -63,6 +63,16 @@ def timecode_from_samples(at_samples: int, rate_name: str) -> str:
     return f"{seconds // 3600:02d}:{seconds // 60 % 60:02d}:{seconds % 60:02d}{mark}{frames:02d}"
 
 
+def frames_from_samples(length_samples: int, rate_name: str) -> float:
+    """Length in frames of the picture, with its sign.
+
+    Raises:
+        RangeError: unknown rate.
+    """
+    rate = frame_rate(rate_name)
+    return length_samples * rate.numerator / (rate.denominator * RATE_HZ)
+
+
 def samples_from_timecode(text: str, rate_name: str) -> int:
     """First sample of the picture frame that a timecode names; ``:``, ``;`` and ``.`` all part its numbers.
 

@@ -8,6 +8,7 @@ from recitant_core.errors import EditRefused, RangeError
 from recitant_core.measure.similarity import align
 from recitant_core.timeline.edits import clips_by_id
 from recitant_core.timeline.model import Clip, Plan, Track
+from recitant_core.timeline.sync import off_samples
 from recitant_core.timeline.takes import in_order
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.timecode import FRAME_RATES, samples_from_timecode
@@ -17,7 +18,7 @@ from recitant_web.desk.models import Edit, EditState
 from recitant_web.desk.models import Track as TrackRow
 from recitant_web.programme.models import Programme, SourceState
 from recitant_web.programme.queries import picture_data
-from recitant_words.notices import alignment_words, is_alignment_sure
+from recitant_words.notices import alignment_words, is_alignment_sure, off_words
 
 HISTORY_STEPS = 60
 MOST_ALIGNED_SAMPLES = 20 * 60 * RATE_HZ
@@ -28,7 +29,7 @@ def arrange_state(programme: Programme) -> dict[str, Any]:
     plan = plan_of(programme)
     return {
         **_common(programme, plan),
-        "clips": [_clip_data(clip, track) for track in plan.tracks for clip in track.clips],
+        "clips": [_clip_data(clip, track, programme) for track in plan.tracks for clip in track.clips],
         "sources": sources_data(programme),
         "picture": picture_data(programme),
     }
@@ -42,7 +43,9 @@ def arrange_delta(programme: Programme, edits: list[Edit]) -> dict[str, Any]:
     made = {str(c["id"]) for edit in edits for c in edit.changes if c["table"] == "clip" and "set" not in c}
     delta = {
         **_common(programme, plan),
-        "changed": [_clip_data(present[i][1], present[i][0]) for i in sorted(touched, key=int) if i in present],
+        "changed": [
+            _clip_data(present[i][1], present[i][0], programme) for i in sorted(touched, key=int) if i in present
+        ],
         "removed": sorted(touched - present.keys(), key=int),
     }
     if made:
@@ -160,7 +163,7 @@ def _track_data(track: Track, look_of: dict[int, dict[str, int]]) -> dict[str, A
     }
 
 
-def _clip_data(clip: Clip, track: Track) -> dict[str, Any]:
+def _clip_data(clip: Clip, track: Track, programme: Programme) -> dict[str, Any]:
     data = {
         "id": clip.clip_id,
         "track": track.track_id,
@@ -176,6 +179,9 @@ def _clip_data(clip: Clip, track: Track) -> dict[str, Any]:
     # What most clips do not have is left out: a thousand clips load in half the time.
     if clip.curve:
         data["curve"] = [[point.at_sample, point.gain_db] for point in clip.curve]
+    off = off_samples(clip, programme.picture_offset_samples)
+    if off is not None:
+        data["sync"] = off_words(off, programme.frame_rate) if off else ""
     if clip.is_out:
         data["is_out"] = True
     if clip.group:

@@ -26,5 +26,6 @@ urlpatterns = [
     path("", include("recitant_web.delivery.urls")),
     path("", include("recitant_web.jobs.urls")),
 ]
+handler400 = "recitant_web.shared.pages.bad_request"
 handler404 = "recitant_web.shared.pages.not_found"
 handler500 = "recitant_web.shared.pages.our_fault"

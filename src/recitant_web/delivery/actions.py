@@ -1,5 +1,6 @@
 """Handing over: the sheet, and jobs that fit, write, measure and report."""
 
+import json
 import re
 import uuid
 from collections.abc import Sequence
@@ -8,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from django.conf import settings
+from django.contrib.auth.models import User
 from django.db import transaction
 
 from recitant_core.captions.rules import Cue
@@ -35,7 +37,9 @@ from recitant_web.delivery.queries import plan_and_sources
 from recitant_web.delivery.report import report_part
 from recitant_web.delivery.sheet import chapter_rows, film_of, in_language, lines_of, orders_of, spec_ids_on_sheet
 from recitant_web.delivery.spreading import drop_parts, mixed_of_parts
-from recitant_web.jobs.actions import start_job
+from recitant_web.desk.edits.clips import BackInSync
+from recitant_web.jobs.actions import DELIVER, require_turn, start_job
+from recitant_web.jobs.models import JobState
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
 from recitant_web.shared.media import drop, fetched, keep, media_path
@@ -43,7 +47,6 @@ from recitant_web.specifications.queries import spec_named
 from recitant_words.notices import notice
 from recitant_words.report import report_data, report_files
 
-DELIVER = "delivery.deliver"
 _BYTES_A_FRAME = 2 * 3
 _LANGUAGE = re.compile("[a-z]{3}")
 
@@ -213,23 +216,31 @@ def hand_over(programme: Programme, orders: Sequence[Order], made_by: str = "", 
     bytes_a_frame = _BYTES_A_FRAME * sum(len(one.names()) for one in planned) + BYTES_A_KEPT_FRAME
     require_room(root, notice("the_delivery"), n_frames * bytes_a_frame + picture_bytes)
     keys = {key: key for track in plan.tracks for key in track.source_keys}
+    asked: dict[str, Any] = {
+        "orders": [
+            {"spec": spec_to_data(order.spec), "files": order.wanted.text, "language": part.language}
+            for order in orders
+        ],
+        "film": film,
+        "name": part.name,
+        "chapters": chapter_rows(part.chapters),
+        "span": None if span is None else [span.start_sample, span.length_samples],
+        "clips": list(part.clip_names),
+        "labels": labels_data(programme),
+        "plan_key": part.key,
+    }
     with transaction.atomic():
+        Programme.objects.select_for_update().get(pk=programme.pk)  # one order after another
+        under_way = _same_under_way(programme, asked)
+        if under_way is not None:
+            return under_way
+        require_turn(programme.workspace, DELIVER)
         delivery = Delivery.objects.create(
             programme=programme,
             revision=programme.revision,
-            orders=[
-                {"spec": spec_to_data(order.spec), "files": order.wanted.text, "language": part.language}
-                for order in orders
-            ],
-            film=film,
-            name=part.name,
-            chapters=chapter_rows(part.chapters),
-            span=None if span is None else [span.start_sample, span.length_samples],
-            clips=list(part.clip_names),
-            labels=labels_data(programme),
+            **asked,
             made_by=made_by,
             plan=plan_to_data(plan, keys),
-            plan_key=part.key,
             talk=_talk_data(part.talk),
             folder=f"deliveries/{programme.pk}/{uuid.uuid4().hex}",
         )
@@ -237,6 +248,20 @@ def hand_over(programme: Programme, orders: Sequence[Order], made_by: str = "", 
         delivery.job = start_job(programme.workspace, DELIVER, {"delivery_id": delivery.pk})
         delivery.save(update_fields=["job"])
     return delivery
+
+
+def _same_under_way(programme: Programme, asked: dict[str, Any]) -> Delivery | None:
+    """A delivery of the very same that waits or is being made: a second press asks for nothing more."""
+    states = (JobState.WAITING, JobState.WORKING)
+    for delivery in programme.deliveries.filter(job__state__in=states, plan_key=asked["plan_key"]).order_by("pk"):
+        if all(_as_kept(getattr(delivery, name)) == _as_kept(value) for name, value in asked.items()):
+            return delivery
+    return None
+
+
+def _as_kept(value: Any) -> Any:
+    """A value as a row gives it back: tuples are lists there."""
+    return json.loads(json.dumps(value))
 
 
 def _talk_data(talk: Talk) -> dict[str, Any]:
@@ -303,6 +328,15 @@ def make_delivery(delivery_id: int, progress: Progress) -> str:
     n_missed = sum(len(delivered.missed) for delivered in done)
     words = f" {n_missed} {'file' if n_missed == 1 else 'files'} could not be made." if n_missed else ""
     return f"{passed} of {len(done)} pass.{words}"
+
+
+def put_back_in_sync(programme: Programme, user: User) -> None:
+    """Move every clip that is tied to the picture back to where the picture has it.
+
+    Raises:
+        EditRefused: all are there.
+    """
+    BackInSync(revision=programme.revision).carry_out(programme, user)
 
 
 def name_delivery(delivery: Delivery, name: str) -> None:

@@ -11,6 +11,7 @@ from recitant_core.delivery.names import file_name
 from recitant_core.interchange.plan_json import plan_from_data
 from recitant_core.ports import SampleSource
 from recitant_core.timeline.model import Plan
+from recitant_core.timeline.sync import out_of_sync
 from recitant_core.units.clock import RATE_HZ
 from recitant_io.archive import zipped
 from recitant_io.planned import OWN_NAMES
@@ -25,12 +26,14 @@ from recitant_web.shared.media import fetched, is_there, media_path
 from recitant_web.specifications.queries import specs_of
 from recitant_words.compared import compared_sentence
 from recitant_words.looks import close_rows, fine_sentence, look_sentence, place_text
+from recitant_words.notices import out_of_sync_words
 from recitant_words.platforms import platform_rows
 from recitant_words.playback import PLAYBACK_WORDS
 from recitant_words.report import FILM_TRACK_WORDS, decoded_sentence, word_more
 from recitant_words.sentences import names_words
 from recitant_words.specs import form_words, limit_words
 
+_MOST_OFF: Final = 5
 SHOWN: Final = 12
 """How many deliveries the page lists."""
 
@@ -87,6 +90,12 @@ def listening_view(programme: Programme) -> dict[str, Any]:
     """Data for listening on the page."""
     length_samples = Snapshot(programme).plan.span.length_samples
     return {"length_samples": length_samples, "length_s": length_samples / RATE_HZ, "playbacks": PLAYBACK_WORDS}
+
+
+def sync_view(programme: Programme) -> list[str]:
+    """Sentences on clips that do not lie where the picture that they are tied to has them."""
+    off = out_of_sync(Snapshot(programme).plan, programme.picture_offset_samples)
+    return [out_of_sync_words(clip.name, samples, programme.frame_rate) for clip, samples in off[:_MOST_OFF]]
 
 
 def _dots(line: Line, heads: list[Column]) -> list[Dot]:

@@ -11,7 +11,14 @@ from django.views.decorators.http import require_http_methods, require_POST, req
 from recitant_web.delivery import actions
 from recitant_web.delivery.chapters import chapters_view, keep_chapters, read_chapters
 from recitant_web.delivery.labels import keep_labels, labels_of
-from recitant_web.delivery.queries import delivered_file, deliveries_of, listening_view, sheet_view, zip_of
+from recitant_web.delivery.queries import (
+    delivered_file,
+    deliveries_of,
+    listening_view,
+    sheet_view,
+    sync_view,
+    zip_of,
+)
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import note_page, programmes_of
 from recitant_web.shared.ranges import send_file
@@ -28,7 +35,9 @@ def page(request: Request, programme_id: int) -> HttpResponse:
     words = ""
     if request.method == "POST":
         given, name = request.POST, request.user.get_username()
-        if "range" in given:
+        if "back-in-sync" in given:
+            words = words_of_refusal(lambda: actions.put_back_in_sync(programme, request.user))
+        elif "range" in given:
             start, end = given.get("from", ""), given.get("to", "")
             words = words_of_refusal(lambda: actions.hand_over_range(programme, name, start, end))
         elif "version" in given:
@@ -48,6 +57,7 @@ def page(request: Request, programme_id: int) -> HttpResponse:
         **listening_view(programme),
         "labels": labels_of(programme),
         "deliveries": deliveries_of(programme),
+        "off": sync_view(programme),
         "words": words,
         "step": "hand-over",
     }

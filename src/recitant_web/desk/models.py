@@ -68,6 +68,8 @@ class Clip(models.Model):
     take_index = models.PositiveSmallIntegerField(default=0)
     unfilled = models.JSONField(default=list)
     """Samples before and after it that other takes fill; empty for none."""
+    sync_sample = models.BigIntegerField(null=True, default=None)
+    """Where its recording's first sample lies from the picture's first frame; null where it is not tied to it."""
 
 
 class Marker(models.Model):

@@ -137,6 +137,19 @@ def _track_for(programme: Programme, laid: Laid, how: Laying) -> tuple[Track, in
     return track, 0, [inserted("track", track)]
 
 
+def _sync_sample(programme: Programme, source: Source, start_sample: int, in_sample: int) -> int | None:
+    """Tie of a clip that is laid: a film's own sound, and what lies where its timecode has it beside the picture's."""
+    picture = Picture.objects.filter(programme=programme).first()
+    if picture is None:
+        return None
+    first = start_sample - in_sample
+    is_own = source.has_picture and source.original_file == picture.original_file
+    has_timecode = source.reference_samples is not None and picture.reference_samples is not None
+    if is_own or (has_timecode and first == (source.reference_samples or 0) - picture_origin(programme)):
+        return first - programme.picture_offset_samples
+    return None
+
+
 def _clip(programme: Programme, track: Track, source: Source, start_sample: int, in_sample: int) -> Clip:
     length = source.ready_length_samples - in_sample
     fades = programme.new_fades
@@ -152,6 +165,7 @@ def _clip(programme: Programme, track: Track, source: Source, start_sample: int,
         fade_out_samples=min(fades.get("out_samples", EDGE_FADE_SAMPLES), length // 2),
         fade_in_shape=shape,
         fade_out_shape=shape,
+        sync_sample=_sync_sample(programme, source, start_sample, in_sample),
     )
 
 
@@ -170,6 +184,11 @@ def picture_origin(programme: Programme) -> int:
     if picture is None or picture.reference_samples is None:
         return 0
     return picture.reference_samples - programme.picture_offset_samples
+
+
+def has_picture_timecode(programme: Programme) -> bool:
+    """Whether the picture says at what time of day it begins."""
+    return Picture.objects.filter(programme=programme, reference_samples__isnull=False).exists()
 
 
 def _track_with_room(programme: Programme, source: Source, name: str, span: SampleSpan) -> tuple[Track, list[Change]]:

@@ -16,6 +16,7 @@ from recitant_web.programme.actions import create_programme
 from recitant_web.programme.forms import ProgrammeForm
 from recitant_web.programme.models import Picture, Programme, Source
 from recitant_web.programme.queries import deleted_programmes_of, programmes_of
+from recitant_web.shared import start_notices
 from recitant_web.shared.requests import Request
 from recitant_words.notices import notice
 
@@ -58,6 +59,7 @@ def programmes(request: Request) -> HttpResponse:
         "sort": sort if sort in SORTS else "changed",
         "is_descending": is_descending,
         "form": form,
+        "start_notices": start_notices.sentences(),
     }
     part = "house/_table.html" if request.headers.get("HX-Target") == "table" else "house/list.html"
     return render(request, part, context, status=422 if form.errors else 200)

@@ -5,8 +5,8 @@ from typing import Annotated, Final
 from django.http import HttpRequest
 from msgspec import Meta, Struct
 
-from recitant_core.errors import EditRefused, UnreadableMedia
-from recitant_web.desk.edits.clips import PlaceClips
+from recitant_core.errors import EditRefused
+from recitant_web.desk.edits.clips import BackInSync, PlaceClips
 from recitant_web.desk.edits.programme import SetProgramme
 from recitant_web.desk.edits.recordings import Mend, Use
 from recitant_web.desk.edits.tracks import SetRole
@@ -14,7 +14,6 @@ from recitant_web.desk.models import Clip
 from recitant_web.intake.queries import offered_place
 from recitant_web.programme.models import Picture, Programme, Source
 from recitant_web.shared.shapes import body_of, converted
-from recitant_words.notices import notice
 
 _MOST_BYTES: Final = 1 << 43  # more than disks hold; what there is room for is asked later
 _MOST_ROW: Final = (1 << 63) - 1
@@ -48,12 +47,9 @@ def upload_request(request: HttpRequest) -> UploadRequest:
     """A file as the page announces it.
 
     Raises:
-        UnreadableMedia: not of that shape.
+        MalformedRequest: not of that shape.
     """
-    try:
-        asked: UploadRequest = body_of(request, UploadRequest)
-    except EditRefused as error:
-        raise UnreadableMedia("upload_incomplete", file=notice("the_file")) from error
+    asked: UploadRequest = body_of(request, UploadRequest)
     return asked
 
 
@@ -61,7 +57,7 @@ def role_edit(request: HttpRequest, revision: int) -> SetRole:
     """The edit that says which files are what.
 
     Raises:
-        EditRefused: not of that shape.
+        MalformedRequest: not of that shape. EditRefused: no numbers.
     """
     ids = [str(whole(one)) for one in request.POST.get("ids", "").split(",") if one]
     return converted(SetRole, {"revision": revision, "source_ids": ids, "role": request.POST.get("role", "")})
@@ -87,6 +83,13 @@ def mend_edit(request: HttpRequest, revision: int, source: Source) -> Mend:
         "is_for_all": request.POST.get("all") == "1",
     }
     return converted(Mend, {"revision": revision, "source_id": source.pk, **asked})
+
+
+def sync_edit(programme: Programme, source: Source) -> BackInSync:
+    """The edit that moves the clips of a file back to where the picture has them."""
+    clips = Clip.objects.filter(track__programme=programme, source=source, sync_sample__isnull=False)
+    ids = [str(pk) for pk in clips.values_list("pk", flat=True)]
+    return converted(BackInSync, {"revision": programme.revision, "ids": ids or None})
 
 
 def use_edit(request: HttpRequest, programme: Programme, source: Source) -> Use | PlaceClips:

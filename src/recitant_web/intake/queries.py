@@ -6,9 +6,12 @@ from typing import Any
 from django.db.models import Count, Q
 
 from recitant_core.timeline.model import Role
+from recitant_core.timeline.sync import out_of_sync
 from recitant_core.units.timecode import timecode_from_samples
+from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.desk.models import Clip, EditState, Track
 from recitant_web.programme.models import Picture, Programme, Source, SourceKind, SourceState
+from recitant_words.notices import off_words
 
 # Nobody brought these in: the program made them, or they came out of the library.
 _MADE_HERE = (SourceKind.VARIED, SourceKind.TONE, SourceKind.LIBRARY)
@@ -25,6 +28,8 @@ class Row:
     n_clips: int
     is_take: bool = False
     """Whether a clip that sounds as another recording holds it."""
+    off: str = ""
+    """How far a clip of it that is tied to the picture lies off; empty where none does."""
 
 
 def rows(programme: Programme) -> list[Row]:
@@ -37,13 +42,14 @@ def rows(programme: Programme) -> list[Row]:
     mended: dict[int, set[str]] = {}
     n_clips: dict[int, int] = {}
     held: set[str] = set()
+    offs = _offs(programme)
     fields = ("source_id", "mended", "takes")
     for source_id, codes, takes in Clip.objects.filter(track__programme=programme).values_list(*fields):
         mended.setdefault(source_id, set()).update(codes)
         n_clips[source_id] = n_clips.get(source_id, 0) + 1
         held |= {take["source_key"] for take in takes}
     return [
-        _row(one, frozenset(mended.get(one.pk, ())), n_clips.get(one.pk, 0), is_take=one.sha256 in held)
+        _row(one, frozenset(mended.get(one.pk, ())), n_clips.get(one.pk, 0), offs, is_take=one.sha256 in held)
         for one in found
     ]
 
@@ -51,16 +57,22 @@ def rows(programme: Programme) -> list[Row]:
 def row(programme: Programme, source: Source) -> Row:
     """One source with what its clips make of it."""
     clips = list(Clip.objects.filter(track__programme=programme, source=source).values_list("mended", flat=True))
-    return _row(source, frozenset(code for codes in clips for code in codes), len(clips))
+    return _row(source, frozenset(code for codes in clips for code in codes), len(clips), _offs(programme))
 
 
-def _row(source: Source, mended: frozenset[str], n_clips: int, *, is_take: bool = False) -> Row:
+def _offs(programme: Programme) -> dict[str, str]:
+    """By recording: how far a clip of it lies off the picture that it is tied to."""
+    off = out_of_sync(plan_of(programme), programme.picture_offset_samples)
+    return {clip.source_key: off_words(samples, programme.frame_rate) for clip, samples in off}
+
+
+def _row(source: Source, mended: frozenset[str], n_clips: int, offs: dict[str, str], *, is_take: bool = False) -> Row:
     open_findings = [
         finding
         for finding in source.findings
         if finding["severity"] != "note" and not mended & {remedy["code"] for remedy in finding["remedies"]}
     ]
-    return Row(source, mended, open_findings, n_clips, is_take)
+    return Row(source, mended, open_findings, n_clips, is_take, offs.get(source.sha256, ""))
 
 
 def offered_place(programme: Programme, source: Source) -> tuple[int, str] | None:

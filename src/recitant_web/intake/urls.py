@@ -21,6 +21,7 @@ urlpatterns = [
     path(f"{_SOURCE}/use", views.use, name="source-use"),
     path(f"{_SOURCE}/track", views.sound_track, name="source-track"),
     path(f"{_SOURCE}/picture", views.picture, name="source-picture"),
+    path(f"{_SOURCE}/sync", views.sync, name="source-sync"),
     path(f"{_SOURCE}/again", views.again, name="source-again"),
     path(f"{_SOURCE}/remove", views.remove, name="source-remove"),
 ]

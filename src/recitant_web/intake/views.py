@@ -12,7 +12,7 @@ from django.views.decorators.http import require_http_methods, require_POST, req
 from recitant_web.accounts.queries import roles_of
 from recitant_web.desk.edits.registry import Edit
 from recitant_web.desk.log import redo, undo
-from recitant_web.intake.forms import mend_edit, rate_edit, role_edit, upload_request, use_edit, whole
+from recitant_web.intake.forms import mend_edit, rate_edit, role_edit, sync_edit, upload_request, use_edit, whole
 from recitant_web.intake.queries import alike, is_busy, newest_steps, offered_place, row, rows, take_role
 from recitant_web.programme.actions import (
     begin_pile,
@@ -199,6 +199,16 @@ def picture(request: Request, programme_id: int, source_id: int) -> HttpResponse
 
 @login_required
 @require_POST
+def sync(request: Request, programme_id: int, source_id: int) -> HttpResponse:
+    """Move the clips of a file back to where the picture has them."""
+    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    found = get_object_or_404(programme.sources, pk=source_id)
+    _edit(programme, request, sync_edit(programme, found))
+    return _source(request, programme_id, source_id)
+
+
+@login_required
+@require_POST
 def again(request: Request, programme_id: int, source_id: int) -> HttpResponse:
     """Take a refused file through intake once more."""
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
@@ -264,7 +274,7 @@ def _list(programme) -> dict[str, Any]:  # type: ignore[no-untyped-def]
         for one in found
         if one.source.state == SourceState.READY
     }
-    n_open = sum(len(one.open_findings) for one in found)
+    n_open = sum(len(one.open_findings) + bool(one.off) for one in found)
     steps = newest_steps(programme)
     picture = getattr(programme, "picture", None)
     return {

@@ -9,19 +9,21 @@ from threading import Event, Thread
 from typing import Final
 
 from celery import current_app
+from django.conf import settings
 from django.db import DatabaseError, InterfaceError, OperationalError, connection, transaction
 from django.db.models import F, Q, QuerySet
 from django.utils import timezone
 from kombu.exceptions import OperationalError as QueueAway
 from redis.exceptions import RedisError
 
-from recitant_core.errors import Cancelled, RecitantError, StoreAway
+from recitant_core.errors import Cancelled, EditRefused, RecitantError, StoreAway
 from recitant_core.ports import Progress
 from recitant_web.accounts.models import Workspace
 from recitant_web.jobs.models import Job, JobState
 from recitant_words.notices import notice
 from recitant_words.sentences import sentence
 
+DELIVER: Final = "delivery.deliver"
 HEARTBEAT_LOST: Final = timedelta(seconds=30)
 MOST_ATTEMPTS: Final = 5
 ENDED_KEPT: Final = timedelta(days=7)
@@ -54,6 +56,23 @@ def start_job(workspace: Workspace, kind: str, payload: Mapping[str, object], *,
         job = Job.objects.create(workspace=workspace, kind=kind, payload=payload, subject=subject)
         transaction.on_commit(partial(_send, job.pk, kind))
     return job
+
+
+def require_turn(workspace: Workspace, kind: str = "", *, more: int = 1) -> None:
+    """Refuse what a person asks for where a workspace has as much under way as it may.
+
+    Args:
+        kind: of the jobs that are meant where these have a limit of their own, as deliveries have.
+        more: how many jobs are to be added.
+
+    Raises:
+        EditRefused: too many wait or work.
+    """
+    is_open = Job.objects.filter(workspace=workspace, state__in=(JobState.WAITING, JobState.WORKING))
+    if 0 < settings.WORKSPACE_JOBS < is_open.count() + more:
+        raise EditRefused("too_many_jobs", most=settings.WORKSPACE_JOBS)
+    if kind == DELIVER and 0 < settings.WORKSPACE_DELIVERIES < is_open.filter(kind=kind).count() + more:
+        raise EditRefused("too_many_deliveries", most=settings.WORKSPACE_DELIVERIES)
 
 
 def ask_cancel(job: Job) -> None:

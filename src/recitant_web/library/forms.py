@@ -3,7 +3,7 @@
 from django.http import HttpRequest
 from msgspec import Struct
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import MalformedRequest
 from recitant_web.shared.shapes import Place, Samples, body_of
 
 
@@ -18,6 +18,6 @@ def place_request(request: HttpRequest) -> PlaceRequest | None:
     """Place of a sound; None where none is sent."""
     try:
         asked: PlaceRequest = body_of(request, PlaceRequest)
-    except EditRefused:
+    except MalformedRequest:
         return None
     return asked

@@ -11,14 +11,15 @@ from typing import IO, Any
 
 from django.conf import settings
 from django.db import transaction
+from django.db.models import Max, Sum
 from django.utils import timezone
 
-from recitant_core.errors import EditRefused, PlanError, UnreadableMedia
+from recitant_core.errors import EditRefused, PlanError, StorageFull, UnreadableMedia
 from recitant_core.timeline.laying import Laying, LayingOrder
-from recitant_io.storage import require_room, storage_errors
+from recitant_io.storage import require_room, size_text, storage_errors
 from recitant_web.accounts.models import Workspace
 from recitant_web.accounts.queries import is_role_of
-from recitant_web.jobs.actions import start_job
+from recitant_web.jobs.actions import require_turn, start_job
 from recitant_web.programme.ingesting import INGEST
 from recitant_web.programme.models import Picture, Pile, Programme, Source, SourceKind, SourceState, Upload
 from recitant_web.programme.signals import original_asked, pile_changed
@@ -67,7 +68,7 @@ def bring_in(
         raise UnreadableMedia("empty_file", file=shown)
     relative, path = _new_original(programme)
     with storage_errors():
-        require_room(Path(settings.MEDIA_ROOT), shown, size_bytes * _ROOM_FACTOR)
+        require_room(Path(settings.MEDIA_ROOT), shown, size_bytes * _ROOM_FACTOR + _reserved_bytes())
         try:
             with path.open("wb") as file:
                 for chunk in chunks:
@@ -134,8 +135,9 @@ def begin_upload(
         found.pile, found.pile_place = pile, pile_place
         found.save(update_fields=["pile", "pile_place"])
         return found
+    _require_share(programme.workspace, shown, size_bytes)
     with storage_errors():
-        require_room(Path(settings.MEDIA_ROOT), shown, size_bytes * _ROOM_FACTOR)
+        require_room(Path(settings.MEDIA_ROOT), shown, size_bytes * _ROOM_FACTOR + _reserved_bytes())
         relative, path = _new_original(programme)
         path.touch()
     return Upload.objects.create(
@@ -302,6 +304,28 @@ def drop_original(relative: str) -> None:
         return
     if not any(is_needed for _, is_needed in original_asked.send(sender=Source, original_file=relative)):
         drop(relative)
+
+
+def _reserved_bytes() -> int:
+    """Room that announced uploads still need: what has not arrived, and the working copies of all of them."""
+    found = Upload.objects.aggregate(size=Sum("size_bytes"), received=Sum("received_bytes"))
+    return (found["size"] or 0) * _ROOM_FACTOR - (found["received"] or 0)
+
+
+def _require_share(workspace: Workspace, shown: str, size_bytes: int) -> None:
+    """Refuse a file where its workspace has as many under way, or as much of the disk, as it may."""
+    require_turn(workspace)
+    under_way = Upload.objects.filter(programme__workspace=workspace)
+    if 0 < settings.WORKSPACE_UPLOADS <= under_way.count():
+        raise EditRefused("too_many_uploads", most=settings.WORKSPACE_UPLOADS)
+    most_bytes = settings.WORKSPACE_GB * 1e9
+    if most_bytes:
+        files = Source.objects.filter(programme__workspace=workspace).values("original_file")
+        sizes = files.annotate(size=Max("size_bytes")).values_list("size", flat=True)
+        used = sum(sizes) + (under_way.aggregate(size=Sum("size_bytes"))["size"] or 0)
+        if used + size_bytes > most_bytes:
+            facts = {"used": size_text(used), "most": size_text(round(most_bytes)), "needed": size_text(size_bytes)}
+            raise StorageFull("workspace_full", file=shown, **facts)
 
 
 def _require_role(programme: Programme, role: str) -> None:

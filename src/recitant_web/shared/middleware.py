@@ -8,7 +8,14 @@ from django.conf import settings
 from django.http import HttpRequest, HttpResponse, JsonResponse, UnreadablePostError
 from django.shortcuts import render
 
-from recitant_core.errors import ContractError, EditRefused, RecitantError, StorageFull, StoreAway
+from recitant_core.errors import (
+    ContractError,
+    EditRefused,
+    MalformedRequest,
+    RecitantError,
+    StorageFull,
+    StoreAway,
+)
 from recitant_io.storage import require_room
 from recitant_words.notices import notice
 from recitant_words.sentences import sentence
@@ -47,6 +54,8 @@ class CoreErrors:
         status = 422
         if isinstance(error, EditRefused) and not _is_read(request):
             status = 409
+        elif isinstance(error, MalformedRequest):
+            status = 400
         elif isinstance(error, StorageFull):
             status = 507
         elif isinstance(error, StoreAway):

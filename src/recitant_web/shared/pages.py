@@ -3,6 +3,8 @@
 import sys
 from typing import Final
 
+from django.conf import settings
+from django.core.exceptions import RequestDataTooBig
 from django.db import InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
@@ -19,6 +21,18 @@ def not_found(request: HttpRequest, exception: Exception) -> HttpResponse:  # no
     """Not there, or not yours to see: the same answer, so that nothing is given away."""
     context = {"title": notice("not_found_title"), "words": notice("not_found")}
     return render(request, "shared/sentence.html", context, status=404)
+
+
+def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """More than may be sent (413), or what is no request of ours (400)."""
+    is_large = isinstance(exception, RequestDataTooBig)
+    words = notice("too_much_sent", most_mb=settings.DATA_UPLOAD_MAX_MEMORY_SIZE >> 20) if is_large else notice("odd")
+    status = 413 if is_large else 400
+    if request.headers.get("Accept", "").startswith("application/json"):
+        return JsonResponse({"error": "too_large" if is_large else "malformed", "sentence": words}, status=status)
+    # No context processors: they may read what was sent.
+    context = {"title": notice("refused_title"), "words": words}
+    return HttpResponse(render_to_string("shared/sentence.html", context), status=status)
 
 
 def our_fault(request: HttpRequest) -> HttpResponse:

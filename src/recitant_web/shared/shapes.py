@@ -6,6 +6,7 @@ sentence of its own.
 """
 
 import math
+import re
 from functools import lru_cache
 from typing import Any, Final, TypeVar
 
@@ -13,9 +14,10 @@ import msgspec
 from django.http import HttpRequest
 from django.http.request import RawPostDataException
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, MalformedRequest
 from recitant_core.timeline.model import Role, is_role
 
+_PLACE: Final = re.compile(r"at `\$\.?([\w.\[\]]{1,200})`")
 MOST_IDS: Final = 20_000
 MOST_POINTS: Final = 5_000
 _DAY_SAMPLES: Final = 24 * 3_600 * 48_000
@@ -308,36 +310,42 @@ def body_of(request: HttpRequest, shape: Any) -> Any:
         shape: a msgspec struct, or a union of tagged ones.
 
     Raises:
-        EditRefused: not of that shape.
+        MalformedRequest: not of that shape.
     """
     try:
         return msgspec.json.decode(request.body, type=shape, strict=False, dec_hook=read_shape)
     except (*_NOT_OF_SHAPE, RawPostDataException) as error:  # the latter for a form in place of JSON
-        raise EditRefused("gone") from error
+        raise _malformed(error) from error
 
 
 def text_as(text: str, shape: type[Shape]) -> Shape:
     """JSON of an address as a value of a shape.
 
     Raises:
-        EditRefused: not of that shape.
+        MalformedRequest: not of that shape.
     """
     try:
         return msgspec.json.decode(text.encode(), type=shape, strict=False, dec_hook=read_shape)
     except _NOT_OF_SHAPE as error:
-        raise EditRefused("gone") from error
+        raise _malformed(error) from error
 
 
 def converted(shape: type[Shape], data: Any) -> Shape:
     """Data as a value of a shape.
 
     Raises:
-        EditRefused: not of that shape.
+        MalformedRequest: not of that shape.
     """
     try:
         return msgspec.convert(data, shape, strict=False, dec_hook=read_shape)
     except _NOT_OF_SHAPE as error:
-        raise EditRefused("gone") from error
+        raise _malformed(error) from error
+
+
+def _malformed(error: Exception) -> MalformedRequest:
+    """Names the place that msgspec found, as ids[0]; the whole where it names none."""
+    found = _PLACE.search(str(error))
+    return MalformedRequest("malformed", field=found[1][:60] if found else "its beginning")
 
 
 def whole_number(request: HttpRequest, name: str, default: int) -> int:

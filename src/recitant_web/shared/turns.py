@@ -14,6 +14,7 @@ from django.http import HttpRequest, HttpResponse, UnreadablePostError
 N_TURNS: Final = 2
 """Requests of a process that compute at a time: one in Python while one is in compiled loops or waits for the
 database."""
+_SIGN_IN: Final = "/sign-in"
 PATIENCE_S: Final = 1.0
 """Who waited so long goes on without a turn: those who have one may wait for a row that a worker holds."""
 
@@ -26,7 +27,12 @@ class Turns:
         self._turns = BoundedSemaphore(N_TURNS)
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        """Pass on when it is this request's turn; large ones at once, since their views read them from the line."""
+        """Pass on when it is this request's turn; large ones at once, since their views read them from the line.
+
+        Sign-ins take no turn: checking a password computes outside the interpreter, and has a queue of its own.
+        """
+        if request.path_info == _SIGN_IN:
+            return self.get_response(request)
         length = request.META.get("CONTENT_LENGTH") or "0"
         if not length.isdecimal() or int(length) > settings.DATA_UPLOAD_MAX_MEMORY_SIZE:
             return self.get_response(request)

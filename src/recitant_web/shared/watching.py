@@ -38,6 +38,18 @@ class RequestNumber(logging.Filter):
         return True
 
 
+class WithoutTraceback(logging.Filter):
+    """Takes the traceback from lines about requests that were wrong: they are no fault of ours."""
+
+    def filter(self, record: logging.LogRecord) -> bool:
+        """Always true."""
+        status = getattr(record, "status_code", None)
+        if record.name.startswith("django.security") or (isinstance(status, int) and 400 <= status < 500):
+            record.exc_info = None
+            record.exc_text = None
+        return True
+
+
 class Watching:
     """Numbers requests, as the proxy did where there is one, and measures them."""
 

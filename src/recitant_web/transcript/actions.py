@@ -19,7 +19,7 @@ from recitant_io.conform import stored_total_energy
 from recitant_io.speech import speech_spans
 from recitant_io.transcriber import WhisperTranscriber, transcriber
 from recitant_io.voices import voice_vectors
-from recitant_web.jobs.actions import start_job
+from recitant_web.jobs.actions import require_turn, start_job
 from recitant_web.jobs.queries import is_under_way
 from recitant_web.programme.models import Programme, Source, SourceState
 from recitant_web.programme.queries import conformed_folder, heard_speech, marks_from_data, stored_source
@@ -54,7 +54,9 @@ def hear_recordings(programme: Programme, source_ids: Sequence[int], *, again: b
     if not again:
         sources = sources.exclude(transcript__model__gt="")
     n_sent = 0
+    require_turn(programme.workspace)
     with transaction.atomic():
+        Programme.objects.select_for_update().get(pk=programme.pk)  # two presses at once are one
         for source in sources:
             payload: dict[str, object] = {"source_id": source.pk}
             if is_under_way(programme.workspace, HEAR, payload):

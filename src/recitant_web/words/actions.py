@@ -7,7 +7,7 @@ from django.db import transaction
 
 from recitant_core.errors import EditRefused
 from recitant_core.timeline.words import turns_in_programme
-from recitant_io.caption_files import captions_text
+from recitant_io.caption_files import MOST_BYTES, captions_text
 from recitant_io.confined import read_captions
 from recitant_web.desk.edits.captions import imported_captions
 from recitant_web.desk.log import lock, record
@@ -25,6 +25,7 @@ from recitant_words.transcripts import transcript_data, transcript_markdown, tra
 TEXT_FORMS = {"txt": "text/plain", "md": "text/markdown", "json": "application/json"}
 CAPTION_FORMS = {"srt": "application/x-subrip", "vtt": "text/vtt", "ttml": "application/ttml+xml"}
 MOST_PEOPLE = 20
+MOST_CAPTION_BYTES = MOST_BYTES
 
 
 def do_work(programme: Programme, asked: Work) -> None:

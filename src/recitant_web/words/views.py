@@ -6,7 +6,6 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_POST, require_safe
 
-from recitant_io.caption_files import MOST_BYTES
 from recitant_web.desk.edits.cures import Cure
 from recitant_web.desk.edits.doors import edit_from, said_of
 from recitant_web.programme.models import Programme
@@ -14,7 +13,7 @@ from recitant_web.programme.queries import note_page, programmes_of
 from recitant_web.shared.requests import Request
 from recitant_web.shared.shapes import body_of, whole_number
 from recitant_web.shared.states import held_state, state_answer, tag_of
-from recitant_web.words.actions import do_work, exported, import_captions
+from recitant_web.words.actions import MOST_CAPTION_BYTES, do_work, exported, import_captions
 from recitant_web.words.forms import Work
 from recitant_web.words.queries import found_in_workspace, proposed_data, words_state, words_state_soon
 from recitant_words.notices import notice
@@ -85,7 +84,7 @@ def words_import(request: Request, programme_id: int) -> HttpResponse:
     file = request.FILES.get("file")
     if file is None:
         return JsonResponse({"error": "no_file", "sentence": notice("no_sound_file")}, status=422)
-    data = file.read(MOST_BYTES + 1)
+    data = file.read(MOST_CAPTION_BYTES + 1)
     revision = whole_number(request, "revision", -1)
     import_captions(programme, request.user, str(file.name), data, revision)
     return state_answer(request, PAGE, programme.pk, words_state(programme))

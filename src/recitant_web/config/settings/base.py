@@ -246,7 +246,10 @@ SECURE_REFERRER_POLICY = "same-origin"
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "filters": {"request": {"()": "recitant_web.shared.watching.RequestNumber"}},
+    "filters": {
+        "request": {"()": "recitant_web.shared.watching.RequestNumber"},
+        "without traceback": {"()": "recitant_web.shared.watching.WithoutTraceback"},
+    },
     "formatters": {
         "plain": {"format": "%(asctime)s %(levelname)s %(name)s [%(request_id)s] %(message)s"},
         "json": {
@@ -257,12 +260,19 @@ LOGGING = {
     "handlers": {
         "console": {
             "class": "logging.StreamHandler",
-            "filters": ["request"],
+            "filters": ["request", "without traceback"],
             "formatter": "json" if os.environ.get("RECITANT_LOG") == "json" else "plain",
         }
     },
     "root": {"handlers": ["console"], "level": "INFO"},
 }
+
+# What one workspace may take up; 0 for no limit. Gigabytes of files as they were brought in, jobs that wait or work,
+# deliveries among them, and files that are being sent.
+WORKSPACE_GB = float(os.environ.get("RECITANT_WORKSPACE_GB", "0"))
+WORKSPACE_JOBS = int(os.environ.get("RECITANT_WORKSPACE_JOBS", "2000"))
+WORKSPACE_DELIVERIES = int(os.environ.get("RECITANT_WORKSPACE_DELIVERIES", "200"))
+WORKSPACE_UPLOADS = int(os.environ.get("RECITANT_WORKSPACE_UPLOADS", "1000"))
 
 DELETED_KEPT = timedelta(days=30)
 """How long a deleted programme can be brought back."""

@@ -1,6 +1,7 @@
 """Edits that bring tracks and time in order: in or out of the mix, sent, merged, laid out, gaps closed and opened."""
 
 from collections import Counter
+from collections.abc import Callable
 from dataclasses import replace
 
 from recitant_core.errors import EditRefused
@@ -9,12 +10,13 @@ from recitant_core.timeline.arranging import gap_at, merged_into, sent_to_track,
 from recitant_core.timeline.changes import Change
 from recitant_core.timeline.laying import Laying, LayingOrder, Piece, laid_out
 from recitant_core.timeline.model import Clip, Plan, Ride, Role, Track
+from recitant_core.timeline.sync import tied_here
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_web.accounts.queries import is_role_of
 from recitant_web.desk import models
 from recitant_web.desk.edits.labels import clip_count, clip_names
 from recitant_web.desk.edits.registry import PlanEdit
-from recitant_web.desk.placing import LAYING_WORDS, MOST_TRACKS, picture_origin
+from recitant_web.desk.placing import LAYING_WORDS, MOST_TRACKS, has_picture_timecode, picture_origin
 from recitant_web.programme.models import Picture, Programme
 from recitant_web.shared.shapes import Id, Ids, Place, RoleName, Samples, Text
 
@@ -110,23 +112,30 @@ class Lay(PlanEdit, frozen=True, kw_only=True, tag="lay"):
         known = edits.clips_by_id(plan)
         if not set(self.ids) <= known.keys():
             raise EditRefused("gone")
+        # What is tied to the picture stays where it is, whatever is laid around it.
+        ids = [clip_id for clip_id in self.ids if known[clip_id][1].sync_sample is None]
+        n_tied = len(self.ids) - len(ids)
+        if not ids:
+            raise EditRefused("all_tied", n=n_tied)
         references = dict(programme.sources.values_list("sha256", "reference_samples"))
         laid = laid_out(
-            [_piece(*known[clip_id], references) for clip_id in self.ids],
+            [_piece(*known[clip_id], references) for clip_id in ids],
             self.how,
             self.order,
             gap_samples=max(0, self.gap_samples),
             origin=picture_origin(programme),
         )
-        emptied = {t.track_id for t in plan.tracks if t.clips and all(c.clip_id in self.ids for c in t.clips)}
+        emptied = {t.track_id for t in plan.tracks if t.clips and all(c.clip_id in ids for c in t.clips)}
         for one in laid:
             plan, track = with_new_track(programme, plan, one.name, one.role)
-            ids = [piece.key for piece, _ in one.pieces]
-            plan = sent_to_track(plan, ids, track.track_id)
+            mine = [piece.key for piece, _ in one.pieces]
+            plan = sent_to_track(plan, mine, track.track_id)
             starts = {piece.key: at for piece, at in one.pieces}
-            plan = edits.set_clips(plan, ids, lambda clip, s=starts: replace(clip, start_sample=s[clip.clip_id]))  # type: ignore[misc]
+            plan = edits.set_clips(plan, mine, lambda clip, s=starts: replace(clip, start_sample=s[clip.clip_id]))  # type: ignore[misc]
+        plan = edits.set_clips(plan, ids, _tied_by_timecode(programme, references))
         plain = {t.track_id for t in plan.tracks if t.track_id in emptied and _is_plain(t)}
-        return _without(plan, plain), f"{clip_count(len(self.ids))} laid {LAYING_WORDS[self.how]}"
+        stay = f"; {clip_count(n_tied)} stayed with the picture" if n_tied else ""
+        return _without(plan, plain), f"{clip_count(len(ids))} laid {LAYING_WORDS[self.how]}{stay}"
 
 
 class _TimeEdit(PlanEdit, frozen=True, kw_only=True):
@@ -236,6 +245,19 @@ def with_new_track(programme: Programme, plan: Plan, name: str, role: Role) -> t
     row = models.Track.objects.create(programme=programme, name=name[:255], role=role.value, position=position)
     track = Track(str(row.pk), row.name, role)
     return replace(plan, tracks=(*plan.tracks, track)), track
+
+
+def _tied_by_timecode(programme: Programme, references: dict[str, int | None]) -> Callable[[Clip], Clip]:
+    """Ties a clip to the picture where it lies at its timecode beside that of the picture."""
+    has_timecode, origin = has_picture_timecode(programme), picture_origin(programme)
+    first = programme.picture_offset_samples
+
+    def tied(clip: Clip) -> Clip:
+        reference = references.get(clip.source_key)
+        is_there = reference is not None and clip.start_sample - clip.in_sample == reference - origin
+        return tied_here(clip, first) if has_timecode and is_there else clip
+
+    return tied
 
 
 def _piece(track: Track, clip: Clip, references: dict[str, int | None]) -> Piece:

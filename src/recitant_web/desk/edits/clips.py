@@ -8,6 +8,7 @@ from recitant_core.gain.envelope import FadeShape
 from recitant_core.timeline import edits
 from recitant_core.timeline.crossfades import with_crossfades
 from recitant_core.timeline.model import Clip, Plan
+from recitant_core.timeline.sync import off_samples, out_of_sync, put_back, tied_here
 from recitant_core.units.timecode import timecode_from_samples
 from recitant_web.desk import models
 from recitant_web.desk.edits.labels import clip_count, clip_name, clip_names, target_name
@@ -27,11 +28,17 @@ class Move(PlanEdit, frozen=True, kw_only=True, tag="move"):
     ids: Ids
     by_samples: Samples = Samples(0)
     by_tracks: Samples = Samples(0)
+    with_id: Id | None = None
+    """Clip that they are lined up with by sound: where it is tied to the picture, they are tied with it."""
 
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
         """See PlanEdit."""
         ids = edits.with_group(plan, self.ids)
         moved = edits.move_clips(plan, self.ids, self.by_samples, self.by_tracks)
+        model = edits.clips_by_id(plan).get(self.with_id or "", (None, None))[1]
+        first = programme.picture_offset_samples
+        if model is not None and off_samples(model, first) == 0:
+            moved = edits.set_clips(moved, ids, lambda clip: tied_here(clip, first))
         return with_crossfades(plan, moved, ids, known_source), f"moved {clip_count(len(ids))}"
 
 
@@ -47,6 +54,38 @@ class PlaceClips(PlanEdit, frozen=True, kw_only=True, tag="place"):
         moved = edits.move_clips_to(plan, self.ids, self.at_sample)
         at = timecode_from_samples(self.at_sample, programme.frame_rate)
         return with_crossfades(plan, moved, ids, known_source), f"moved {clip_count(len(ids))} to {at}"
+
+
+class Tie(PlanEdit, frozen=True, kw_only=True, tag="tie"):
+    """Clips tied to the picture where they lie, or no longer tied."""
+
+    ids: Ids
+    is_tied: bool = True
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        first = programme.picture_offset_samples
+
+        def tied(clip: Clip) -> Clip:
+            return tied_here(clip, first) if self.is_tied else replace(clip, sync_sample=None)
+
+        after = edits.set_clips(plan, self.ids, tied)
+        return after, f"{'tied' if self.is_tied else 'untied'} {clip_names(plan, self.ids)}"
+
+
+class BackInSync(PlanEdit, frozen=True, kw_only=True, tag="back-in-sync"):
+    """Clips moved back to where the picture has them; all that are off where none are named."""
+
+    ids: Ids | None = None
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        first = programme.picture_offset_samples
+        ids = self.ids or [clip.clip_id for clip, _ in out_of_sync(plan, first)]
+        if not ids:
+            raise EditRefused("all_in_sync")
+        after = put_back(plan, ids, first)
+        return with_crossfades(plan, after, set(ids), known_source), f"{clip_names(plan, ids)} back in sync"
 
 
 class Trim(PlanEdit, frozen=True, kw_only=True, tag="trim"):

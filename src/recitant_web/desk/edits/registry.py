@@ -13,6 +13,7 @@ from recitant_core.errors import EditRefused
 from recitant_core.timeline.changes import Change
 from recitant_core.timeline.edits import clips_by_id
 from recitant_core.timeline.model import Plan
+from recitant_core.timeline.sync import put_off
 from recitant_web.desk import models
 from recitant_web.desk.log import lock, record
 from recitant_web.desk.mapping.changes import changes_between
@@ -43,6 +44,9 @@ class Edit(Struct, frozen=True, kw_only=True, tag_field="kind"):
 class PlanEdit(Edit, frozen=True, kw_only=True):
     """An edit of the plan: an old one in, a new one out."""
 
+    breaks_sync: bool = False
+    """Whether it may move what is tied to the picture and in sync: somebody was asked."""
+
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
         """The plan after it, and its label.
 
@@ -67,8 +71,11 @@ class PlanEdit(Edit, frozen=True, kw_only=True):
             after, label = self.planned(locked, before)
             if locked.is_picture_locked:
                 _require_in_place(before, after)
+            beside = self.beside(locked, before)
+            if not self.breaks_sync:
+                _require_in_sync(locked, before, after, beside)
             changes, made, final = changes_between(locked, before, after)
-            changes += self.beside(locked, before)
+            changes += beside
             if not changes and not made:
                 return []
             return [record(locked, user, label, changes, made, final if _is_known(before, final) else None)]
@@ -113,6 +120,14 @@ def _is_known(before: Plan, final: Plan) -> bool:
         return False
     known = {clip.source_key for track in before.tracks for clip in track.clips}
     return all(clip.source_key in known for track in final.tracks for clip in track.clips)
+
+
+def _require_in_sync(programme: Programme, before: Plan, after: Plan, beside: list[Change]) -> None:
+    first = programme.picture_offset_samples
+    moved = [c["set"]["picture_offset_samples"][1] for c in beside if "picture_offset_samples" in c.get("set", {})]
+    off = put_off(before, after, first, moved[0] if moved else first)
+    if off:
+        raise EditRefused("tied_to_picture", clip=off[0].name or "The clip", n=len(off))
 
 
 def _require_in_place(before: Plan, after: Plan) -> None:

@@ -102,6 +102,7 @@ COLUMNS: Final[dict[str, Column]] = {
         lambda stored: (int(stored[0]), int(stored[1])) if stored else (0, 0),
         lambda unfilled: list(unfilled) if any(unfilled) else [],
     ),
+    "sync_sample": _PLAIN,
 }
 """Every field of a clip but its id and its recording."""
 

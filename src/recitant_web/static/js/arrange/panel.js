@@ -90,6 +90,7 @@ export function showClip(box, model, actions) {
   if (clip.mended?.length) notes.push(`mended: ${clip.mended.join(", ")}`);
   box.append(
     make("p", { className: "soft", textContent: notes.join(" · ") }),
+    syncRow(clip, model, actions),
     outRow(clips, actions),
     groupRow(clips, ids, actions),
     curveTable(clip, actions),
@@ -100,6 +101,25 @@ export function showClip(box, model, actions) {
   if (source?.reference_samples !== null && source?.reference_samples !== undefined) {
     box.append(button("Put where its timecode says", () => actions.placeByReference(clip, source)));
   }
+}
+
+// Whether a clip is tied to the picture, and the way back where it lies off.
+function syncRow(clip, model, actions) {
+  const row = make("p", { className: "row" });
+  const ids = [clip.id];
+  if (clip.sync === undefined) {
+    row.hidden = !model.state.picture;
+    row.append(button("Tie to picture", () => actions.edit({ kind: "tie", ids })));
+    return row;
+  }
+  if (clip.sync) {
+    row.append(
+      make("span", { className: "over", textContent: `▲ ${clip.sync} against the picture` }),
+      button("Back in sync", () => actions.edit({ kind: "back-in-sync", ids }), { className: "act go" }),
+    );
+  } else row.append(make("span", { className: "soft", textContent: "Tied to the picture, in sync" }));
+  row.append(button("Untie", () => actions.edit({ kind: "tie", ids, is_tied: false })));
+  return row;
 }
 
 function curveTable(clip, actions) {

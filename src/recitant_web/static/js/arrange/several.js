@@ -183,9 +183,11 @@ function alignRow(clips, model, actions) {
     }
     said.textContent = found.words;
     offer.replaceChildren(
-      button("Move it there", () => actions.edit({ kind: "move", ids: [moves.id], by_samples: found.by_samples }), {
-        className: found.is_sure ? "act go" : "act",
-      }),
+      button(
+        "Move it there",
+        () => actions.edit({ kind: "move", ids: [moves.id], by_samples: found.by_samples, with_id: stays.id }),
+        { className: found.is_sure ? "act go" : "act" },
+      ),
       button("Swap", () => {
         [moves, stays] = [stays, moves];
         bySound();

@@ -45,9 +45,11 @@ const queue = newEditQueue({
   base: () => model.base,
   apply: applyEdit,
   adopt: take,
-  refuse: (error) => {
+  refuse: (error, data) => {
     model.gesture = null;
-    say(error.message);
+    const isAsked = error.code === "tied_to_picture";
+    const anyway = { label: "Move anyway", run: () => edit({ ...data, breaks_sync: true }) };
+    say(error.message, false, isAsked ? anyway : null);
   },
   draw: () => {
     shown(model, queue.over(model.base));

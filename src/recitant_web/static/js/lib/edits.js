@@ -12,8 +12,8 @@ const SETTLE_MS = 40;
 
 export function newEditQueue({ post, refetch, base, apply, adopt, refuse, tell, draw, awayMs = 1000 }) {
   // post(data, revision) sends; refetch() reads the whole state; base() is the newest state of the server; apply(state, data)
-  // gives the state with an edit drawn into it; adopt(answer) makes an answer the newest state; refuse(error) tells the
-  // person, tell(words) too, of what is not over yet; draw() shows base() with what waits.
+  // gives the state with an edit drawn into it; adopt(answer) makes an answer the newest state; refuse(error, data) tells
+  // the person of the edit that was refused, tell(words) too, of what is not over yet; draw() shows base() with what waits.
   const waiting = [];
   let isWorking = false;
   let wake = null;
@@ -102,7 +102,7 @@ export function newEditQueue({ post, refetch, base, apply, adopt, refuse, tell, 
         return;
       }
       leave(entry, false);
-      refuse(error);
+      refuse(error, data);
       await again();
     }
   }

@@ -1,26 +1,37 @@
 // What every page with a timeline has: notices, undo and redo by name, the play button, the two loudness readings.
 
-import { setText } from "./dom.js";
+import { button, setText } from "./dom.js";
 import { signed } from "./units.js";
 
 const STEP_LETTERS = 28;
 const NOTICE_MS = 7000;
+const OFFER_MS = 20000;
 const PLAY_SHAPE = "M3 1l12 7-12 7z";
 const STOP_SHAPE = "M2 2h12v12H2z";
 
 export const byId = (id) => document.getElementById(id);
 
-// A function that shows a sentence for a while.
+// A function that shows a sentence for a while, with what can be done about it: {label, run}.
 export function newNotice(box = byId("said")) {
   let timer = null;
-  return function say(words, isGood = false) {
+  return function say(words, isGood = false, offer = null) {
     box.textContent = words;
+    if (offer) {
+      const run = () => {
+        box.hidden = true;
+        offer.run();
+      };
+      box.append(" ", button(offer.label, run, { className: "act" }));
+    }
     box.classList.toggle("good", isGood);
     box.hidden = false;
     clearTimeout(timer);
-    timer = setTimeout(() => {
-      box.hidden = true;
-    }, NOTICE_MS);
+    timer = setTimeout(
+      () => {
+        box.hidden = true;
+      },
+      offer ? OFFER_MS : NOTICE_MS,
+    );
   };
 }
 

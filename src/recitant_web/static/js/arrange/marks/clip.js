@@ -113,9 +113,15 @@ function paintName(context, shape, theme, colour) {
   if (clip.routing)
     notes.push({ first: "left only", second: "right only", sum: "mono", swapped: "sides swapped" }[clip.routing]);
   if (clip.mended?.length) notes.push("✓ mended");
+  if (clip.sync === "") notes.push("tied");
   context.font = MONO;
   context.fillStyle = theme.soft;
   context.fillText(notes.join(" · "), after, y + 13);
+  if (clip.sync) {
+    const width = notes.length ? context.measureText(`${notes.join(" · ")} `).width : 0;
+    context.fillStyle = theme.over;
+    context.fillText(`▲ ${clip.sync}`, after + width, y + 13);
+  }
   context.restore();
 }
 
