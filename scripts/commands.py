@@ -79,7 +79,7 @@ def _parser() -> argparse.ArgumentParser:
     restore.add_argument("--replace", action="store_true", help="put aside what is there")
     restore.set_defaults(run=_restore)
     work = commands.add_parser("work", help="take jobs of an application that runs on another machine")
-    work.add_argument("--queues", nargs="+", choices=QUEUES, default=["measuring", "long"], help="a worker for each")
+    work.add_argument("--queues", nargs="+", choices=QUEUES, default=list(QUEUES), help="a worker for each")
     work.add_argument("--no-words", action="store_true", help="leave out what hears words: 250 MB of packages")
     work.set_defaults(run=_work)
     told = commands.add_parser("worker-settings", help="print what ./recitant work on another machine needs to know")

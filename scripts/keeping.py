@@ -158,7 +158,7 @@ def _listed(path: Path) -> dict[str, object]:
 def _link(source: Path, target: Path) -> None:
     for one in source.rglob("*"):
         relative = one.relative_to(source)
-        is_begun = one.suffix == ".part" or ".part." in one.name
+        is_begun = one.suffix == ".part" or ".part." in one.name or ".as-" in one.parent.name
         if relative.parts[0] in _MADE_AGAIN or is_begun or not one.is_file():
             continue
         place = target / relative

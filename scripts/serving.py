@@ -21,9 +21,10 @@ WORKERS: Final = {
     # Files that people wait for have a worker of their own; it also wakes what must be looked after.
     "intake": ["--queues", "intake", "--beat"],
     "measuring": ["--queues", "measuring,intake"],
+    "delivering": ["--queues", "delivering"],
     "long": ["--queues", "long"],
 }
-QUEUES: Final = ("measuring", "long")
+QUEUES: Final = ("measuring", "delivering", "long")
 """That workers of other machines may take from: files are taken in where they arrive."""
 
 

@@ -103,6 +103,7 @@ _SENTENCES = {
     "tied_to_picture": "{clip} is tied to the picture; moving it breaks sync.",
     "all_tied": "These clips are tied to the picture and stay where they are. Untie a clip to lay it out.",
     "all_in_sync": "All clips that are tied to the picture are in sync.",
+    "job_not_ended": "This job is already waiting or running, or it is done.",
     "too_many_jobs": "{most} jobs of this workspace are waiting or running. Wait for some to finish, or stop some.",
     "too_many_deliveries": "{most} deliveries of this workspace are waiting. Wait for some to finish, or stop some.",
     "too_many_uploads": "{most} files of this workspace are being sent. Wait for some to arrive, or cancel some.",

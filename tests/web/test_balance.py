@@ -377,7 +377,7 @@ def test_a_first_balance_of_a_part_and_of_chosen_steps(desk):
 
 def test_a_first_balance_is_refused_with_a_sentence(desk, monkeypatch):
     assert desk.post("first-balance", 400, music="loud", effects="back", ducking="clear", steps=[])["sentence"]
-    monkeypatch.setattr(balancing, "start_job", lambda *_: None)
+    monkeypatch.setattr(balancing, "start_job", lambda *_, **__: None)
     desk.post("first-balance", music="back", effects="back", ducking="clear", steps=["duck"])
     assert BalanceRun.objects.count() == 1
     Clip.objects.all().delete()
@@ -437,7 +437,9 @@ def test_rules_of_a_first_balance_follow_what_the_programme_asks_for(desk):
 def queued(desk, monkeypatch):
     """A first balance that waits; to be called to carry it out."""
     monkeypatch.setattr(
-        balancing, "start_job", lambda workspace, kind, _payload: Job.objects.create(workspace=workspace, kind=kind)
+        balancing,
+        "start_job",
+        lambda workspace, kind, _payload, **_: Job.objects.create(workspace=workspace, kind=kind),
     )
     choices = {"music": "middle", "effects": "middle", "ducking": "clear", "steps": ["even-out", "stems"]}
     assert desk.post("first-balance", **choices)["balance_run"]["is_open"]

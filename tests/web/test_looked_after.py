@@ -29,7 +29,9 @@ def test_every_kind_of_work_has_its_queue_and_no_queue_is_without_a_worker():
     app.loader.import_default_modules()
     ours = {name for name in app.tasks if not name.startswith("celery.")}
     assert ours == set(settings.CELERY_TASK_ROUTES)
-    assert {route["queue"] for route in settings.CELERY_TASK_ROUTES.values()} == {"intake", "measuring", "long"}
+    assert {route["queue"] for route in settings.CELERY_TASK_ROUTES.values()} == {
+        "intake", "measuring", "delivering", "long"
+    }  # fmt: skip
     waited_for = {name for name, route in settings.CELERY_TASK_ROUTES.items() if route["queue"] == "intake"}
     assert waited_for == {"programme.ingest", "jobs.look_after", "house.sweep"}  # nothing that takes long
 
@@ -43,19 +45,37 @@ def test_a_look_and_a_sweep_are_due_by_themselves_in_time():
 
 def test_one_measurement_a_programme_waits_and_it_is_the_newest(account, sent, after_commit):
     with after_commit():
-        first = jobs.start_job(account[1], "desk.examine", {"revision": 1}, subject="programme 1")
-        again = jobs.start_job(account[1], "desk.examine", {"revision": 2}, subject="programme 1")
-        other = jobs.start_job(account[1], "desk.examine", {"revision": 1}, subject="programme 2")
+        first = jobs.start_job(
+            account[1], "desk.examine", {"revision": 1}, subject="programme 1", about="", programme_number=None
+        )
+        again = jobs.start_job(
+            account[1], "desk.examine", {"revision": 2}, subject="programme 1", about="", programme_number=None
+        )
+        other = jobs.start_job(
+            account[1], "desk.examine", {"revision": 1}, subject="programme 2", about="", programme_number=None
+        )
     assert again.pk == first.pk and Job.objects.get(pk=first.pk).payload == {"revision": 2}
     assert sent == [first.pk, other.pk]
     Job.objects.filter(pk=first.pk).update(state=JobState.WORKING)
-    assert jobs.start_job(account[1], "desk.examine", {"revision": 3}, subject="programme 1").pk != first.pk
+    assert (
+        jobs.start_job(
+            account[1], "desk.examine", {"revision": 3}, subject="programme 1", about="", programme_number=None
+        ).pk
+        != first.pk
+    )
 
 
 def test_ended_measurements_of_a_programme_do_not_pile_up(account, sent, after_commit):
     def start(revision):
         with after_commit():
-            job = jobs.start_job(account[1], "desk.examine", {"revision": revision}, subject="programme 1")
+            job = jobs.start_job(
+                account[1],
+                "desk.examine",
+                {"revision": revision},
+                subject="programme 1",
+                about="",
+                programme_number=None,
+            )
         Job.objects.filter(pk=job.pk).update(state=JobState.DONE)
         return job
 
@@ -120,7 +140,7 @@ def test_without_the_queue_edits_go_on_and_jobs_wait(account, monkeypatch, after
 
     monkeypatch.setattr(jobs.current_app, "send_task", away)
     with after_commit():
-        job = jobs.start_job(account[1], "desk.examine", {})
+        job = jobs.start_job(account[1], "desk.examine", {}, about="", programme_number=None)
     job.refresh_from_db()
     assert job.state == JobState.WAITING
 

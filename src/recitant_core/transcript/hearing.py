@@ -1,6 +1,6 @@
 """A recording transcribed: stretches of speech given to a model one by one."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from itertools import chain
 from typing import Final
 
@@ -29,6 +29,7 @@ def transcribe(
     language: str = "",
     glossary: Sequence[str] = (),
     progress: Progress = no_progress,
+    so_far: Callable[[Sequence[Word]], None] = lambda _words: None,
 ) -> Transcript:
     """Words of a recording, where somebody speaks in it.
 
@@ -38,6 +39,7 @@ def transcribe(
         energy: float64 (hops,), 10 ms energies of the recording.
         language: ISO 639-1 code; empty for whatever the first stretch turns out to be.
         glossary: names and terms that occur.
+        so_far: told all words up to here after each stretch, as the model wrote them.
 
     Raises:
         Cancelled: ``progress`` stopped it. WordsUnavailable: the model cannot hear this language.
@@ -58,6 +60,7 @@ def transcribe(
     for chunk, found in zip(chunks, chain(first, in_order(hear, chunks[1:])), strict=True):
         words += _inside([word.moved(chunk.start_sample) for word in found.words], chunk)
         done += chunk.length_samples
+        so_far(words)
         progress(done / total)
     placed = at_sound(_in_order(words), energy)
     return Transcript(with_glossary(placed, glossary), language if words else "")

@@ -38,7 +38,7 @@ def ask_variation(programme: Programme, user: User, asked: Vary) -> Job:
     payload |= {"id": str(asked.id), "speed": float(asked.speed), "keeps_pitch": asked.keeps_pitch}
     payload["semitones"] = float(asked.semitones)
     with transaction.atomic():
-        return start_job(programme.workspace, VARY, payload)
+        return start_job(programme.workspace, VARY, payload, about=programme.title, programme_number=programme.pk)
 
 
 def vary_clip(payload: dict[str, Any], progress: Progress) -> str:

@@ -45,7 +45,9 @@ def ask_first_balance(programme: Programme, user: User, asked: FirstBalanceReque
             raise PlanError("nothing_to_mix", field="tracks")
         choices = {name: getattr(asked, name) for name in asked.__struct_fields__ if name != "revision"}
         run = BalanceRun.objects.create(programme=locked, user=user, choices=choices)
-        run.job = start_job(locked.workspace, FIRST_BALANCE, {"run_id": run.pk})
+        run.job = start_job(
+            locked.workspace, FIRST_BALANCE, {"run_id": run.pk}, about=locked.title, programme_number=locked.pk
+        )
         run.save(update_fields=["job"])
     return run
 

@@ -245,7 +245,13 @@ def hand_over(programme: Programme, orders: Sequence[Order], made_by: str = "", 
             folder=f"deliveries/{programme.pk}/{uuid.uuid4().hex}",
         )
         keep_cover(delivery)
-        delivery.job = start_job(programme.workspace, DELIVER, {"delivery_id": delivery.pk})
+        delivery.job = start_job(
+            programme.workspace,
+            DELIVER,
+            {"delivery_id": delivery.pk},
+            about=part.name or programme.title,
+            programme_number=programme.pk,
+        )
         delivery.save(update_fields=["job"])
     return delivery
 

@@ -13,8 +13,11 @@ class DeskConfig(AppConfig):
         from recitant_web.desk.ducking import follow_speech, follow_step
         from recitant_web.desk.log import recorded
         from recitant_web.desk.placing import lay_pile, place_source
+        from recitant_web.jobs.signals import tried_again
+        from recitant_web.programme.actions import wait_again
         from recitant_web.programme.signals import pile_changed, source_heard, source_ready
 
+        tried_again.connect(lambda job, **_: wait_again(job), weak=False, dispatch_uid="desk.wait_again")
         recorded.connect(
             lambda programme, edit, after, **_: follow_step(programme, edit, after),
             weak=False,

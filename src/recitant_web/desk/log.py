@@ -204,7 +204,14 @@ def _finish(programme: Programme, edit: Edit, state: EditState) -> None:
     programme.changed_at = timezone.now()
     programme.save(update_fields=["revision", "changed_at"])
     payload: dict[str, object] = {"programme_id": programme.pk, "revision": programme.revision}
-    start_job(programme.workspace, EXAMINE, payload, subject=subject_of(programme))
+    start_job(
+        programme.workspace,
+        EXAMINE,
+        payload,
+        subject=subject_of(programme),
+        about=programme.title,
+        programme_number=programme.pk,
+    )
 
 
 def subject_of(programme: Programme) -> str:

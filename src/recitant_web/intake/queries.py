@@ -1,6 +1,6 @@
 """Reads of the Intake page."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from django.db.models import Count, Q
@@ -10,6 +10,7 @@ from recitant_core.timeline.sync import out_of_sync
 from recitant_core.units.timecode import timecode_from_samples
 from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.desk.models import Clip, EditState, Track
+from recitant_web.jobs.queries import notes_of
 from recitant_web.programme.models import Picture, Programme, Source, SourceKind, SourceState
 from recitant_words.notices import off_words
 
@@ -28,6 +29,8 @@ class Row:
     n_clips: int
     is_take: bool = False
     """Whether a clip that sounds as another recording holds it."""
+    note: str = ""
+    """What its job waits for; empty where it does not wait."""
     off: str = ""
     """How far a clip of it that is tied to the picture lies off; empty where none does."""
 
@@ -48,10 +51,12 @@ def rows(programme: Programme) -> list[Row]:
         mended.setdefault(source_id, set()).update(codes)
         n_clips[source_id] = n_clips.get(source_id, 0) + 1
         held |= {take["source_key"] for take in takes}
-    return [
+    notes = notes_of(one.job for one in found if one.job is not None and one.state == SourceState.WAITING)
+    made = [
         _row(one, frozenset(mended.get(one.pk, ())), n_clips.get(one.pk, 0), offs, is_take=one.sha256 in held)
         for one in found
     ]
+    return [replace(one, note=notes.get(one.source.job_id, "")) if one.source.job_id in notes else one for one in made]
 
 
 def row(programme: Programme, source: Source) -> Row:
@@ -72,7 +77,7 @@ def _row(source: Source, mended: frozenset[str], n_clips: int, offs: dict[str, s
         for finding in source.findings
         if finding["severity"] != "note" and not mended & {remedy["code"] for remedy in finding["remedies"]}
     ]
-    return Row(source, mended, open_findings, n_clips, is_take, offs.get(source.sha256, ""))
+    return Row(source, mended, open_findings, n_clips, is_take, off=offs.get(source.sha256, ""))
 
 
 def offered_place(programme: Programme, source: Source) -> tuple[int, str] | None:

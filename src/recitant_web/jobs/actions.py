@@ -3,6 +3,7 @@
 import logging
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
+from contextvars import ContextVar
 from datetime import datetime, timedelta
 from functools import partial
 from threading import Event, Thread
@@ -19,7 +20,9 @@ from redis.exceptions import RedisError
 from recitant_core.errors import Cancelled, EditRefused, RecitantError, StoreAway
 from recitant_core.ports import Progress
 from recitant_web.accounts.models import Workspace
+from recitant_web.jobs.line import MakingWay, first_in_line, kinds_beside
 from recitant_web.jobs.models import Job, JobState
+from recitant_web.jobs.signals import tried_again
 from recitant_words.notices import notice
 from recitant_words.sentences import sentence
 
@@ -34,13 +37,25 @@ _HEARTBEAT_S: Final = 5.0
 _REPORTED_EVERY: Final = timedelta(seconds=0.4)
 _MESSAGE_LASTS_S: Final = 180.0
 """A message that waited so long is dropped: its job was sent again meanwhile."""
+_is_chosen: ContextVar[bool] = ContextVar("is_chosen", default=False)
+"""Whether the job that is being run was chosen before others; it is not weighed again."""
 _log = logging.getLogger(__name__)
 
 
-def start_job(workspace: Workspace, kind: str, payload: Mapping[str, object], *, subject: str = "") -> Job:
+def start_job(
+    workspace: Workspace,
+    kind: str,
+    payload: Mapping[str, object],
+    *,
+    about: str,
+    programme_number: int | None,
+    subject: str = "",
+) -> Job:
     """A job, sent to the queue once the transaction around it is committed.
 
     Args:
+        about: name of what it works on, for people.
+        programme_number: of the programme that it belongs to; None for none.
         subject: what it is about, where only the newest counts: one of this kind that still waits takes the payload
             over, and comes back instead of a new one.
     """
@@ -53,7 +68,8 @@ def start_job(workspace: Workspace, kind: str, payload: Mapping[str, object], *,
             over = timezone.now() - SUPERSEDED_KEPT
             ended = (JobState.DONE, JobState.CANCELLED)
             Job.objects.filter(kind=kind, subject=subject, state__in=ended, created_at__lt=over).delete()
-        job = Job.objects.create(workspace=workspace, kind=kind, payload=payload, subject=subject)
+        named = {"about": about[:200], "programme_number": programme_number}
+        job = Job.objects.create(workspace=workspace, kind=kind, payload=payload, subject=subject, **named)
         transaction.on_commit(partial(_send, job.pk, kind))
     return job
 
@@ -81,6 +97,29 @@ def ask_cancel(job: Job) -> None:
     Job.objects.filter(pk=job.pk, state=JobState.WAITING).update(state=JobState.CANCELLED, sentence=notice("stopped"))
 
 
+def put_first(job: Job) -> None:
+    """Have a job done before the others that wait for the same worker."""
+    with transaction.atomic():
+        line = Job.objects.filter(state=JobState.WAITING, kind__in=kinds_beside(job.kind), is_next=True)
+        line.update(is_next=False)
+        Job.objects.filter(pk=job.pk, state=JobState.WAITING).update(is_next=True)
+
+
+def try_again(job: Job) -> None:
+    """Have a job done again that was stopped, refused or crashed.
+
+    Raises:
+        EditRefused: it waits or works, or was done.
+    """
+    ended = (JobState.CANCELLED, JobState.REFUSED, JobState.CRASHED)
+    fresh = {"state": JobState.WAITING, "sentence": "", "share": 0.0, "attempts": 0, "is_cancel_asked": False}
+    with transaction.atomic():
+        if not Job.objects.filter(pk=job.pk, state__in=ended).update(**fresh, heartbeat_at=None, started_at=None):
+            raise EditRefused("job_not_ended")
+        tried_again.send(sender=Job, job=job)
+        transaction.on_commit(partial(_send, job.pk, job.kind))
+
+
 def run_job(job_id: int, work: Callable[[Job, Progress], str]) -> Job | None:
     """Do a job's work unless it is done, and keep its row true whatever happens.
 
@@ -89,10 +128,20 @@ def run_job(job_id: int, work: Callable[[Job, Progress], str]) -> Job | None:
         work: does it and returns the sentence to show; told where to report progress, which raises Cancelled when
             the user asked to stop.
     """
+    first = first_in_line(job_id)
+    if first is not None and not _is_chosen.get():
+        # A message says that there is work; which job is done first is decided when a worker is free.
+        token = _is_chosen.set(True)
+        try:
+            current_app.tasks[first.kind](job_id=first.pk)
+        finally:
+            _is_chosen.reset(token)
+        return None
     if not _take(job_id):
         return None
     job = Job.objects.get(pk=job_id)
     last = timezone.now()
+    way = MakingWay(job)
 
     def progress(share: float) -> None:
         nonlocal last
@@ -104,6 +153,7 @@ def run_job(job_id: int, work: Callable[[Job, Progress], str]) -> Job | None:
             raise LeaseLost("cancelled")
         if Job.objects.filter(pk=job_id, is_cancel_asked=True).exists():
             raise Cancelled("cancelled")
+        way.make(is_lost.is_set)
 
     try:
         with _heartbeat(job) as is_lost:
@@ -205,7 +255,8 @@ def _take(job_id: int) -> bool:
     taken = Job.objects.filter(pk=job_id, state=JobState.WAITING) | Job.objects.filter(
         pk=job_id, state=JobState.WORKING, heartbeat_at__lt=lost_since
     )
-    return bool(taken.update(state=JobState.WORKING, heartbeat_at=now, started_at=now, attempts=F("attempts") + 1))
+    taking = {"state": JobState.WORKING, "heartbeat_at": now, "started_at": now, "paused_for": None}
+    return bool(taken.update(**taking, attempts=F("attempts") + 1))
 
 
 def _leave(job: Job) -> Job | None:
@@ -222,7 +273,9 @@ def _leave(job: Job) -> Job | None:
 
 def _end(job: Job, state: JobState, words: str) -> Job:
     job.state, job.sentence = state, words
-    ended = {"state": state, "sentence": words} | ({"share": 1.0} if state is JobState.DONE else {})
+    ended: dict[str, object] = {"state": state, "sentence": words, "paused_for": None} | (
+        {"share": 1.0} if state is JobState.DONE else {}
+    )
     try:
         if not _own(job).update(**ended):
             _log.warning("job %s ended %s here after it went into other hands; its row stays theirs", job.pk, state)

@@ -29,6 +29,14 @@ class Job(models.Model):
     kind = models.CharField(max_length=40)
     subject = models.CharField(max_length=40, default="", blank=True)
     """What it is about, where only the newest of a kind counts; empty otherwise."""
+    about = models.CharField(max_length=200, default="", blank=True)
+    """Name of what it works on, as a recording or a programme is called."""
+    programme_number = models.BigIntegerField(null=True)
+    """Of the programme that it belongs to; a plain number, since programmes stand above jobs."""
+    is_next = models.BooleanField(default=False)
+    """Whether somebody asked for it before others that wait."""
+    paused_for = models.ForeignKey("self", null=True, on_delete=models.SET_NULL)
+    """The job that it lets go first at the moment; null where it goes on."""
     payload = models.JSONField(default=dict)
     state = models.CharField(max_length=12, choices=JobState.choices, default=JobState.WAITING)
     share = models.FloatField(default=0.0)

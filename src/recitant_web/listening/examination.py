@@ -45,7 +45,14 @@ def measure_again(programme: Programme) -> None:
         return
     with transaction.atomic():
         if not is_under_way(programme.workspace, EXAMINE, payload):
-            start_job(programme.workspace, EXAMINE, payload, subject=subject_of(programme))
+            start_job(
+                programme.workspace,
+                EXAMINE,
+                payload,
+                subject=subject_of(programme),
+                about=programme.title,
+                programme_number=programme.pk,
+            )
 
 
 def measure_the_unjudged() -> int:
@@ -57,7 +64,14 @@ def measure_the_unjudged() -> int:
         for programme in unjudged:
             payload = {"programme_id": programme.pk, "revision": programme.revision}
             if not is_under_way(programme.workspace, EXAMINE, payload):
-                start_job(programme.workspace, EXAMINE, payload, subject=subject_of(programme))
+                start_job(
+                    programme.workspace,
+                    EXAMINE,
+                    payload,
+                    subject=subject_of(programme),
+                    about=programme.title,
+                    programme_number=programme.pk,
+                )
     return len(unjudged)
 
 

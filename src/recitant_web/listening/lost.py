@@ -45,7 +45,13 @@ def ask_listening(programme: Programme) -> None:
     with transaction.atomic():
         Programme.objects.select_for_update().get(pk=programme.pk)  # two presses at once are one
         if not is_under_way(programme.workspace, LISTEN_FOR_WORDS, payload):
-            job = start_job(programme.workspace, LISTEN_FOR_WORDS, payload)
+            job = start_job(
+                programme.workspace,
+                LISTEN_FOR_WORDS,
+                payload,
+                about=programme.title,
+                programme_number=programme.pk,
+            )
             Listening.objects.update_or_create(programme=programme, defaults={"job": job})
 
 

@@ -19,8 +19,9 @@ from recitant_core.timeline.laying import Laying, LayingOrder
 from recitant_io.storage import require_room, size_text, storage_errors
 from recitant_web.accounts.models import Workspace
 from recitant_web.accounts.queries import is_role_of
-from recitant_web.jobs.actions import require_turn, start_job
-from recitant_web.programme.ingesting import INGEST
+from recitant_web.jobs.actions import require_turn
+from recitant_web.jobs.models import Job
+from recitant_web.programme.ingesting import INGEST, SHOWN_AS, start_source_job
 from recitant_web.programme.models import Picture, Pile, Programme, Source, SourceKind, SourceState, Upload
 from recitant_web.programme.signals import original_asked, pile_changed
 from recitant_web.shared.media import drop, media_path
@@ -235,7 +236,11 @@ def drop_left_parts(now: datetime | None = None) -> int:
     old = [path for path in left if path.lstat().st_mtime < over.timestamp()]
     for path in old:
         path.unlink(missing_ok=True)
-    return len(old)
+    names = [path for path in Path(settings.MEDIA_ROOT).glob(f"originals/*/*{SHOWN_AS}*") if path.is_dir()]
+    left_names = [path for path in names if path.lstat().st_mtime < over.timestamp()]
+    for path in left_names:
+        shutil.rmtree(path, ignore_errors=True)
+    return len(old) + len(left_names)
 
 
 def bring_in_sound_track(source: Source, sound_track: int) -> Source:
@@ -254,7 +259,7 @@ def bring_in_sound_track(source: Source, sound_track: int) -> Source:
             size_bytes=source.size_bytes,
             sound_track=sound_track,
         )
-        other.job = start_job(source.programme.workspace, INGEST, {"source_id": other.pk})
+        other.job = start_source_job(INGEST, other)
         other.save(update_fields=["job"])
     return other
 
@@ -274,8 +279,15 @@ def try_again(source: Source) -> None:
         locked = Source.objects.select_for_update().get(pk=source.pk)
         if locked.state == SourceState.REFUSED:
             locked.state, locked.sentence = SourceState.WAITING, ""
-            locked.job = start_job(source.programme.workspace, INGEST, {"source_id": source.pk})
+            locked.job = start_source_job(INGEST, source)
             locked.save(update_fields=["state", "sentence", "job"])
+
+
+def wait_again(job: Job) -> None:
+    """Take back the refusal of a source whose intake is tried again."""
+    if job.kind == INGEST:
+        refused = Source.objects.filter(pk=job.payload.get("source_id"), state=SourceState.REFUSED)
+        refused.update(state=SourceState.WAITING, sentence="", job=job)
 
 
 def refuse_source(source_id: int, words: str) -> None:
@@ -369,6 +381,6 @@ def _begin(
             pile_place=upload.pile_place if upload is not None else 0,
         )
         if is_placed:
-            source.job = start_job(programme.workspace, INGEST, {"source_id": source.pk})
+            source.job = start_source_job(INGEST, source)
             source.save(update_fields=["job"])
     return source

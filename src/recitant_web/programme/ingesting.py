@@ -2,7 +2,7 @@
 
 import contextlib
 import hashlib
-import shutil
+import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -28,6 +28,7 @@ from recitant_io.probe import Probe
 from recitant_io.speech import speech_spans
 from recitant_io.storage import storage_errors
 from recitant_web.jobs.actions import start_job
+from recitant_web.jobs.models import Job
 from recitant_web.programme.models import Picture, Pile, Programme, Source, SourceState
 from recitant_web.programme.queries import conformed_folder, conformed_name, stored_source
 from recitant_web.programme.signals import pile_changed, source_heard, source_ready
@@ -39,9 +40,19 @@ from recitant_words.notices import notice, recorder_words
 INGEST = "programme.ingest"
 LISTEN = "programme.listen"
 LIGHTEN = "programme.lighten"
+SHOWN_AS = ".as-"
+"""In the name of a folder in which an original has the name that its user knows, while it is read."""
 _EXCERPT_SAMPLES = 10 * RATE_HZ
 _N_EXCERPTS = 6
 _DAY_SAMPLES = 24 * 3600 * RATE_HZ
+
+
+def start_source_job(kind: str, source: Source) -> Job:
+    """A job about a recording."""
+    programme = source.programme
+    return start_job(
+        programme.workspace, kind, {"source_id": source.pk}, about=source.name, programme_number=programme.pk
+    )
 
 
 def ingest(source_id: int, progress: Progress) -> str:
@@ -95,7 +106,7 @@ def ingest(source_id: int, progress: Progress) -> str:
         if source.job_id is not None:
             source_ready.send(sender=Source, source=source)
         if not source.is_listened:
-            start_job(source.programme.workspace, LISTEN, {"source_id": source.pk})
+            start_source_job(LISTEN, source)
     return notice("source_ready", file=source.name)
 
 
@@ -117,7 +128,7 @@ def _take_apart(source: Source, recorder: RecorderFile) -> str:
                 pile=source.pile,
                 pile_place=source.pile_place,
             )
-            made.job = start_job(source.programme.workspace, INGEST, {"source_id": made.pk})
+            made.job = start_source_job(INGEST, made)
             made.save(update_fields=["job"])
         state = SourceState.SPLIT if found else SourceState.REFUSED
         Source.objects.filter(pk=source.pk).update(state=state, sentence=words)
@@ -163,7 +174,7 @@ def listen_to_the_unheard() -> int:
     unheard = Source.objects.filter(state=SourceState.READY, is_listened=False).select_related("programme__workspace")
     with transaction.atomic():
         for source in unheard:
-            start_job(source.programme.workspace, LISTEN, {"source_id": source.pk})
+            start_source_job(LISTEN, source)
     return len(unheard)
 
 
@@ -190,16 +201,17 @@ def lighten(picture_id: int, progress: Progress) -> str:
 
 @contextlib.contextmanager
 def shown_as(path: Path, name: str) -> Iterator[Path]:
-    """A file under the name that its user knows, for as long as the context lasts."""
-    folder = path.with_name(f"{path.name}.as")
-    folder.mkdir(exist_ok=True)
-    shown = folder / disk_name(name)
-    try:
-        shown.unlink(missing_ok=True)
+    """A file under the name that its user knows, for as long as the context lasts.
+
+    In a folder of this reader's own: the channels of a recorder file are read side by side from one file, and whoever
+    ends first must not take the name from the others.
+    """
+    with tempfile.TemporaryDirectory(
+        dir=path.parent, prefix=f"{path.name}{SHOWN_AS}", ignore_cleanup_errors=True
+    ) as own:
+        shown = Path(own) / disk_name(name)
         shown.hardlink_to(path)
         yield shown
-    finally:
-        shutil.rmtree(folder, ignore_errors=True)
 
 
 def _require_new(source: Source, sha256: str) -> None:
@@ -230,7 +242,13 @@ def _take_picture(source: Source, facts: Probe) -> None:
             coding=found.coding[:40],
         )
         if not found.plays_in_browser:
-            picture.job = start_job(programme.workspace, LIGHTEN, {"picture_id": picture.pk})
+            picture.job = start_job(
+                programme.workspace,
+                LIGHTEN,
+                {"picture_id": picture.pk},
+                about=picture.name,
+                programme_number=programme.pk,
+            )
             picture.save(update_fields=["job"])
 
 

@@ -1,6 +1,7 @@
 """Recordings heard for words in the background, and who speaks in them."""
 
-from collections.abc import Sequence
+import time
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -30,6 +31,7 @@ from recitant_words.notices import notice
 HEAR = "transcript.hear"
 MOST_TERMS = 500
 MOST_TERM_LETTERS = 60
+_KEPT_EVERY_S = 5.0
 _VECTOR = 256
 _FULL = 255.0
 
@@ -61,7 +63,7 @@ def hear_recordings(programme: Programme, source_ids: Sequence[int], *, again: b
             payload: dict[str, object] = {"source_id": source.pk}
             if is_under_way(programme.workspace, HEAR, payload):
                 continue
-            job = start_job(programme.workspace, HEAR, payload)
+            job = start_job(programme.workspace, HEAR, payload, about=source.name, programme_number=programme.pk)
             Transcript.objects.update_or_create(source=source, defaults={"job": job})
             n_sent += 1
     return n_sent
@@ -84,7 +86,14 @@ def hear(source_id: int, progress: Progress) -> str:
     speech = [span.span for span in found_speech]
     glossary = programme.workspace.glossary
     heard = transcribe(
-        recording, speech, energy, model, programme.language, glossary, lambda share: progress(0.8 * share)
+        recording,
+        speech,
+        energy,
+        model,
+        programme.language,
+        glossary,
+        lambda share: progress(0.8 * share),
+        _keeper_of_words_so_far(source),
     )
     windows = voice_windows(heard.words)
     vectors = voice_vectors(recording, windows, lambda share: progress(0.8 + 0.2 * share))
@@ -100,6 +109,26 @@ def hear(source_id: int, progress: Progress) -> str:
         found.save()
         _tell_apart(programme)
     return notice("words_heard")
+
+
+def _keeper_of_words_so_far(source: Source) -> Callable[[Sequence[Word]], None]:
+    """Keeps words while the rest is being transcribed, so that people read on; nothing where all were there before."""
+    kept_at_s = time.monotonic()
+    is_first_time = not Transcript.objects.filter(source=source).exclude(model="").exists()
+
+    def keep(words: Sequence[Word]) -> None:
+        nonlocal kept_at_s
+        if not is_first_time or time.monotonic() - kept_at_s < _KEPT_EVERY_S:
+            return
+        kept_at_s = time.monotonic()
+        rows = [_row(word) for word in words]
+        with transaction.atomic():
+            found, _ = Transcript.objects.select_for_update().get_or_create(source=source)
+            # Without the name of a model it counts as not heard: what stops here is heard from the start again.
+            found.words, found.stamp = rows, found.stamp + 1
+            found.save(update_fields=["words", "stamp"])
+
+    return keep
 
 
 def tell_apart(programme: Programme) -> None:

@@ -23,7 +23,8 @@ from recitant_core.units.timecode import frame_rate
 from recitant_io.transcriber import model_folder
 from recitant_web.desk.log import steps_beside
 from recitant_web.desk.mapping.plans import plan_of
-from recitant_web.jobs.models import Job
+from recitant_web.jobs.models import Job, JobState
+from recitant_web.jobs.queries import note_of
 from recitant_web.listening.figures import figures_of, spec_data
 from recitant_web.listening.lost import understood_words
 from recitant_web.listening.snapshot import Snapshot
@@ -249,9 +250,12 @@ def _work(jobs: list[Job]) -> State:
     newest = max(jobs, key=lambda job: job.pk, default=None)
     failed = [job.sentence for job in jobs if job.state in ("refused", "crashed")]
     share = sum(job.share if job.is_open else 1.0 for job in jobs) / len(jobs) if jobs else 0.0
+    working = next((job for job in is_open if job.state == JobState.WORKING), None)
+    first = working or next(iter(is_open), None)
     return {
         "is_open": bool(is_open),
         "share": round(share, 3),
+        "note": note_of(first) if first is not None else "",
         "sentence": "" if is_open or newest is None else next(iter(failed), ""),
     }
 

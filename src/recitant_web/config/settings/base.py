@@ -209,9 +209,10 @@ CELERY_TASK_ROUTES = {
     "desk.first_balance": {"queue": "measuring", "priority": 0},
     "desk.examine": {"queue": "measuring", "priority": 3},
     "programme.listen": {"queue": "measuring", "priority": 6},
-    "delivery.deliver": {"queue": "long", "priority": 0},
-    "delivery.part": {"queue": "long", "priority": 0},
-    "delivery.finish": {"queue": "long", "priority": 0},
+    # A worker of its own: who hands over waits for no transcription.
+    "delivery.deliver": {"queue": "delivering", "priority": 0},
+    "delivery.part": {"queue": "delivering", "priority": 0},
+    "delivery.finish": {"queue": "delivering", "priority": 0},
     "transcript.hear": {"queue": "long", "priority": 3},
     "listening.words": {"queue": "long", "priority": 3},
     "programme.lighten": {"queue": "long", "priority": 6},

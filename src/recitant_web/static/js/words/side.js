@@ -50,6 +50,7 @@ export function newSide({ panel, tools, tabs, model, actions }) {
       make("span", { textContent: words }),
       bar,
       make("span", { className: "mono soft", textContent: `${Math.round(work.share * 100)} %` }),
+      make("span", { className: "soft", textContent: work.note, hidden: !work.note }),
       stop,
     );
   }

@@ -94,7 +94,7 @@ export function newText({ box, model, actions }) {
     if (hearing.work.is_open)
       return make("p", {
         className: "empty soft",
-        textContent: "The words are being heard. Each recording appears here when it is done.",
+        textContent: `Transcribing. Text appears here piece by piece. ${hearing.work.note}`.trim(),
       });
     if (hearing.n_heard)
       return make("p", {
