@@ -30,6 +30,16 @@ from django.contrib.auth.models import User
 from django.test import Client
 from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.programme.models import Programme
+import numpy as np
+from recitant_core.units.channels import layout_from_count
+from recitant_io.conform import conform_blocks
+from recitant_web.programme.models import Source
+from recitant_web.programme.queries import conformed_folder
+for source in Source.objects.filter(state="ready"):  # the archive holds no sound
+    if not conformed_folder(source.sha256).exists():
+        silence = np.zeros((source.length_samples, source.n_channels), np.float32)
+        layout = layout_from_count(source.n_channels)
+        conform_blocks([silence], layout, conformed_folder(source.sha256), lambda _share: None)
 client = Client(HTTP_HOST="127.0.0.1")
 client.force_login(User.objects.get(username="demo"))
 answers, roles = {}, set()

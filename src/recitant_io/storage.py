@@ -11,12 +11,14 @@ from recitant_core.errors import StorageFull
 
 @contextmanager
 def storage_errors() -> Iterator[None]:
-    """Turns a full disk into StorageFull."""
+    """Turns a disk that is full, or that takes nothing, into StorageFull."""
     try:
         yield
     except OSError as error:
         if error.errno in (errno.ENOSPC, errno.EDQUOT):
             raise StorageFull("storage_full") from error
+        if error.errno == errno.EROFS:
+            raise StorageFull("storage_read_only") from error
         raise
 
 

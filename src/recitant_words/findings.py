@@ -93,6 +93,8 @@ _REASONS: Final = {
     "events": "it comes and goes",
     "short": "it is short ({figure} s)",
     "name": "its name says “{figure}”",
+    "sounds": "though it sounds like {figure}",
+    "film": "it is a film’s sound, and {figure} % of it is speech",
 }
 
 

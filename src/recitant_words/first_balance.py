@@ -2,11 +2,14 @@
 
 from typing import Any, Final
 
-from recitant_core.balance.first_balance_values import Step
+from recitant_core.balance.first_balance_values import FirstBalance, Step
 from recitant_core.balance.judgement import Judgement
+from recitant_core.balance.plausibility import Doubt
 from recitant_words.findings import REMEDY_WORDS
 from recitant_words.sentences import clock_text, gain_text, signed
 
+_MOSTLY_CLEAR: Final = 0.8
+"""Share of speech with the clearance asked for, under which that is the first thing to say."""
 TITLES: Final = {
     "mend": "Mend what intake found",
     "even-out": "Even out the dialogue",
@@ -31,6 +34,61 @@ GOOD_PHRASE_SD_LU: Final = 1.5
 GOOD_PHRASE_WORST_LU: Final = 4.0
 GOOD_CLEAR_SHARE: Final = 0.95
 _SEEN: Final = 0.05
+
+
+_DOUBTS: Final = {
+    "all-excluded": ("Every clip is excluded from the mix.", "arrange", "Open Arrange"),
+    "no-speech": (
+        "No speech was found on the narration and dialogue tracks ({names}). Check what these files are.",
+        "intake",
+        "Open Intake",
+    ),
+    "many-voices": (
+        "{share:.0f} % of the speech has three or more voices at the same time. Lay the clips out one after another.",
+        "arrange",
+        "Lay out again",
+    ),
+    "doubled": ("{names} carry the same voice at the same time.", "exclude", "Exclude {first}"),
+    "outside-picture": ("These clips lie outside the picture: {names}.", "arrange", "Open Arrange"),
+}
+"""By code of a doubt: sentence, what the press does, and its label."""
+
+
+def doubt_data(doubt: Doubt) -> dict[str, Any]:
+    """A doubt as JSON data: its words, and the press that helps."""
+    words, press, label = _DOUBTS[doubt.code]
+    first = doubt.names[0] if doubt.names else ""
+    facts = {"names": " and ".join(doubt.names), "share": 100.0 * doubt.share, "first": first}
+    return {
+        "code": doubt.code,
+        "words": words.format(**facts),
+        "press": press,
+        "label": label.format(**facts),
+        "clip_id": doubt.clip_ids[0] if doubt.clip_ids else "",
+    }
+
+
+def balanced_words(done: FirstBalance, doubt: Doubt | None) -> str:
+    """Headline of a first balance that ended: the worst of what is true.
+
+    Args:
+        doubt: the worst one about the programme as it lies there; None where there is none.
+    """
+    check = next((step.measured for step in done.steps if step.code == "check"), {})
+    n_close = int(check.get("close", len(done.left)))
+    share = check.get("clear_share", done.judgement.clear_share)
+    if doubt is not None:
+        return f"Balanced, but check the programme: {doubt_data(doubt)['words']!s}"
+    if share is not None and share < _MOSTLY_CLEAR:
+        review = f"{_count(n_close, 'close passage')} to review"
+        return f"Speech is clear for only {100.0 * share:.0f} % of its time; {review}."
+    fit = next((step.measured for step in done.steps if step.code == "fit"), {})
+    if fit.get("is_dialogue_far"):
+        off = float(fit["dialogue_lufs"]) - float(fit["target_lufs"])
+        return f"Balanced, but dialogue is {abs(off):.1f} LU {'under' if off < 0 else 'over'} the target."
+    if n_close:
+        return f"Balanced. {_count(n_close, 'close passage')} to review."
+    return "Balanced. Speech is clear everywhere." if share is not None else "Balanced. There is no speech in it."
 
 
 def step_data(step: Step) -> dict[str, Any]:

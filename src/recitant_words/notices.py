@@ -60,17 +60,24 @@ def notice(notice_id: str, **facts: str | int) -> str:
     return _NOTICES[notice_id].format(**facts)
 
 
-def balanced(n_left: int) -> str:
-    """Notice on a first balance that ended.
+def laid_words(n_files: int, n_tracks: int, n_at_once: int, *, is_by_time: bool) -> str:
+    """Sentence on files that are laid out.
 
     Args:
-        n_left: close passages that are left.
+        n_at_once: how many of them sound together at the most.
+        is_by_time: whether they lie at their time of day.
     """
-    return f"Balanced; {n_left} close passage(s) left." if n_left else "Balanced; speech is clear everywhere."
+    tracks = "one track" if n_tracks == 1 else f"{n_tracks} tracks"
+    files = "1 file" if n_files == 1 else f"{n_files} files"
+    if is_by_time:
+        return f"{files} where their time of day puts them; files without one follow at the end."
+    if n_at_once <= 1:
+        return f"{files} on {tracks}, one after another."
+    return f"{files} on {tracks}; up to {n_at_once} sound at the same time."
 
 
 def off_words(off_samples: int, frame_rate: str) -> str:
-    """How much later than the picture a clip sounds, in words: 264 frames late.
+    """Offset of a clip against the picture in words: 264 frames late.
 
     Args:
         off_samples: negative for earlier; not 0.

@@ -104,6 +104,11 @@ _SENTENCES = {
     "all_tied": "These clips are tied to the picture and stay where they are. Untie a clip to lay it out.",
     "all_in_sync": "All clips that are tied to the picture are in sync.",
     "job_not_ended": "This job is already waiting or running, or it is done.",
+    "recording_missing": "The sound of {file} is missing on disk. Restore it from a backup, or send the file again.",
+    "recording_read_again": (
+        "The working copy of {file} is missing on disk and is being made again. Try again in a minute."
+    ),
+    "storage_read_only": "The disk is read-only. Nothing was changed; ask your administrator to check it.",
     "too_many_jobs": "{most} jobs of this workspace are waiting or running. Wait for some to finish, or stop some.",
     "too_many_deliveries": "{most} deliveries of this workspace are waiting. Wait for some to finish, or stop some.",
     "too_many_uploads": "{most} files of this workspace are being sent. Wait for some to arrive, or cancel some.",

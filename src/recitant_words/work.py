@@ -25,7 +25,7 @@ STATE_WORDS: Final = {
 
 
 def work_words(kind: str, about: str) -> str:
-    """What a job does and to what, as transcription of Interview."""
+    """Words on what a job does and to what, as transcription of Interview."""
     words = KIND_WORDS.get(kind, kind)
     return f"{words} of {about}" if about else words
 
@@ -38,7 +38,7 @@ def minutes_words(minutes: int | None) -> str:
 
 
 def waiting_words(n_ahead: int, behind: str, minutes: int | None) -> str:
-    """What a job waits for.
+    """Sentence on what a job waits for.
 
     Args:
         n_ahead: jobs that are done before it.
@@ -53,5 +53,5 @@ def waiting_words(n_ahead: int, behind: str, minutes: int | None) -> str:
 
 
 def paused_words(urgent: str) -> str:
-    """What a job lets go first."""
+    """Sentence on what a job lets go first."""
     return f"Paused for: {urgent}"

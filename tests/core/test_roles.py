@@ -6,6 +6,7 @@ import pytest
 from recitant_core.intake.evidence import gather
 from recitant_core.intake.roles import active_share, guess_role, tonal_share
 from recitant_core.timeline.model import ROLES, Role
+from recitant_words.findings import role_reasons
 from signals import MemorySource, programme, sine
 
 RATE_HZ = 48_000
@@ -63,9 +64,37 @@ def test_a_recording_is_known_by_what_is_heard(audio, share, role):
         ("Boom take 3.wav", Role.DIALOGUE),
     ],
 )
-def test_the_name_is_one_reason_among_others(name, role):
+def test_a_role_word_in_the_name_wins_and_what_the_sound_suggests_is_said_too(name, role):
     guess = guess_role(name, evidence(sine(-20, 8.0, 200.0)), 0.2)
-    assert any(code == "name" for code, _ in guess.reasons) == (guess.role is role)
+    assert guess.role is role and guess.reasons[0][0] == "name"
+    spoken = guess_role("Effects stem.wav", evidence(programme(1, 20.0)), 0.6)
+    assert spoken.role is Role.EFFECTS
+    assert role_reasons(spoken)[:2] == ["its name says “effect”", "though it sounds like dialogue"]
+    assert "60 % of it is speech" in role_reasons(spoken)[2]
+
+
+@pytest.mark.parametrize(
+    ("name", "role"),
+    [
+        ("Sting 3", Role.MUSIC),
+        ("atmos ext", Role.ATMOSPHERE),
+        ("VO_final_2", Role.NARRATION),
+        ("effects stem", Role.EFFECTS),
+    ],
+)
+def test_words_of_the_trade_are_known(name, role):
+    assert guess_role(name, evidence(room(30)), 0.4).role is role
+
+
+def test_between_two_words_the_sound_decides():
+    assert guess_role("interview room", evidence(programme(1, 20.0)), 0.6).role is Role.DIALOGUE
+    assert guess_role("interview room", evidence(room(30)), 0.0).role is Role.ATMOSPHERE
+
+
+def test_a_film_with_speech_in_it_is_production_sound():
+    guess = guess_role("Hammer and pour, cut 3.mov", evidence(hits(30)), 0.05, is_film=True)
+    assert guess.role is Role.DIALOGUE and "film’s sound" in role_reasons(guess)[0]
+    assert guess_role("cut 3.mov", evidence(music(30)), 0.0, is_film=True).role is Role.MUSIC
 
 
 def test_a_word_inside_a_word_is_no_reason():

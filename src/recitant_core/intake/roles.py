@@ -19,12 +19,15 @@ SPEECH_SHARE: Final = 0.35
 CONTINUOUS_SHARE: Final = 0.85
 LONG_S: Final = 12.0
 TONAL: Final = 0.85
-_NAME_WEIGHT: Final = 0.45
+LEAST_SPEECH: Final = 0.02
+"""Share of speech from which the sound of a film is production sound."""
+_NAMED: Final = 10.0
+"""Of a role word in the name, over all that the sound suggests."""
 
 _WORDS: Final = {
     Role.NARRATION: "narrat narration narrator vo voiceover voice-over voice_over commentary",
     Role.DIALOGUE: "voice dialogue dialog interview boom lav speech line shout",
-    Role.MUSIC: "music mx score song theme strings brass piano guitar cue underscore melody jingle coda bpm",
+    Role.MUSIC: "music mx score song theme strings brass piano guitar cue underscore melody jingle coda bpm sting bed",
     Role.EFFECTS: (
         "sfx fx effect hit impact door step footstep whoosh foley bell hammer bang click crash strike hoist steam pour"
     ),
@@ -40,18 +43,22 @@ class RoleGuess:
 
     role: Role
     reasons: tuple[tuple[str, str], ...]
-    """Code and figure or word of each reason, the strongest first."""
+    """Code and figure or word of each reason, the strongest first; behind a name that says otherwise, what the sound
+    suggests."""
     confidence: float
     """0 to 1: how far the best guess stands before the second."""
 
 
-def guess_role(name: str, evidence: Evidence, speech_share: float) -> RoleGuess:
+def guess_role(name: str, evidence: Evidence, speech_share: float, *, is_film: bool = False) -> RoleGuess:
     """Most probable role of a recording, with the reasons.
+
+    A role word in its name wins over what the sound suggests: who named it knew. The sound decides between several.
 
     Args:
         name: of the file, as the person knows it.
         evidence: of the recording.
         speech_share: how much of it is speech, 0 to 1.
+        is_film: whether it is the sound of a picture: with speech in it that is production sound, whatever else it has.
     """
     length_s = evidence.length_samples / RATE_HZ
     continuity = active_share(evidence)
@@ -65,7 +72,9 @@ def guess_role(name: str, evidence: Evidence, speech_share: float) -> RoleGuess:
 
     # Sound alone does not tell a narrator from anybody else who talks: the name does.
     talking = Role.NARRATION if _named(name, Role.NARRATION) else Role.DIALOGUE
-    if speech_share >= SPEECH_SHARE:
+    if is_film and speech_share >= LEAST_SPEECH:
+        add(talking, 1.5, "film", f"{100 * speech_share:.0f}")
+    elif speech_share >= SPEECH_SHARE:
         add(talking, 1.0, "speech", f"{100 * speech_share:.0f}")
     elif speech_share >= 0.15:
         add(talking, 0.4, "speech", f"{100 * speech_share:.0f}")
@@ -77,14 +86,26 @@ def guess_role(name: str, evidence: Evidence, speech_share: float) -> RoleGuess:
             add(continuous, 0.3, "tonal" if tonality >= TONAL else "noisy", f"{100 * tonality:.0f}")
         else:
             add(Role.EFFECTS, 0.6, "events" if is_long else "short", f"{length_s:.0f}")
+    heard = max(ROLES, key=lambda role: score[role])
     for role in _WORDS:
         found = _named(name, role)
-        if found:
-            add(role, _NAME_WEIGHT, "name", found.group(1))
+        if found and not is_film:
+            add(role, _NAMED, "name", found.group(1))
     ranked = sorted(ROLES, key=lambda role: -score[role])
     best = ranked[0]
-    mine = tuple((code, figure) for weight, role, code, figure in sorted(reasons, key=lambda r: -r[0]) if role is best)
-    return RoleGuess(best, mine, round(min(1.0, score[best] - score[ranked[1]]), 2))
+    strongest = sorted(reasons, key=lambda reason: -reason[0])
+    mine = [(code, figure) for _, role, code, figure in strongest if role is best]
+    if heard is not best and mine and mine[0][0] == "name":
+        # Both are shown, so that a wrong name is seen.
+        mine.append(("sounds", heard.label.lower()))
+        mine += [(code, figure) for _, role, code, figure in strongest if role is heard][:1]
+    return RoleGuess(best, tuple(mine), round(min(1.0, score[best] - score[ranked[1]]), 2))
+
+
+def role_named(name: str) -> Role | None:
+    """Role that a name has a word for; None where it has none, or words for several."""
+    found = [role for role in _WORDS if _named(name, role)]
+    return found[0] if len(found) == 1 else None
 
 
 def _named(name: str, role: Role) -> re.Match[str] | None:

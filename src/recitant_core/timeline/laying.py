@@ -33,6 +33,10 @@ class Laying(StrEnum):
     """Each on a track of its own, at the place it came with."""
 
 
+AUTOMATIC: Final = "auto"
+"""In place of a Laying: as the files suggest once they have been read, see suggestion."""
+
+
 class LayingOrder(StrEnum):
     """In which order recordings follow one another."""
 

@@ -14,7 +14,7 @@ from recitant_core.timeline.model import Clip, Plan
 
 
 def off_samples(clip: Clip, picture_offset_samples: int) -> int | None:
-    """How much later than the picture a clip sounds, in samples; negative for earlier, None where it is not tied.
+    """Offset of a clip against the picture in samples, positive for late; None where it is not tied.
 
     Args:
         picture_offset_samples: where the picture's first frame lies in the programme.

@@ -33,15 +33,17 @@ Energies = Mapping[str, FloatArray]
 def at_quiet_edges(plan: Plan, track_id: str, span: SampleSpan, energies: Energies) -> SampleSpan:
     """A stretch whose ends moved by at most 60 ms to the quietest 10 ms of what sounds there.
 
+    A stretch so short that both would move to one place, as of a filler between two words, keeps its ends.
+
     Raises:
-        EditRefused: no such track, or nothing is left of the stretch.
+        EditRefused: no such track, or the stretch has no length.
     """
+    if span.length_samples < LEAST_CLIP_SAMPLES:
+        raise EditRefused("empty_stretch")
     track = track_of(plan, track_id)
     start = quiet_sample(track, span.start_sample, energies)
     end = quiet_sample(track, span.end_sample, energies)
-    if end - start < LEAST_CLIP_SAMPLES:
-        raise EditRefused("empty_stretch")
-    return SampleSpan(start, end - start)
+    return SampleSpan(start, end - start) if end - start >= LEAST_CLIP_SAMPLES else span
 
 
 def quiet_sample(track: Track, at_sample: int, energies: Energies) -> int:

@@ -49,7 +49,8 @@ def _wait_s(tries: QuerySet[AccessAttempt], most: int) -> int:
     found = tries.aggregate(n=Sum("failures_since_start"), last=Max("attempt_time"))
     if (found["n"] or 0) < most:
         return 0
-    return max(0, math.ceil((found["last"] + PAUSE - timezone.now()).total_seconds()))
+    left_s: float = (found["last"] + PAUSE - timezone.now()).total_seconds()
+    return max(0, math.ceil(left_s))
 
 
 def _is_known(request: HttpRequest, name: str) -> bool:

@@ -51,7 +51,10 @@ def passages(snapshot: Snapshot) -> list[dict[str, Any]]:
     if snapshot.stems is None:
         return found
     measured = close_passages(rendered_clearance_lu(snapshot.stems, scene.is_speech, scene.is_over), asked, least_s)
-    return _as_measured(found, measured)
+    shown = _as_measured(found, measured, asked)
+    for one in shown:
+        one["is_accepted"] = is_accepted(SampleSpan(one["start_sample"], one["length_samples"]), accepted)
+    return shown
 
 
 def checked(programme: Programme, start_sample: int, length_samples: int) -> str:
@@ -62,12 +65,16 @@ def checked(programme: Programme, start_sample: int, length_samples: int) -> str
     return checked_sentence(float(part.min(initial=math.inf)), programme.clearance_lu, is_left=bool(left))
 
 
-def _as_measured(found: list[dict[str, Any]], exact: list[ClosePassage]) -> list[dict[str, Any]]:
-    # The estimate tells the cause, the rendered stems whether it is so, and by how much.
-    kept = []
-    for passage in found:
-        span = SampleSpan(passage["start_sample"], passage["length_samples"])
-        meant = [e.least_lu for e in exact if e.span.intersect(span) is not None]
-        if meant:
-            kept.append(passage | {"least_lu": round(min(meant), 1)})
-    return kept
+def _as_measured(found: list[dict[str, Any]], exact: list[ClosePassage], asked_lu: float) -> list[dict[str, Any]]:
+    """Passages that the rendered stems have, each once, with the cause that the estimate tells where it knows it."""
+    shown = []
+    for passage in exact:
+        causes = [
+            one
+            for one in found
+            if passage.span.intersect(SampleSpan(one["start_sample"], one["length_samples"])) is not None
+        ]
+        base = causes[0] if causes else plain_passage_data(passage, asked_lu)
+        place = {"start_sample": passage.span.start_sample, "length_samples": passage.span.length_samples}
+        shown.append(base | place | {"id": passage.span.start_sample, "least_lu": round(passage.least_lu, 1)})
+    return shown

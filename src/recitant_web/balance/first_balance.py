@@ -7,6 +7,7 @@ from django.db import transaction
 
 from recitant_core.balance.first_balance import first_balance
 from recitant_core.balance.first_balance_values import LEADS, STEPS, Choices, FirstBalance, Material
+from recitant_core.balance.plausibility import doubts
 from recitant_core.errors import EditRefused, PlanError
 from recitant_core.ports import Progress
 from recitant_core.timeline.model import Plan
@@ -23,9 +24,9 @@ from recitant_web.desk.mapping.speech import speech_of
 from recitant_web.desk.models import BalanceRun
 from recitant_web.jobs.actions import start_job
 from recitant_web.programme.models import Programme, SourceState
-from recitant_web.programme.queries import spec_of
-from recitant_words.first_balance import TITLES, step_data
-from recitant_words.notices import balanced, notice
+from recitant_web.programme.queries import picture_span, spec_of
+from recitant_words.first_balance import TITLES, balanced_words, step_data
+from recitant_words.notices import notice
 
 FIRST_BALANCE = "desk.first_balance"
 
@@ -62,12 +63,14 @@ def run_first_balance(run_id: int, progress: Progress) -> str:
     if run.steps:
         return notice("balanced_before")
     programme = run.programme
-    done = first_balance(_material(programme), _choices(run.choices), lambda share: progress(0.9 * share))
+    material = _material(programme)
+    doubt = next(iter(doubts(material.plan, material.speech, picture_span(programme))), None)
+    done = first_balance(material, _choices(run.choices), lambda share: progress(0.9 * share))
     with transaction.atomic():
         locked = lock(programme, programme.revision)
         run.steps = _written(locked, run, done)
         run.save(update_fields=["steps"])
-    return balanced(len(done.left))
+    return balanced_words(done, doubt)
 
 
 def _material(programme: Programme) -> Material:

@@ -4,6 +4,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from recitant_core.balance.judgement import DENSE_SHARE, feel_of
+from recitant_core.balance.plausibility import doubts
 from recitant_core.balance.speech_figures import speech_figures
 from recitant_core.errors import EditRefused
 from recitant_core.gain.duck_rule import DuckKind
@@ -25,10 +26,11 @@ from recitant_web.listening.lost import lost_in
 from recitant_web.listening.scene import standing
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
+from recitant_web.programme.queries import picture_span
 from recitant_web.shared.caches import Cache
 from recitant_web.shared.states import State
 from recitant_words.balance import dips_words, live_words, path_words, starting_points_data
-from recitant_words.first_balance import judgement_shown
+from recitant_words.first_balance import doubt_data, judgement_shown
 
 
 @dataclass(frozen=True)
@@ -128,6 +130,7 @@ def _figures_of_balance(snapshot: Snapshot) -> State:
     stems = snapshot.stems or {role: energy * turned for role, energy in scene.stems.items()}
     return {
         "horizon": horizon_of(snapshot),
+        "doubts": [doubt_data(one) for one in doubts(plan, snapshot.speech, picture_span(snapshot.programme))],
         "judgement": judgement_shown(standing(snapshot)),
         "feels": {duck.duck_id: _feel(duck, plan, scene) for duck in plan.ducks},
         "clearance": {

@@ -2,9 +2,9 @@
 
 from celery import chord, shared_task
 
-from recitant_web.delivery.actions import DELIVER, make_delivery
+from recitant_web.delivery.actions import make_delivery
 from recitant_web.delivery.spreading import missing_parts, render_part
-from recitant_web.jobs.actions import run_job
+from recitant_web.jobs.actions import DELIVER, run_job
 
 _PART_LASTS_S = 600.0
 

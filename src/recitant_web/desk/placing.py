@@ -1,5 +1,6 @@
 """Clips for recordings: of a programme that is laid out at once, and of a source that became ready."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any, Final
 
@@ -8,10 +9,11 @@ from django.db.models import Max
 
 from recitant_core.gain.envelope import FadeShape
 from recitant_core.timeline.changes import Change
-from recitant_core.timeline.laying import Laid, Laying, LayingOrder, Piece, laid_out
+from recitant_core.timeline.laying import AUTOMATIC, Laid, Laying, LayingOrder, Piece, laid_out
 from recitant_core.timeline.model import Clip as ClipValue
 from recitant_core.timeline.model import Role
 from recitant_core.timeline.model import Track as TrackValue
+from recitant_core.timeline.suggestion import PileFile, suggested
 from recitant_core.timeline.takes import recorded_over
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_web.desk.log import inserted, record
@@ -107,7 +109,7 @@ def lay_pile(pile: Pile) -> None:
             Piece(str(s.pk), _name(s), Role(s.role), s.ready_length_samples, max(0, s.at_sample), s.reference_samples)
             for s in ready
         ]
-        how = Laying(found.how)
+        how = _suggested(pieces) if found.how == AUTOMATIC else Laying(found.how)
         found.delete()
         if not pieces:
             return
@@ -122,6 +124,12 @@ def lay_pile(pile: Pile) -> None:
             ]
         what = "1 file" if len(ready) == 1 else f"{len(ready)} files"
         record(programme, None, f"{what} brought in, {LAYING_WORDS[how]}", [], changes)
+
+
+def _suggested(pieces: Sequence[Piece]) -> Laying:
+    return suggested(
+        [PileFile(one.name, one.length_samples / RATE_HZ, one.reference_samples is not None) for one in pieces]
+    )
 
 
 def _track_for(programme: Programme, laid: Laid, how: Laying) -> tuple[Track, int, list[Change]]:

@@ -12,6 +12,7 @@ urlpatterns = [
     path("programmes/<int:programme_id>/uploads/<str:token>", views.upload_piece, name="upload-piece"),
     path("programmes/<int:programme_id>/piles", views.piles, name="piles"),
     path("programmes/<int:programme_id>/piles/<int:pile_id>", views.pile_whole, name="pile-whole"),
+    path("programmes/<int:programme_id>/layings", views.layings, name="layings"),
     path("programmes/<int:programme_id>/roles", views.roles, name="source-roles"),
     path("programmes/<int:programme_id>/intake/rate", views.rate, name="intake-rate"),
     path("programmes/<int:programme_id>/intake/step", views.step, name="intake-step"),

@@ -13,6 +13,7 @@ from recitant_web.accounts.queries import roles_of
 from recitant_web.desk.edits.registry import Edit
 from recitant_web.desk.log import redo, undo
 from recitant_web.intake.forms import mend_edit, rate_edit, role_edit, sync_edit, upload_request, use_edit, whole
+from recitant_web.intake.laying import ChosenFiles, layings_of
 from recitant_web.intake.queries import alike, is_busy, newest_steps, offered_place, row, rows, take_role
 from recitant_web.programme.actions import (
     begin_pile,
@@ -29,9 +30,11 @@ from recitant_web.programme.ingesting import use_picture
 from recitant_web.programme.models import SourceKind, SourceState
 from recitant_web.programme.queries import note_page, programmes_of
 from recitant_web.shared.requests import Request
+from recitant_web.shared.shapes import body_of
 from recitant_words.notices import notice
 
 LAYINGS = (
+    ("auto", "Automatic", "as the files suggest; by time of day where all carry one"),
     ("names", "A track for each name", "interview 01 and interview 02 share one"),
     ("row", "All on one track", ""),
     ("roles", "A track for each role", "dialogue, music, effects …"),
@@ -91,6 +94,14 @@ def piles(request: Request, programme_id: int) -> HttpResponse:
     programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     made = begin_pile(programme, request.POST.get("how", ""), request.POST.get("order", "name"))
     return JsonResponse({"pile": made.pk})
+
+
+@login_required
+@require_POST
+def layings(request: Request, programme_id: int) -> HttpResponse:
+    """Previews of some files in each way to lay them; nothing is changed."""
+    get_object_or_404(programmes_of(request.user), pk=programme_id)
+    return JsonResponse(layings_of(body_of(request, ChosenFiles)))
 
 
 @login_required

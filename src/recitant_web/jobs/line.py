@@ -1,12 +1,12 @@
 """Which job goes first: the line before a worker, and long work that lets others pass."""
 
 import time
+from collections import Counter
 from collections.abc import Callable
 from datetime import timedelta
-from typing import Final
+from typing import Any, Final
 
 from django.conf import settings
-from django.db.models import Count
 from django.utils import timezone
 
 from recitant_web.jobs.models import Job, JobState
@@ -41,13 +41,14 @@ def line_of(kind: str) -> list[Job]:
     kinds = kinds_beside(kind)
     waiting = Job.objects.filter(state=JobState.WAITING, kind__in=kinds).order_by("pk")[:_MOST_WEIGHED]
     since = timezone.now() - _FAIR_OVER
-    lately = Job.objects.filter(kind__in=kinds, started_at__gte=since).values_list("workspace")
-    had = dict(lately.annotate(n=Count("pk")).order_by())
-    priority = {name: int(settings.CELERY_TASK_ROUTES.get(name, {}).get("priority", 9)) for name in kinds}
+    lately = Job.objects.filter(kind__in=kinds, started_at__gte=since)
+    had = Counter(lately.values_list("workspace_id", flat=True))
+    routes: dict[str, dict[str, Any]] = settings.CELERY_TASK_ROUTES
+    priority = {name: int(routes.get(name, {}).get("priority", 9)) for name in kinds}
     given: dict[int, int] = {}
 
     def turn(job: Job) -> int:
-        given[job.workspace_id] = given.get(job.workspace_id, had.get(job.workspace_id, 0)) + 1
+        given[job.workspace_id] = given.get(job.workspace_id, had[job.workspace_id]) + 1
         return given[job.workspace_id]
 
     ranked = [(not job.is_next, priority[job.kind], turn(job), job.pk, job) for job in waiting]

@@ -43,7 +43,7 @@ def is_under_way(workspace: Workspace, kind: str, payload: Mapping[str, object])
 
 
 def note_of(job: Job) -> str:
-    """What a job waits for, what is left of it, or how it ended."""
+    """Words on a job: what it waits for, what is left of it, or how it ended."""
     if job.state == JobState.WAITING:
         return _Line(job.kind).note(job)
     if job.state == JobState.WORKING:
@@ -54,7 +54,7 @@ def note_of(job: Job) -> str:
 
 
 def notes_of(jobs: Iterable[Job]) -> dict[int, str]:
-    """What each of some jobs waits for, by number, those that do not wait left out; each line is looked at once."""
+    """Words on what each of some jobs waits for, by number; those that do not wait are left out."""
     lines: dict[str, _Line] = {}
     found = {}
     for job in jobs:
@@ -102,7 +102,7 @@ class _Line:
         self._beside = working.order_by("started_at").first()
 
     def note(self, job: Job) -> str:
-        """What a job waits for."""
+        """Words on what a job waits for."""
         place = self.places.get(job.pk, len(self._jobs))
         first = self._beside or (self._jobs[0] if place else None)
         if first is None:
@@ -112,5 +112,5 @@ class _Line:
 
 
 def _named(job: Job, workspace_id: int) -> str:
-    """What a job does; of another workspace's, not to what."""
+    """Words on what a job does; of another workspace's, not to what."""
     return work_words(job.kind, job.about if job.workspace_id == workspace_id else "")

@@ -15,7 +15,7 @@ from django.db.models import Max, Sum
 from django.utils import timezone
 
 from recitant_core.errors import EditRefused, PlanError, StorageFull, UnreadableMedia
-from recitant_core.timeline.laying import Laying, LayingOrder
+from recitant_core.timeline.laying import AUTOMATIC, Laying, LayingOrder
 from recitant_io.storage import require_room, size_text, storage_errors
 from recitant_web.accounts.models import Workspace
 from recitant_web.accounts.queries import is_role_of
@@ -96,7 +96,7 @@ def begin_pile(programme: Programme, how: str, order: str) -> Pile:
     Raises:
         EditRefused: no such way to lay them.
     """
-    if how not in set(Laying) or order not in set(LayingOrder):
+    if how not in {*Laying, AUTOMATIC} or order not in set(LayingOrder):
         raise EditRefused("gone")
     return Pile.objects.create(programme=programme, how=how, order=order)
 

@@ -29,10 +29,11 @@ from recitant_io.speech import speech_spans
 from recitant_io.storage import storage_errors
 from recitant_web.jobs.actions import start_job
 from recitant_web.jobs.models import Job
+from recitant_web.jobs.queries import is_under_way
 from recitant_web.programme.models import Picture, Pile, Programme, Source, SourceState
 from recitant_web.programme.queries import conformed_folder, conformed_name, stored_source
 from recitant_web.programme.signals import pile_changed, source_heard, source_ready
-from recitant_web.shared.media import fetched, keep, media_path
+from recitant_web.shared.media import fetched, is_there, keep, media_path
 from recitant_web.shared.names import disk_name
 from recitant_words.findings import finding_data, role_reasons
 from recitant_words.notices import notice, recorder_words
@@ -62,6 +63,8 @@ def ingest(source_id: int, progress: Progress) -> str:
         MediaError, StorageFull: the source is refused; its file stays where it is.
     """
     source = Source.objects.select_related("programme").get(pk=source_id)
+    if source.state == SourceState.READY and not conformed_folder(source.sha256).exists():
+        _conform_again(source, progress)
     if source.state != SourceState.WAITING:
         return notice("source_ready", file=source.name)
     original = fetched(source.original_file)
@@ -108,6 +111,22 @@ def ingest(source_id: int, progress: Progress) -> str:
         if not source.is_listened:
             start_source_job(LISTEN, source)
     return notice("source_ready", file=source.name)
+
+
+def read_again(sha256: str) -> UnreadableMedia:
+    """Error on a recording whose conformed copy is gone; where its file is there, it is sent to be read again."""
+    source = Source.objects.filter(sha256=sha256, state=SourceState.READY).select_related("programme").first()
+    if source is None or not is_there(source.original_file):
+        return UnreadableMedia("recording_missing", file=source.name if source is not None else sha256[:12])
+    if not is_under_way(source.programme.workspace, INGEST, {"source_id": source.pk}):
+        start_source_job(INGEST, source)
+    return UnreadableMedia("recording_read_again", file=source.name)
+
+
+def _conform_again(source: Source, progress: Progress) -> None:
+    with shown_as(fetched(source.original_file), source.name) as path:
+        conform(path, conformed_folder(source.sha256), progress, source.sound_track, source.channel)
+    keep(conformed_name(source.sha256))
 
 
 def _take_apart(source: Source, recorder: RecorderFile) -> str:
@@ -280,7 +299,8 @@ def _find(source: Source, progress: Progress) -> None:
     energy = np.zeros(0) if excerpt.is_part else stored_total_energy(conformed_folder(source.sha256))
     speech = speech_spans(excerpt, energy)
     if not source.role:
-        guess = guess_role(source.name, evidence, speech_share(speech, excerpt.length_samples))
+        share = speech_share(speech, excerpt.length_samples)
+        guess = guess_role(source.name, evidence, share, is_film=source.has_picture)
         source.role = guess.role.value
         source.role_reasons = role_reasons(guess)
     source.is_listened = not excerpt.is_part

@@ -10,6 +10,7 @@ from recitant_core.delivery.spec import Spec
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.speech.corrections import SpeechMark, corrected
 from recitant_core.units.arrays import FloatArray
+from recitant_core.units.clock import SampleSpan
 from recitant_core.units.timecode import FRAME_RATES, frame_rate
 from recitant_io.conform import StoredSource, stored_energy, stored_peaks
 from recitant_web.programme.models import Programme, Source
@@ -65,6 +66,21 @@ def conformed_folder(sha256: str) -> Path:
     return fetched_recording(conformed_name(sha256))
 
 
+def readable_folder(sha256: str) -> Path:
+    """Folder of a recording's conformed copy, to be read.
+
+    Raises:
+        UnreadableMedia: it is gone. Where the file as it came is there, the copy is being made again.
+    """
+    folder = conformed_folder(sha256)
+    if folder.exists():
+        return folder
+    # Imported here: taking in stands above reading, and only what was deleted by hand comes this way.
+    from recitant_web.programme.ingesting import read_again
+
+    raise read_again(sha256)
+
+
 def conformed_name(sha256: str) -> str:
     """The name of that folder among the media."""
     return f"conformed/{sha256[:2]}/{sha256}"
@@ -74,7 +90,7 @@ def stored_source(sha256: str, n_channels: int) -> StoredSource:
     """A recording ready to be read. Content never changes under a hash, so it stays open."""
 
     def opened() -> StoredSource:
-        return StoredSource(conformed_folder(sha256) / "audio.f32", sha256, n_channels)
+        return StoredSource(readable_folder(sha256) / "audio.f32", sha256, n_channels)
 
     return _recordings.get_or_make((sha256, n_channels), opened)
 
@@ -83,7 +99,7 @@ def source_energy(sha256: str) -> FloatArray:
     """The 10 ms energies of a recording, float64 (hops, 3) of two channels, (hops, 1) of any other number."""
 
     def read() -> FloatArray:
-        energy = stored_energy(conformed_folder(sha256))
+        energy = stored_energy(readable_folder(sha256))
         energy.flags.writeable = False
         return energy
 
@@ -92,7 +108,7 @@ def source_energy(sha256: str) -> FloatArray:
 
 def peaks(source: Source, samples_per_peak: int, first: int, count: int) -> bytes:
     """Part of a recording's outline as int16, little-endian: lowest and highest of each channel, piece by piece."""
-    folder = conformed_folder(source.sha256)
+    folder = readable_folder(source.sha256)
     return stored_peaks(folder, source.ready_n_channels, samples_per_peak, first, count).astype("<i2").tobytes()
 
 
@@ -114,6 +130,15 @@ def picture_path(programme: Programme) -> Path | None:
         return None
     path = fetched(picture.shown_file)
     return path if path.exists() else None
+
+
+def picture_span(programme: Programme) -> SampleSpan | None:
+    """Stretch of a programme that its picture takes; None where it has none."""
+    picture = getattr(programme, "picture", None)
+    if picture is None:
+        return None
+    first, length = programme.picture_offset_samples, picture.length_samples
+    return SampleSpan(max(0, first), max(0, length + min(0, first)))
 
 
 def picture_data(programme: Programme) -> dict[str, Any] | None:

@@ -1,6 +1,7 @@
 """Edits of what is said: corrections, who speaks, words taken out, one track a person."""
 
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import replace
 from typing import Literal
 
@@ -69,9 +70,13 @@ def _marked(programme: Programme, stretches: list[Stretch], **what: object) -> l
         raise EditRefused("too_many_stretches", most=MOST_STRETCHES)
     made = []
     for stretch in stretches:
-        for source_id, start, end in stretch.marks(programme):
-            row = WordMark.objects.create(source_id=source_id, start_sample=start, end_sample=end, **what)
-            made.append(inserted("word_mark", row))
+        # One place that is gone does not keep the others from being marked.
+        with suppress(EditRefused):
+            for source_id, start, end in stretch.marks(programme):
+                row = WordMark.objects.create(source_id=source_id, start_sample=start, end_sample=end, **what)
+                made.append(inserted("word_mark", row))
+    if not made:
+        raise EditRefused("gone")
     return made
 
 
@@ -210,22 +215,43 @@ class CutWords(PlanEdit, frozen=True, kw_only=True, tag="words-cut"):
         if not 1 <= len(self.stretches) <= MOST_STRETCHES:
             raise EditRefused("too_many_stretches", most=MOST_STRETCHES)
         energies = _energies(plan)
-        by_track: dict[str, list[SampleSpan]] = {}
-        for one in self.stretches:
-            span = SampleSpan(one.from_sample, max(1, one.to_sample - one.from_sample))
-            by_track.setdefault(str(one.track_id), []).append(at_quiet_edges(plan, one.track_id, span, energies))
+        by_track, n_skipped = self._by_track(plan, energies)
         after = plan
         for track_id, spans in by_track.items():
             before = track_of(after, track_id)
             after = words_out(after, track_id, spans, is_closed=self.how == "close")
             for span in sorted(spans) if self.how in ("room", "tone") else ():
-                after = _covered(programme, after, before, span, self.how, energies)
+                try:
+                    after = _covered(programme, after, before, span, self.how, energies)
+                except EditRefused:
+                    if len(self.stretches) == 1:
+                        raise
+                    n_skipped += 1  # silence stays there
         seconds = sum(span.length_samples for spans in by_track.values() for span in spans) / RATE_HZ
         done = {
             "silence": "silenced", "close": "taken out, the gap closed", "room": "covered with room tone",
             "tone": "covered with a tone",
         }[self.how]  # fmt: skip
-        return after, f"{seconds:.2f} s of words {done}"
+        return after, f"{seconds:.2f} s of words {done}" + (f"; {n_skipped} places skipped" if n_skipped else "")
+
+    def _by_track(self, plan: Plan, energies: Energies) -> tuple[dict[str, list[SampleSpan]], int]:
+        """Stretches of each track at quiet edges, and how many have no length.
+
+        Raises:
+            EditRefused: none has any.
+        """
+        by_track: dict[str, list[SampleSpan]] = {}
+        n_skipped = 0
+        for one in self.stretches:
+            span = SampleSpan(one.from_sample, max(0, one.to_sample - one.from_sample))
+            try:
+                by_track.setdefault(str(one.track_id), []).append(at_quiet_edges(plan, one.track_id, span, energies))
+            except EditRefused:
+                n_skipped += 1
+        by_track = {track_id: spans for track_id, spans in by_track.items() if spans}
+        if not by_track:
+            raise EditRefused("empty_stretch")
+        return by_track, n_skipped
 
 
 class TrackPerPerson(PlanEdit, frozen=True, kw_only=True, tag="track-a-person"):

@@ -193,6 +193,18 @@ export function newActions({ model, api, urls, player, edit, settled, show, say,
       model.selected = new Set(model.clips.keys());
       show();
     },
+    // All clips chosen, and the ways to lay them open at the right.
+    layOutAgain: () => {
+      actions.selectAll();
+      if (model.selected.size < 2) return;
+      tab("clip");
+      show();
+      const summary = document.getElementById("lay-again");
+      if (summary) {
+        summary.parentElement.open = true;
+        summary.focus();
+      }
+    },
     selectTrack: () => {
       model.selected = new Set([...model.clips.values()].filter((c) => c.track === model.track).map((c) => c.id));
       show();

@@ -136,7 +136,7 @@ function layRow(actions) {
   return make(
     "details",
     {},
-    make("summary", { className: "soft", textContent: "Lay them out" }),
+    make("summary", { className: "soft", textContent: "Lay them out", id: "lay-again" }),
     row(
       "",
       choice("How they are laid", LAYINGS, how, (value) => {

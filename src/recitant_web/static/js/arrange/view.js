@@ -325,6 +325,7 @@ document.getElementById("lane-menu").replaceWith(
     ["Higher, all of them", () => actions.lanes(130)],
     ["Lower, all of them", () => actions.lanes(77)],
     ["Remove empty tracks", () => actions.removeEmpty()],
+    ["Lay out again…", () => actions.layOutAgain()],
   ]),
 );
 headsBox.addEventListener(

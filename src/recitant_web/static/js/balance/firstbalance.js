@@ -3,10 +3,12 @@
 import { button, make } from "../lib/dom.js";
 import { gainOf } from "./drawn.js";
 
-export function newFirstBalance({ dialog, model, start, edit, view }) {
+export function newFirstBalance({ desk, model, start, edit, view }) {
+  const dialog = document.getElementById("first-balance");
   const form = dialog.querySelector("form");
   document.querySelector('[data-do="first-balance"]').addEventListener("click", () => {
     form.part.disabled = view().isWhole;
+    showDoubts();
     dialog.showModal();
   });
   dialog.querySelector('[data-do="close"]').addEventListener("click", () => dialog.close());
@@ -26,6 +28,26 @@ export function newFirstBalance({ dialog, model, start, edit, view }) {
       to_sample: Math.round(span.end),
     });
   });
+
+  // What looks like a mistake, with the press that helps; nothing keeps anybody from balancing all the same.
+  function showDoubts() {
+    const box = dialog.querySelector("#doubts");
+    const presses = {
+      arrange: () => window.location.assign(desk.dataset.arrange),
+      intake: () => window.location.assign(desk.dataset.intake),
+    };
+    const isHeard = !model.state.clearance.is_listening;
+    const found = model.state.doubts.filter((doubt) => isHeard || doubt.code !== "no-speech");
+    const rows = found.map((doubt) => {
+      const exclude = async () => {
+        await edit({ kind: "in-mix", ids: [doubt.clip_id], is_out: true });
+        showDoubts();
+      };
+      const press = button(doubt.label, presses[doubt.press] || exclude, { className: "act" });
+      return make("p", { className: "note" }, make("span", { textContent: `▲ ${doubt.words} ` }), press);
+    });
+    box.replaceChildren(...rows);
+  }
 
   // A stem that would need more than it was raised by is raised further only when somebody says so.
   const offers = (step) =>

@@ -210,7 +210,7 @@ const levelPath = newLevelPath({
   showDuck: () => document.getElementById("give-way").scrollIntoView({ block: "center" }),
 });
 const firstBalance = newFirstBalance({
-  dialog: document.getElementById("first-balance"),
+  desk,
   model,
   edit,
   view: () => ({ ...model.view, isWhole: model.view.end - model.view.start >= model.state.length_samples - 1 }),

@@ -27,7 +27,7 @@ export function bindSending({ page, sending, refresh }) {
   async function sendAll(files) {
     const role = document.getElementById("as-role").value;
     // Asked once for all of them; null where they are not to be brought in after all.
-    const laying = files.length > 1 ? await askLaying(files) : { how: "" };
+    const laying = files.length > 1 ? await askLaying(files, waysToLay) : { how: "" };
     if (!laying) return;
     const pile = laying.how && laying.how !== "apart" ? await beginPile(laying) : null;
     const waiting = files.map((file, place) => ({
@@ -42,6 +42,16 @@ export function bindSending({ page, sending, refresh }) {
     await Promise.all([next(), next()]);
     if (pile) await tell(`${page.dataset.piles}/${pile}`, {});
     refresh();
+  }
+
+  async function waysToLay(all, order) {
+    const listed = all.map((file) => ({ name: file.name, size_bytes: file.size }));
+    const response = await fetch(page.dataset.layings, {
+      method: "POST",
+      headers: { "X-CSRFToken": page.dataset.csrf, "Content-Type": "application/json", Accept: "application/json" },
+      body: JSON.stringify({ files: listed, order }),
+    }).catch(() => null);
+    return response?.ok ? response.json() : null;
   }
 
   const tell = (url, values) =>

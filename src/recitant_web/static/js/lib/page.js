@@ -1,6 +1,6 @@
 // What every page with a timeline has: notices, undo and redo by name, the play button, the two loudness readings.
 
-import { button, setText } from "./dom.js";
+import { make, setText } from "./dom.js";
 import { signed } from "./units.js";
 
 const STEP_LETTERS = 28;
@@ -21,7 +21,9 @@ export function newNotice(box = byId("said")) {
         box.hidden = true;
         offer.run();
       };
-      box.append(" ", button(offer.label, run, { className: "act" }));
+      const press = make("button", { type: "button", className: "act", textContent: offer.label });
+      press.addEventListener("click", run);
+      box.append(" ", press);
     }
     box.classList.toggle("good", isGood);
     box.hidden = false;
