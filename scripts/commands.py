@@ -4,6 +4,7 @@ import argparse
 import os
 import signal
 import subprocess
+import sys
 from pathlib import Path
 
 from keeping import back_up, restore
@@ -21,6 +22,7 @@ from machine import (
     require_python,
     say,
 )
+from processes import Beside, run_beside
 from services import empty, held, reached, running
 from serving import QUEUES, WORKERS, demo_account, free_port_for_pages, listen_at, serve, work
 
@@ -202,7 +204,7 @@ def _reset(chosen: argparse.Namespace) -> int:
 def _start(chosen: argparse.Namespace) -> int:
     signal.signal(signal.SIGTERM, _interrupt)
     install_packages({**SERVICES, **LIBRARIES, **(PROXY if chosen.proxy else {})})
-    make_environment(with_words=not chosen.no_words, with_store=HAS_STORE)
+    make_environment(with_store=HAS_STORE)
     # What is written from here on, by services and workers too, is for this account alone.
     os.umask(0o077)
     proxy_port = free_port_for_pages(chosen.port) if chosen.proxy else None
@@ -210,13 +212,18 @@ def _start(chosen: argparse.Namespace) -> int:
         environment = _environment(services.environment())
         environment["DJANGO_SETTINGS_MODULE"] = "recitant_web.config.settings.base"
         account = demo_account(services.folder)
-        prepare = [str(PYTHON), "-m", "recitant_web.prepare", account["name"]]
-        prepare += ["--no-demo"] if chosen.no_demo else []
         # A password among the arguments would stand in the list of processes.
         told = {**environment, "RECITANT_DEMO_PASSWORD": account["password"]}
-        if subprocess.run(prepare, env=told, check=False).returncode != 0:
+        prepare = [str(PYTHON), "-m", "recitant_web.prepare", account["name"]]
+        if run_beside([*prepare, "tables"], told).wait() != 0:
             raise CannotGoOn("preparing failed; the message stands above.")
-        return serve(services, environment, listening, account, proxy_port, chosen.workers)
+        # What takes long goes on beside the pages: kernels, library and demo, and what transcribes.
+        beside = [Beside([[*prepare, "rest", *(["--no-demo"] if chosen.no_demo else [])]], told)]
+        if not chosen.no_words:
+            words = [sys.executable, "-c", f"import machine; machine.add_words(with_store={HAS_STORE})"]
+            told = {**told, "PYTHONPATH": os.pathsep.join([str(ROOT / "scripts"), told["PYTHONPATH"]])}
+            beside.append(Beside([words, [*prepare, "words"]], told))
+        return serve(services, environment, listening, account, proxy_port, chosen.workers, beside)
 
 
 def _work(chosen: argparse.Namespace) -> int:

@@ -2,17 +2,23 @@
 
 import hashlib
 import os
+import re
 import shutil
 import subprocess
 import sys
 import sysconfig
+import time
 import venv
+from collections.abc import Sequence
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
 VENV = ROOT / ".venv"
 PYTHON = VENV / "bin" / "python"
 FRONTEND = ROOT / "frontend"
+SETUP_LOG = ROOT / "var" / "setup.log"
+"""What package managers say."""
+_SAID_EVERY_S = 5.0
 
 SERVICES = {"mariadb-server": "/usr/sbin/mariadbd", "redis-server": "/usr/bin/redis-server"}
 LIBRARIES = {
@@ -41,6 +47,33 @@ class CannotGoOn(Exception):
 def say(text: str) -> None:
     """One line of progress."""
     print(f"recitant: {text}", file=sys.stderr, flush=True)
+
+
+def followed(
+    command: Sequence[str], what: str, step: str, total: int | None, environment: dict[str, str] | None = None
+) -> bool:
+    """Run a package manager; whether it succeeded. What it says goes to a log, how far it is to the console.
+
+    Args:
+        what: for the console.
+        step: pattern of the lines that count, one a package.
+        total: packages that there will be; None where that is not known.
+    """
+    SETUP_LOG.parent.mkdir(parents=True, exist_ok=True)
+    counts, n, said_at = re.compile(step), 0, time.monotonic()
+    with SETUP_LOG.open("a") as log:
+        log.write(f"--- {' '.join(command)}\n")
+        with subprocess.Popen(
+            command, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, errors="replace"
+        ) as process:
+            assert process.stdout is not None
+            for line in process.stdout:
+                log.write(line)
+                n += bool(counts.match(line))
+                if n and time.monotonic() - said_at >= _SAID_EVERY_S:
+                    said_at = time.monotonic()
+                    say(f"{what}: {n} of {total}" if total and n <= total else f"{what}: {n}")
+    return process.returncode == 0
 
 
 def require_python() -> None:
@@ -73,10 +106,10 @@ def install_packages(wanted: dict[str, str]) -> None:
         prefix = ["sudo"]
     say(f"installing Debian packages: {', '.join(missing)}")
     environment = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
-    install = [*prefix, "apt-get", "install", "-y", "-qq", "--no-install-recommends", *missing]
-    subprocess.run([*prefix, "apt-get", "update", "-qq"], env=environment, stdout=subprocess.DEVNULL, check=False)
-    if subprocess.run(install, env=environment, stdout=subprocess.DEVNULL, check=False).returncode != 0:
-        raise CannotGoOn(f"apt-get could not install {' '.join(missing)}; its message stands above.")
+    followed([*prefix, "apt-get", "update", "-q"], "package lists", r"(Get|Hit):", None, environment)
+    install = [*prefix, "apt-get", "install", "-y", "-q", "--no-install-recommends", *missing]
+    if not followed(install, "Debian packages set up", r"Setting up ", None, environment):
+        raise CannotGoOn(f"apt-get could not install {' '.join(missing)}. Its log is {SETUP_LOG}.")
 
 
 def make_environment(
@@ -110,15 +143,26 @@ def make_environment(
             shutil.rmtree(VENV, ignore_errors=True)
             if subprocess.run([sys.executable, "-m", "venv", str(VENV)], check=False).returncode != 0:
                 raise CannotGoOn("the Python environment could not be made; see above.") from error
-    say("installing Python packages (a few minutes the first time)")
     together = [group for group in groups if group != "voices"]
-    _install([argument for group in together for argument in ("-r", str(_pins(group)))])
+    total = sum(text.count("==") for text in (_pins(group).read_text() for group in together))
+    what = "words packages" if "words" in missing and "run" not in missing else "Python packages"
+    say(f"installing {total} {what}")
+    _install([argument for group in together for argument in ("-r", str(_pins(group)))], what, total)
     if "voices" in missing:
-        _install(["--no-deps", "-r", str(_pins("voices"))])
+        _install(["--no-deps", "-r", str(_pins("voices"))], what, None)
     for group in groups:
         for old in VENV.glob(f".has-{group}-*"):
             old.unlink()
         _stamp(group).touch()
+
+
+def add_words(*, with_store: bool) -> None:
+    """Install what transcribes, beside an application that runs; its exit code is 1 where that fails."""
+    try:
+        make_environment(with_words=True, with_store=with_store)
+    except CannotGoOn as error:
+        say(f"transcription is not available: {error}")
+        sys.exit(1)
 
 
 def _pins(group: str) -> Path:
@@ -129,10 +173,12 @@ def _stamp(group: str) -> Path:
     return VENV / f".has-{group}-{hashlib.sha256(_pins(group).read_bytes()).hexdigest()[:16]}"
 
 
-def _install(arguments: list[str]) -> None:
-    command = [str(PYTHON), "-m", "pip", "install", "-q", "--disable-pip-version-check", "--require-hashes"]
-    if subprocess.run(command + arguments, check=False).returncode != 0:
-        raise CannotGoOn("pip could not install the Python packages; its message stands above.")
+def _install(arguments: list[str], what: str, total: int | None) -> None:
+    # Compiled when first imported: most of what packages bring along never is.
+    command = [str(PYTHON), "-m", "pip", "install", "--no-compile", "--progress-bar", "off"]
+    command += ["--disable-pip-version-check", "--require-hashes"]
+    if not followed(command + arguments, f"{what} fetched", r"Collecting |Requirement already", total):
+        raise CannotGoOn(f"pip could not install the Python packages. Its log is {SETUP_LOG}.")
 
 
 def make_script_tools() -> None:

@@ -108,6 +108,40 @@ class KeptProcess:
             self._process.wait()
 
 
+def run_beside(command: Sequence[str], environment: dict[str, str]) -> "subprocess.Popen[bytes]":
+    """Start a command that ends with this process, however that ends; it says what it does on the console."""
+    first = end_with_parent(os.getpid())
+    return subprocess.Popen(command, env=environment, preexec_fn=first)  # noqa: PLW1509  it has one thread
+
+
+@dataclass
+class Beside:
+    """Commands that run one after another beside others; where one fails, those behind it are left."""
+
+    commands: list[list[str]]
+    environment: dict[str, str]
+    _process: "subprocess.Popen[bytes] | None" = None
+
+    def tend(self) -> None:
+        """Start the next one where it is time."""
+        if self._process is not None:
+            code = self._process.poll()
+            if code is None:
+                return
+            self._process = None
+            if code:
+                self.commands.clear()
+        if self.commands:
+            self._process = run_beside(self.commands.pop(0), self.environment)
+
+    def stop(self) -> None:
+        """End the one that runs, and leave the others."""
+        self.commands.clear()
+        if self._process is not None and self._process.poll() is None:
+            self._process.terminate()
+            self._process.wait()
+
+
 def end_with_parent(parent_id: int, signal_number: int = signal.SIGTERM) -> Callable[[], None]:
     """What a new process does first, so that it gets a signal when its parent dies, however that happens.
 

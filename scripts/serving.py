@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Final
 
 from machine import PYTHON, ROOT, CannotGoOn, say
-from processes import KeptProcess, can_enter, give_to, service_user
+from processes import Beside, KeptProcess, can_enter, give_to, service_user
 from services import Services, answers, last_line, write_private
 from watch import SILENT_S, HealthWatch
 
@@ -35,6 +35,7 @@ def serve(
     account: dict[str, str],
     proxy_port: int | None = None,
     workers: Sequence[str] | None = None,
+    beside: Sequence[Beside] = (),
 ) -> int:
     """Keep pages and workers alive until Ctrl-C; the exit code.
 
@@ -42,6 +43,7 @@ def serve(
         listening: of the web server.
         proxy_port: of a proxy before it, which people come to; None for none.
         workers: names of those that run beside the pages; all if None.
+        beside: commands of a first start that need not be done before the pages come up.
 
     Raises:
         CannotGoOn: the pages do not come up.
@@ -70,13 +72,19 @@ def serve(
 
     def tend() -> None:
         services.tend()
+        for one in beside:
+            one.tend()
         if web.has_ended():
             watch.begin()
         elif watch.is_silent():
             say(f"the web server did not answer for {SILENT_S:.0f} s and is started again; see {web.folder / web.log}")
             web.kill()
 
-    return _keep(kept, welcome, tend)
+    try:
+        return _keep(kept, welcome, tend)
+    finally:
+        for one in beside:
+            one.stop()
 
 
 def listen_at(port: int, *, is_inner: bool = False) -> socket.socket:

@@ -111,8 +111,8 @@ def machines(store, tmp_path_factory):
         measuring = environment_of(folders["measuring"], **settings)
         long = environment_of(folders["long"], **settings)
         with (
-            kept([*work, "measuring", "long"], measuring, "Ctrl-C stops it", root / "measuring.log"),
-            kept([*work, "long"], long, "Ctrl-C stops it", root / "long.log"),
+            kept([*work, "measuring", "delivering"], measuring, "Ctrl-C stops it", root / "measuring.log"),
+            kept([*work, "delivering"], long, "Ctrl-C stops it", root / "long.log"),
         ):
             account = json.loads((folders["pages"] / "demo-account.json").read_text())
             yield f"http://127.0.0.1:{port}", account, folders

@@ -31,9 +31,21 @@ Say = Callable[[str], None]
 def begin_making(*, has_demo: bool) -> "subprocess.Popen[bytes]":
     """Make missing recordings of library and demo in a process of its own; it ends with this one."""
     make = Path(settings.BASE_DIR) / "demo" / "make.py"
-    needs_demo = has_demo and set(_kept_loaded() or ()) != set(_PLANS)
+    needs_demo = has_demo and not is_loaded()
     command = [sys.executable, str(make), str(settings.VAR_DIR), *([] if needs_demo else ["--library-only"])]
     return subprocess.Popen(command)
+
+
+def is_loaded() -> bool:
+    """Whether all demo programmes were loaded once."""
+    return set(_kept_loaded() or ()) == set(_PLANS)
+
+
+def transcribe_demo(workspace: Workspace) -> None:
+    """Have the recordings of demo programmes transcribed that were not yet."""
+    titles = [_plan(name)["title"] for name in _PLANS if _plan_path(name).exists()]
+    for programme in Programme.objects.filter(workspace=workspace, title__in=titles, deleted_at__isnull=True):
+        _hear_words(programme)
 
 
 def missing_plans(workspace: Workspace) -> list[str]:

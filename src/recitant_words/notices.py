@@ -31,6 +31,7 @@ _NOTICES: Final = {
     "too_much_sent": "This is too large to send here; {most_mb} MB are the limit. Send less at a time.",
     "odd": "The request can’t be read. Reload the page and try again.",
     "refused_title": "That did not work",
+    "demo_under_way": "The demo programmes are being prepared. They appear here in about a minute.",
     "demo_not_made": "The demo’s recordings couldn’t be made. Your own programmes aren’t affected.",
     "demo_not_loaded": "The demo couldn’t be loaded. Your own programmes aren’t affected; the log has the details.",
     "library_not_loaded": "The effects library couldn’t be loaded. The log has the details.",

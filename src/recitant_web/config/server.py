@@ -22,7 +22,14 @@ def post_worker_init(worker: Any) -> None:  # noqa: ARG001  gunicorn passes it
     """Compile what is not compiled yet beside the first requests, which do not wait for it; show that threads run."""
     from recitant_io.warm import warm_kernels
 
-    Thread(target=warm_kernels, name="warm", daemon=True).start()
+    def warm() -> None:
+        # A first start compiles them in a process of its own: twice at once takes longer for both.
+        ready, ends_at = Path(os.environ["RECITANT_VAR"], "kernels-ready"), time.monotonic() + 120.0
+        while not ready.exists() and time.monotonic() < ends_at:
+            time.sleep(0.5)
+        warm_kernels()
+
+    Thread(target=warm, name="warm", daemon=True).start()
     Thread(target=_show_a_sign, name="sign", daemon=True).start()
 
 

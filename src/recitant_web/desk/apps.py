@@ -15,8 +15,10 @@ class DeskConfig(AppConfig):
         from recitant_web.desk.placing import lay_pile, place_source
         from recitant_web.jobs.signals import tried_again
         from recitant_web.programme.actions import wait_again
-        from recitant_web.programme.signals import pile_changed, source_heard, source_ready
+        from recitant_web.programme.ingesting import read_again
+        from recitant_web.programme.signals import copy_missing, pile_changed, source_heard, source_ready
 
+        copy_missing.connect(lambda sha256, **_: read_again(sha256), weak=False, dispatch_uid="desk.read_again")
         tried_again.connect(lambda job, **_: wait_again(job), weak=False, dispatch_uid="desk.wait_again")
         recorded.connect(
             lambda programme, edit, after, **_: follow_step(programme, edit, after),

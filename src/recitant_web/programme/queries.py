@@ -7,6 +7,7 @@ from django.contrib.auth.models import User
 from django.db.models import QuerySet
 
 from recitant_core.delivery.spec import Spec
+from recitant_core.errors import UnreadableMedia
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.speech.corrections import SpeechMark, corrected
 from recitant_core.units.arrays import FloatArray
@@ -14,6 +15,7 @@ from recitant_core.units.clock import SampleSpan
 from recitant_core.units.timecode import FRAME_RATES, frame_rate
 from recitant_io.conform import StoredSource, stored_energy, stored_peaks
 from recitant_web.programme.models import Programme, Source
+from recitant_web.programme.signals import copy_missing
 from recitant_web.shared.caches import Cache
 from recitant_web.shared.media import fetched, fetched_recording
 from recitant_web.specifications.queries import spec_named
@@ -75,10 +77,9 @@ def readable_folder(sha256: str) -> Path:
     folder = conformed_folder(sha256)
     if folder.exists():
         return folder
-    # Imported here: taking in stands above reading, and only what was deleted by hand comes this way.
-    from recitant_web.programme.ingesting import read_again
-
-    raise read_again(sha256)
+    for _, error in copy_missing.send(sender=Source, sha256=sha256):
+        raise error
+    raise UnreadableMedia("recording_missing", file=sha256[:12])
 
 
 def conformed_name(sha256: str) -> str:

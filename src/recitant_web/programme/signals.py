@@ -10,3 +10,5 @@ source_heard = Signal()
 """Sent with ``source`` after the whole of it was heard for speech."""
 source_ready = Signal()
 """Sent with ``source`` inside the transaction that makes it ready."""
+copy_missing = Signal()
+"""sha256: of a recording whose conformed copy is gone; who hears it answers with the error to raise."""
