@@ -140,5 +140,5 @@ def recorder_words(sounding: Sequence[str], silent: Sequence[str]) -> str:
     n = len(sounding) + len(silent)
     if not sounding:
         return f"All of its {n} channels are silent."
-    words = f"{n} channels, each a recording of its own: {', '.join(sounding)}."
+    words = f"{n} channels of one recorder file, held as one clip: {', '.join(sounding)}."
     return words + (f" Silent and left out: {', '.join(silent)}." if silent else "")

@@ -109,6 +109,7 @@ _SENTENCES = {
         "The working copy of {file} is missing on disk and is being made again. Try again in a minute."
     ),
     "storage_read_only": "The disk is read-only. Nothing was changed; ask your administrator to check it.",
+    "no_such_microphone": "{name} already sounds wherever a clip has it.",
     "too_many_jobs": "{most} jobs of this workspace are waiting or running. Wait for some to finish, or stop some.",
     "too_many_deliveries": "{most} deliveries of this workspace are waiting. Wait for some to finish, or stop some.",
     "too_many_uploads": "{most} files of this workspace are being sent. Wait for some to arrive, or cancel some.",

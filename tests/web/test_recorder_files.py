@@ -1,6 +1,7 @@
 """Files of many channels: each that sounds becomes a recording of its own, named as the recorder named it."""
 
 import io
+import json
 import struct
 
 import numpy as np
@@ -69,7 +70,8 @@ def test_a_recorder_file_is_taken_apart_and_silent_channels_are_left_out(empty, 
     source = brought(empty, "T001.wav", data, after_commit, "dialogue")
     assert source.state == SourceState.SPLIT
     assert source.sentence == (
-        "8 channels, each a recording of its own: Mix L, Boom, Lav anna, Lav ben. Silent and left out: Mix R, a, b, c."
+        "8 channels of one recorder file, held as one clip: Mix L, Boom, Lav anna, Lav ben. "
+        "Silent and left out: Mix R, a, b, c."
     )
     made = empty.sources.filter(channel__isnull=False).order_by("pk")
     assert [(one.name, one.channel, one.n_channels, one.state) for one in made] == [
@@ -80,7 +82,9 @@ def test_a_recorder_file_is_taken_apart_and_silent_channels_are_left_out(empty, 
     ]
     assert made[1].readings["sample_peak_dbfs"] == pytest.approx(-30.0, abs=0.1)
     assert len({one.sha256 for one in made}) == 4 and {one.original_file for one in made} == {source.original_file}
-    assert Clip.objects.filter(track__programme=empty).count() == 4
+    clip = Clip.objects.get(track__programme=empty)
+    assert clip.name == "Mix L, T001" and clip.take_index == 0  # the recorder's mix sounds, the others are spares
+    assert [take["name"] for take in clip.takes] == ["Boom, T001", "Lav anna, T001", "Lav ben, T001"]
     # The same file again: none of its channels is brought in twice.
     again = brought(empty, "T001 copy.wav", data, after_commit)
     assert again.state == SourceState.SPLIT and empty.sources.filter(state="ready").count() == 4
@@ -96,7 +100,7 @@ def test_surround_mixes_stay_whole_and_four_microphones_do_not(empty, after_comm
     assert (silent.state, silent.sentence) == (SourceState.REFUSED, "All of its 8 channels are silent.")
 
 
-def test_microphones_of_several_takes_share_tracks(empty, after_commit):
+def test_microphones_of_several_takes_are_one_clip_each(empty, after_commit, signed_in):
     names = ["Boom", "Lav"]
     with after_commit(), after_commit():
         pile = begin_pile(empty, "names", "name")
@@ -113,10 +117,37 @@ def test_microphones_of_several_takes_share_tracks(empty, after_commit):
         track.name: [(clip.name, clip.start_sample) for clip in track.clips.order_by("start_sample")]
         for track in empty.tracks.all()
     }
-    assert laid == {
-        "Boom, scene 4": [("Boom, scene 4 take 1", 0), ("Boom, scene 4 take 2", 48_000)],
-        "Lav, scene 4": [("Lav, scene 4 take 1", 0), ("Lav, scene 4 take 2", 48_000)],
-    }
+    assert laid == {"scene 4": [("Boom, scene 4 take 1", 0), ("Boom, scene 4 take 2", 48_000)]}
+    first, second = (Clip.objects.get(name=f"Boom, scene 4 take {k}") for k in (1, 2))
+    assert [take["name"] for take in second.takes] == ["Lav, scene 4 take 2"]
+    # One press for a clip, one for its scene.
+    edits = f"/programmes/{empty.pk}/arrange/edits"
+    for kind, more in (("take", {"index": 1}), ("microphone", {"scope": "scene"})):
+        empty.refresh_from_db()
+        body = json.dumps({"kind": kind, "revision": empty.revision, "id": str(first.pk), **more})
+        answer = signed_in.post(edits, body, content_type="application/json", headers={"accept": "application/json"})
+        assert answer.status_code == 200, answer.content
+    assert set(Clip.objects.values_list("name", flat=True)) == {"Lav, scene 4 take 1", "Lav, scene 4 take 2"}
+    empty.refresh_from_db()
+    body = json.dumps({"kind": "microphone", "revision": empty.revision, "id": str(first.pk), "scope": "all"})
+    again = signed_in.post(edits, body, content_type="application/json", headers={"accept": "application/json"})
+    assert again.status_code == 409 and "already sounds" in again.json()["sentence"]
+
+
+def test_one_channel_that_is_refused_keeps_the_others_from_nothing(empty, after_commit, monkeypatch):
+    from recitant_web.programme import ingesting
+
+    real = ingesting.conform
+
+    def refuse(path, folder, progress, sound_track, channel):
+        if channel == 2:
+            raise UnreadableMedia("damaged", file="x", at_s=None)
+        return real(path, folder, progress, sound_track, channel)
+
+    monkeypatch.setattr(ingesting, "conform", refuse)
+    brought(empty, "four.wav", polyphonic(channels(-20, -21, -22, -23)), after_commit)
+    clip = Clip.objects.get(track__programme=empty)
+    assert len(clip.takes) == 2 and empty.sources.filter(state="refused").count() == 1
 
 
 def test_names_that_are_missing_or_broken_leave_numbers(tmp_path):

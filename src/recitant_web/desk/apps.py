@@ -12,12 +12,21 @@ class DeskConfig(AppConfig):
         """Place every source on a track of its own once it is ready."""
         from recitant_web.desk.ducking import follow_speech, follow_step
         from recitant_web.desk.log import recorded
-        from recitant_web.desk.placing import lay_pile, place_source
+        from recitant_web.desk.placing import lay_pile, place_channels_left, place_source
         from recitant_web.jobs.signals import tried_again
         from recitant_web.programme.actions import wait_again
         from recitant_web.programme.ingesting import read_again
-        from recitant_web.programme.signals import copy_missing, pile_changed, source_heard, source_ready
+        from recitant_web.programme.signals import (
+            channel_refused,
+            copy_missing,
+            pile_changed,
+            source_heard,
+            source_ready,
+        )
 
+        channel_refused.connect(
+            lambda source, **_: place_channels_left(source), weak=False, dispatch_uid="desk.place_channels_left"
+        )
         copy_missing.connect(lambda sha256, **_: read_again(sha256), weak=False, dispatch_uid="desk.read_again")
         tried_again.connect(lambda job, **_: wait_again(job), weak=False, dispatch_uid="desk.wait_again")
         recorded.connect(

@@ -8,16 +8,18 @@ from django.db import transaction
 from django.db.models import Max
 
 from recitant_core.gain.envelope import FadeShape
+from recitant_core.intake.microphones import Microphone, file_of, microphone_of, preferred
 from recitant_core.timeline.changes import Change
 from recitant_core.timeline.laying import AUTOMATIC, Laid, Laying, LayingOrder, Piece, laid_out
 from recitant_core.timeline.model import Clip as ClipValue
-from recitant_core.timeline.model import Role
+from recitant_core.timeline.model import Role, Take
 from recitant_core.timeline.model import Track as TrackValue
 from recitant_core.timeline.suggestion import PileFile, suggested
 from recitant_core.timeline.takes import recorded_over
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_web.desk.log import inserted, record
 from recitant_web.desk.mapping.changes import changes_between
+from recitant_web.desk.mapping.clips import take_to_data
 from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.desk.models import Clip, Track
 from recitant_web.programme.models import Picture, Pile, Programme, Source, SourceKind, SourceState
@@ -59,6 +61,9 @@ def place_source(source: Source) -> None:
         lay_pile(source.pile)
         return
     programme = Programme.objects.select_for_update().get(pk=source.programme_id)
+    if source.channel is not None:
+        place_microphones(programme, source.original_file)
+        return
     name = _name(source)
     if source.recorded_to:
         _lay_take(programme, source, name)
@@ -69,6 +74,45 @@ def place_source(source: Source) -> None:
     track, made = _track_with_room(programme, source, name, SampleSpan(start, length))
     clip = _clip(programme, track, source, start, in_sample)
     record(programme, None, f"{name[:150]} brought in", [], [*made, inserted("clip", clip)])
+
+
+def place_microphones(programme: Programme, original_file: str) -> None:
+    """One clip for the channels of a recorder file, once each is ready or refused: one sounds, the others are takes.
+
+    Args:
+        programme: locked.
+    """
+    channels = programme.sources.filter(original_file=original_file, channel__isnull=False).order_by("channel")
+    if channels.filter(state=SourceState.WAITING).exists():
+        return
+    ready = list(channels.filter(state=SourceState.READY, clip__isnull=True))
+    if not ready or channels.filter(clip__isnull=False).exists():
+        return
+    chosen, _ = _microphones(ready)
+    start = max(0, chosen.at_sample)
+    span = SampleSpan(start, chosen.ready_length_samples)
+    track, made = _track_with_room(programme, chosen, file_of(_name(chosen)), span)
+    clip = _clip(programme, track, chosen, start, 0, ready)
+    n = len(ready)
+    label = f"{file_of(_name(chosen))[:120]} brought in, {n} {'microphone' if n == 1 else 'microphones'}"
+    record(programme, None, label, [], [*made, inserted("clip", clip)])
+
+
+def place_channels_left(source: Source) -> None:
+    """Lay the other channels of a recorder file where the last one of them was refused."""
+    programme = Programme.objects.select_for_update().get(pk=source.programme_id)
+    place_microphones(programme, source.original_file)
+
+
+def _microphones(ready: Sequence[Source]) -> tuple[Source, int]:
+    """The channel of a recorder file that sounds, and its place among those that are ready."""
+    microphones = []
+    for one in ready:
+        noise = one.noise
+        heard = noise["speech_dbfs"] - noise["floor_dbfs"] if noise.get("speech_dbfs") is not None else None
+        microphones.append(Microphone(microphone_of(_name(one)), heard, one.readings.get("integrated_lufs")))
+    index = preferred(microphones)
+    return ready[index], index
 
 
 def _lay_take(programme: Programme, source: Source, name: str) -> None:
@@ -105,9 +149,18 @@ def lay_pile(pile: Pile) -> None:
                 "pile_place", "pk"
             )
         )
+        together = _recorder_files(ready)
+        sounding = [s for s in ready if s.channel is None or s.pk in together]
         pieces = [
-            Piece(str(s.pk), _name(s), Role(s.role), s.ready_length_samples, max(0, s.at_sample), s.reference_samples)
-            for s in ready
+            Piece(
+                str(s.pk),
+                file_of(_name(s)) if s.pk in together else _name(s),
+                Role(s.role),
+                s.ready_length_samples,
+                max(0, s.at_sample),
+                s.reference_samples,
+            )
+            for s in sounding
         ]
         how = _suggested(pieces) if found.how == AUTOMATIC else Laying(found.how)
         found.delete()
@@ -119,11 +172,27 @@ def lay_pile(pile: Pile) -> None:
             track, from_sample, made = _track_for(programme, laid, how)
             changes += made
             changes += [
-                inserted("clip", _clip(programme, track, by_key[piece.key], at + from_sample, 0))
+                inserted(
+                    "clip",
+                    _clip(programme, track, by_key[piece.key], at + from_sample, 0, together.get(int(piece.key), ())),
+                )
                 for piece, at in laid.pieces
             ]
-        what = "1 file" if len(ready) == 1 else f"{len(ready)} files"
+        what = "1 file" if len(pieces) == 1 else f"{len(pieces)} files"
         record(programme, None, f"{what} brought in, {LAYING_WORDS[how]}", [], changes)
+
+
+def _recorder_files(ready: Sequence[Source]) -> dict[int, list[Source]]:
+    """By the channel that sounds: all channels of its recorder file, itself among them."""
+    files: dict[str, list[Source]] = {}
+    for one in ready:
+        if one.channel is not None:
+            files.setdefault(one.original_file, []).append(one)
+    found = {}
+    for channels in files.values():
+        channels.sort(key=lambda one: one.channel or 0)
+        found[_microphones(channels)[0].pk] = channels
+    return found
 
 
 def _suggested(pieces: Sequence[Piece]) -> Laying:
@@ -158,7 +227,20 @@ def _sync_sample(programme: Programme, source: Source, start_sample: int, in_sam
     return None
 
 
-def _clip(programme: Programme, track: Track, source: Source, start_sample: int, in_sample: int) -> Clip:
+def _clip(
+    programme: Programme,
+    track: Track,
+    source: Source,
+    start_sample: int,
+    in_sample: int,
+    channels: Sequence[Source] = (),
+) -> Clip:
+    """The clip of a recording.
+
+    Args:
+        channels: of its recorder file in order, itself among them; the others are its takes.
+    """
+    others = [one for one in channels if one.pk != source.pk]
     length = source.ready_length_samples - in_sample
     fades = programme.new_fades
     shape = fades.get("shape", FadeShape.EQUAL_POWER.value)
@@ -174,6 +256,8 @@ def _clip(programme: Programme, track: Track, source: Source, start_sample: int,
         fade_in_shape=shape,
         fade_out_shape=shape,
         sync_sample=_sync_sample(programme, source, start_sample, in_sample),
+        takes=[take_to_data(Take(one.sha256, 0, name=_name(one)[:255])) for one in others],
+        take_index=next((k for k, one in enumerate(channels) if one.pk == source.pk), 0),
     )
 
 

@@ -23,7 +23,7 @@ from recitant_web.jobs.actions import require_turn
 from recitant_web.jobs.models import Job
 from recitant_web.programme.ingesting import INGEST, SHOWN_AS, start_source_job
 from recitant_web.programme.models import Picture, Pile, Programme, Source, SourceKind, SourceState, Upload
-from recitant_web.programme.signals import original_asked, pile_changed
+from recitant_web.programme.signals import channel_refused, original_asked, pile_changed
 from recitant_web.shared.media import drop, media_path
 from recitant_web.shared.names import safe_name
 
@@ -295,9 +295,12 @@ def refuse_source(source_id: int, words: str) -> None:
     waiting = Source.objects.filter(pk=source_id, state=SourceState.WAITING)
     with transaction.atomic():
         pile = Pile.objects.filter(sources__in=waiting).first()
+        channel = waiting.filter(channel__isnull=False, pile__isnull=True).first()
         waiting.update(state=SourceState.REFUSED, sentence=words)
         if pile is not None:
             pile_changed.send(sender=Pile, pile=pile)
+        if channel is not None:
+            channel_refused.send(sender=Source, source=channel)
 
 
 def remove_refused(source: Source) -> None:

@@ -1,8 +1,11 @@
 """Edits of takes: clips held as one, another take chosen, matched, dropped, laid side by side."""
 
+from contextlib import suppress
 from dataclasses import replace
+from typing import Literal
 
 from recitant_core.errors import EditRefused
+from recitant_core.intake.microphones import microphone_of, scene_of
 from recitant_core.timeline.edits import clips_by_id, set_clips
 from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.timeline.takes import gathered, in_order, matched, side_by_side, with_take, without_take
@@ -39,6 +42,33 @@ class ChooseTake(PlanEdit, frozen=True, kw_only=True, tag="take"):
         made = with_take(clip, self.index, lengths_of_plan(programme))
         n = len(clip.takes) + 1
         return set_clips(plan, [self.id], lambda _: made), f"take {self.index + 1} of {n}: {made.name[:80]}"
+
+
+class ChooseMicrophone(PlanEdit, frozen=True, kw_only=True, tag="microphone"):
+    """Another microphone sounds, for the clips of a scene or for all: wherever a clip holds one of that name."""
+
+    id: Id
+    """Of a clip in which it sounds already."""
+    scope: Literal["scene", "all"]
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        _, model = _clip(plan, self.id)
+        wanted, scene = microphone_of(model.name), scene_of(model.name)
+        lengths = lengths_of_plan(programme)
+        changed: dict[str, Clip] = {}
+        for clip_id, (_, clip) in clips_by_id(plan).items():
+            names = [take.name for take in in_order(clip)]
+            index = next((k for k, name in enumerate(names) if wanted and microphone_of(name) == wanted), None)
+            is_meant = self.scope == "all" or scene_of(clip.name) == scene
+            if index is None or index == clip.take_index or not clip.takes or not is_meant:
+                continue
+            with suppress(EditRefused):  # it has nothing there
+                changed[clip_id] = with_take(clip, index, lengths)
+        if not changed:
+            raise EditRefused("no_such_microphone", name=wanted or model.name)
+        after = set_clips(plan, changed, lambda clip: changed[clip.clip_id])
+        return after, f"{wanted} in {clip_count(len(changed))}"
 
 
 class DropTake(PlanEdit, frozen=True, kw_only=True, tag="take-drop"):

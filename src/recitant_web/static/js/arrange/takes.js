@@ -44,6 +44,7 @@ export function newTakeActions({ model, player, edit, say, show }) {
         return { kind: "take", id: clip.id, index: (now.take + by + now.takes.length) % now.takes.length };
       });
     },
+    useMicrophone: (id, scope) => edit({ kind: "microphone", id, scope }),
     dropTake: (id, index) => edit({ kind: "take-drop", id, index }),
     takesApart: (id) => edit({ kind: "takes-apart", id }),
     matchTakes: (id) => edit({ kind: "takes-match", id }),
@@ -78,6 +79,17 @@ export function newTakeActions({ model, player, edit, say, show }) {
       }
     },
   };
+}
+
+// Microphones of a recorder file: the one that sounds, for its scene or for all.
+function microphoneRow(clip, actions) {
+  const name = clip.takes[clip.take].name.split(", ")[0];
+  const row = make("p", { className: "row", hidden: !clip.takes.every((take) => take.name.includes(", ")) });
+  row.append(
+    button(`${name} in this scene`, () => actions.useMicrophone(clip.id, "scene")),
+    button(`${name} everywhere`, () => actions.useMicrophone(clip.id, "all")),
+  );
+  return row;
 }
 
 export function takesBox(clip, model, actions) {
@@ -115,6 +127,7 @@ export function takesBox(clip, model, actions) {
     { className: "takes" },
     make("h3", { textContent: `Take ${clip.take + 1} of ${clip.takes.length}` }),
     make("table", { className: "plain" }, make("tbody", {}, ...rows)),
+    microphoneRow(clip, actions),
     make(
       "p",
       { className: "row" },
