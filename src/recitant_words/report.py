@@ -140,7 +140,7 @@ def report_html(report: dict[str, Any]) -> str:
     body = left + "".join(_section(delivery, report) for delivery in report["deliveries"]) + _balance(report)
     return (
         f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{title}: loudness report</title>'
-        f"<style>{_STYLE}</style></head><body><main>{head}{body}"
+        f'<link rel="icon" href="data:,"><style>{_STYLE}</style></head><body><main>{head}{body}'
         "<p class=soft>Made by Recitant. Loudness after ITU-R BS.1770 and EBU Tech 3341 and 3342, on the samples in "
         "the file. The figures also stand in report.json.</p></main></body></html>"
     )

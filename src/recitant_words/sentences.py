@@ -323,3 +323,23 @@ def clock_text(at_sample: int) -> str:
     """A place as minutes and seconds."""
     minutes, seconds = divmod(at_sample // RATE_HZ, 60)
     return f"{minutes}:{seconds:02d}"
+
+
+_CONTAINERS = {
+    "mov,mp4,m4a,3gp,3g2,mj2": "MP4 or QuickTime",
+    "matroska,webm": "Matroska or WebM",
+    "mpegts": "MPEG transport stream",
+    "asf": "ASF",
+    "wavpack": "WavPack",
+}
+
+
+def coding_words(coding: str) -> str:
+    """Container and coding of a sound as people know them.
+
+    >>> coding_words("mov,mp4,m4a,3gp,3g2,mj2 aac"), coding_words("WAV PCM_24")
+    ('MP4 or QuickTime, AAC', 'WAV, PCM 24')
+    """
+    container, _, codec = coding.partition(" ")
+    words = [_CONTAINERS.get(container, container.split(",")[0].upper()), codec.replace("_", " ").upper()]
+    return ", ".join(word for word in words if word)

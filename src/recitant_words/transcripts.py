@@ -123,8 +123,8 @@ def lost_words(passage: LostPassage) -> str:
     """Sentence on the state of some words."""
     heard = [one.heard_as for one in passage.words if one.heard_as]
     if not heard:
-        return "HeardWords on the dialogue alone, not in the mix."
-    return f"HeardWords on the dialogue alone; in the mix as “{' '.join(heard)}”."
+        return "Understood on the dialogue alone, not in the mix."
+    return f"Understood on the dialogue alone; in the mix as “{' '.join(heard)}”."
 
 
 def count_words(count: Count) -> str:

@@ -1,5 +1,7 @@
 """Every page under its own Content-Security-Policy: nothing inline, nothing evaluated, nothing from elsewhere."""
 
+import re
+
 import pytest
 
 from conftest import make_programme
@@ -22,6 +24,45 @@ def test_every_page_keeps_its_policy(strict):
         answer = page.goto(address)
         assert answer.status == 200 and "default-src 'self'" in answer.headers["content-security-policy"], address
         page.wait_for_timeout(400)
+
+
+IDENTIFIER = re.compile(r"\b[a-z]+[A-Z]\w+\b|\b[a-z]+_[a-z_]+\b|\b[A-Z][a-z]+[A-Z][a-z]+\w*\b|%\(\w+\)|undefined|NaN")
+"""Words of code that have no place on a page."""
+NAMES = {"QuickTime", "WebM", "WebVTT", "DaVinci"}
+
+
+def visible_words(page):
+    """Text that a person sees, titles of elements and labels too."""
+    return page.evaluate(
+        """() => [document.body.innerText, ...[...document.querySelectorAll('[title], [aria-label], [placeholder]')].map(
+            (one) => [one.title, one.ariaLabel, one.placeholder].filter(Boolean).join(' '))].join('\\n')"""
+    )
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+def test_every_page_and_report_has_its_style_and_speaks_in_words(strict, account, theme):
+    page, programme = strict
+    wrong = []
+    page.on("console", lambda said: wrong.append(said.text) if said.type == "error" else None)
+    page.on("response", lambda answer: wrong.append(f"{answer.status} {answer.url}") if answer.status >= 400 else None)
+    if theme == "dark":
+        page.click("[data-theme-switch]")
+    page.goto(f"{programme}/hand-over")
+    page.click("main .go-form .go")
+    page.wait_for_selector("text=Report")
+    reports = page.eval_on_selector_all("a[href$='.html']", "links => links.map((link) => link.href)")
+    assert reports
+    home = programme.rsplit("/", 2)[0]
+    addresses = [f"{home}/{path}" for path in ("", "season", "room", "work", "specifications", "stems", "password")]
+    for address in [*addresses, *(f"{programme}/{step}" for step in STEPS), *reports]:
+        page.goto(address)
+        page.wait_for_timeout(400)
+        found = set(IDENTIFIER.findall(visible_words(page))) - NAMES
+        assert not found, (address, found)
+        if address in reports:
+            # Its own style counts: tables of an unstyled page have no borders.
+            assert page.evaluate("() => getComputedStyle(document.querySelector('main')).maxWidth") != "none"
+    assert wrong == []
 
 
 def test_playing_and_editing_keep_the_policy(strict):

@@ -11,6 +11,8 @@ UNSURE: Final = 0.5
 LEAST_CONFIDENCE: Final = 0.72
 LEAST_WORDS_S: Final = 0.5
 DOUBT_FROM_S: Final = 4.0
+LONG_TURN_S: Final = 20.0
+"""From which on a turn ends with its sentence: a question and its answer by voices that were not told apart."""
 TURN_PAUSE_S: Final = 2.0
 """Pause that begins another turn of the same speaker."""
 
@@ -104,12 +106,20 @@ def running_text(words: Sequence[Word]) -> str:
 
 
 def turns_of(words: Sequence[Word], pause_s: float = TURN_PAUSE_S) -> list[Turn]:
-    """Words in order as turns: another speaker or a pause of ``pause_s`` begins the next."""
-    pause = samples_from_s(pause_s)
+    """Words in order as turns: another speaker or a pause of ``pause_s`` begins the next, and so does a new sentence
+    once a turn is long.
+    """
+    pause, long = samples_from_s(pause_s), samples_from_s(LONG_TURN_S)
     found: list[list[Word]] = []
     for word in words:
         last = found[-1][-1] if found else None
-        if last is None or last.speaker != word.speaker or word.start_sample - last.end_sample >= pause:
+        is_long = last is not None and last.end_sample - found[-1][0].start_sample >= long
+        if (
+            last is None
+            or last.speaker != word.speaker
+            or word.start_sample - last.end_sample >= pause
+            or (is_long and last.text.rstrip("\"'”’)").endswith((".", "!", "?", "…")))
+        ):
             found.append([word])
         else:
             found[-1].append(word)

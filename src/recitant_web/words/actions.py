@@ -12,12 +12,13 @@ from recitant_io.confined import read_captions
 from recitant_web.desk.edits.captions import imported_captions
 from recitant_web.desk.log import lock, record
 from recitant_web.desk.mapping.plans import plan_of
+from recitant_web.desk.people import names_of_people
 from recitant_web.jobs.actions import ask_cancel
 from recitant_web.jobs.models import Job
 from recitant_web.listening.lost import ask_listening
 from recitant_web.programme.models import Programme
 from recitant_web.transcript.actions import hear_recordings, keep_glossary, model_now, tell_apart
-from recitant_web.transcript.queries import cues_of_programme, speakers_of, words_of
+from recitant_web.transcript.queries import cues_of_programme, words_of
 from recitant_web.words.forms import HearWords, KeepGlossary, ListenToMix, StopWork, TellApart, Work
 from recitant_web.words.queries import speech_sources
 from recitant_words.transcripts import transcript_data, transcript_markdown, transcript_text
@@ -103,7 +104,7 @@ def exported(programme: Programme, form: str) -> tuple[str, str]:
         raise EditRefused("gone")
     plan = plan_of(programme)
     spoken = turns_in_programme(plan, words_of(programme))
-    turns, names = [one.turn for one in spoken], speakers_of(programme)
+    turns, names = [one.turn for one in spoken], names_of_people(programme, plan, spoken)
     if form == "json":
         clips = {clip.clip_id: clip.name for track in plan.tracks for clip in track.clips}
         data = transcript_data(turns, names, [[clips[clip_id] for clip_id in one.clip_ids] for one in spoken])

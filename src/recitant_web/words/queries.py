@@ -1,6 +1,5 @@
 """The state of the Words page."""
 
-import re
 from operator import itemgetter
 from pathlib import Path
 from typing import Any, Final
@@ -13,6 +12,7 @@ from recitant_core.delivery.spec import Spec
 from recitant_core.errors import EditRefused, WordsUnavailable
 from recitant_core.render.accepted import accepted_spans, is_accepted
 from recitant_core.timeline.model import Clip, Plan, Role
+from recitant_core.timeline.people import NUMBERED
 from recitant_core.timeline.words import SpokenTurn, turns_in_programme
 from recitant_core.transcript.fillers import LONG_PAUSE_S, Superfluous, fillers_of, pauses_of
 from recitant_core.transcript.lost import LostPassage, counted, lost_passages
@@ -23,6 +23,7 @@ from recitant_core.units.timecode import frame_rate
 from recitant_io.transcriber import model_folder
 from recitant_web.desk.log import steps_beside
 from recitant_web.desk.mapping.plans import plan_of
+from recitant_web.desk.people import names_of_people
 from recitant_web.jobs.models import Job, JobState
 from recitant_web.jobs.queries import note_of
 from recitant_web.listening.figures import figures_of, spec_data
@@ -32,7 +33,7 @@ from recitant_web.programme.models import Programme, SourceState
 from recitant_web.programme.queries import picture_data
 from recitant_web.shared.caches import Cache
 from recitant_web.transcript.models import Listening, Transcript
-from recitant_web.transcript.queries import cues_of_programme, rules_of, speakers_of, words_of
+from recitant_web.transcript.queries import cues_of_programme, rules_of, words_of
 from recitant_words.balance import cause_words, diagnosis_data
 from recitant_words.sentences import sentence
 from recitant_words.transcripts import broken_words, count_words, doubt_words, lost_words
@@ -43,7 +44,6 @@ UNSURE, BY_HAND, LEFT_OUT = 1, 2, 4
 MOST_LOST: Final = 60
 """Passages that are looked into; more are listed without their cures."""
 MOST_FOUND: Final = 200
-_NUMBERED: Final = re.compile(r"Speaker \d+")
 _lost: Cache[State] = Cache("words lost in mixes", 16_000_000, lambda state: 4_096 + 800 * len(state["passages"]))
 
 
@@ -92,7 +92,7 @@ def _text(snapshot: Snapshot) -> State:
     return {
         "revision": programme.revision,
         "turns": [_turn_row(one, roles[one.track_id]) for one in spoken],
-        "speakers": _speaker_rows(programme, spoken),
+        "speakers": _speaker_rows(programme, plan, spoken),
         "tracks": _track_rows(plan, spoken),
         "fillers": fillers,
         "pauses": pauses,
@@ -119,13 +119,13 @@ def _flags(word: Word) -> int:
     return (UNSURE if word.is_unsure else 0) + by_hand + (LEFT_OUT if word.is_left_out else 0)
 
 
-def _speaker_rows(programme: Programme, spoken: list[SpokenTurn]) -> list[State]:
+def _speaker_rows(programme: Programme, plan: Plan, spoken: list[SpokenTurn]) -> list[State]:
     counts: dict[str, int] = {}
     for one in spoken:
         counts[one.turn.speaker] = counts.get(one.turn.speaker, 0) + len(one.turn.words)
-    names = speakers_of(programme)
+    names = names_of_people(programme, plan, spoken)
     # A number that nobody speaks under any more was a group of an earlier telling apart.
-    shown = [(pk, name) for pk, name in names.items() if counts.get(pk) or not _NUMBERED.fullmatch(name)]
+    shown = [(pk, name) for pk, name in names.items() if counts.get(pk) or not NUMBERED.fullmatch(name)]
     return [{"id": pk, "name": name, "n_words": counts.get(pk, 0)} for pk, name in shown]
 
 

@@ -16,6 +16,7 @@ from recitant_web.shared.states import held_state, state_answer, tag_of
 from recitant_web.words.actions import MOST_CAPTION_BYTES, do_work, exported, import_captions
 from recitant_web.words.forms import Work
 from recitant_web.words.queries import found_in_workspace, proposed_data, words_state, words_state_soon
+from recitant_words.languages import language_choices
 from recitant_words.notices import notice
 from recitant_words.playback import PLAYBACK_WORDS
 
@@ -39,6 +40,7 @@ def words(request: Request, programme_id: int) -> HttpResponse:
         "state": state,
         "tag": tag_of(PAGE, programme.pk, state),
         "playbacks": PLAYBACK_WORDS,
+        "languages": language_choices(programme.language),
         "step": PAGE,
     }
     return render(request, "words/page.html", context)

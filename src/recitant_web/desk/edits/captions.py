@@ -13,10 +13,11 @@ from recitant_core.units.timecode import frame_rate, timecode_from_samples
 from recitant_web.desk.edits.registry import RowChanges, RowEdit, row_change
 from recitant_web.desk.log import deleted, inserted
 from recitant_web.desk.mapping.plans import plan_of
+from recitant_web.desk.people import names_of_people
 from recitant_web.programme.models import Programme
 from recitant_web.shared.shapes import Id, Ids, Lines, Place, Samples, Seconds
 from recitant_web.transcript.models import Caption
-from recitant_web.transcript.queries import cues_of_programme, rules_of, speakers_of, words_of
+from recitant_web.transcript.queries import cues_of_programme, rules_of, words_of
 
 Speakers = Literal["none", "names", "dashes"]
 LEAST_SAMPLES = 1_920
@@ -34,7 +35,7 @@ class MakeCaptions(RowEdit, frozen=True, kw_only=True, tag="captions-make"):
         turns = [one.turn for one in turns_in_programme(plan_of(programme), words_of(programme))]
         if not turns:
             raise EditRefused("no_words_yet")
-        names = speakers_of(programme)
+        names = names_of_people(programme, plan_of(programme))
         shown, last = [], ""
         for turn in turns:
             name = names.get(turn.speaker, "")

@@ -30,11 +30,12 @@ from recitant_web.desk.edits.tone import bleep_source, tone_source
 from recitant_web.desk.log import inserted
 from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.desk.mapping.speech import speech_of
+from recitant_web.desk.people import names_of_people
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import source_energy
 from recitant_web.shared.shapes import Id, Name, Place, Said, Script
 from recitant_web.transcript.models import Speaker, WordMark
-from recitant_web.transcript.queries import speakers_of, words_of
+from recitant_web.transcript.queries import words_of
 
 MOST_STRETCHES = 2_000
 MOST_TYPED = 400
@@ -259,7 +260,7 @@ class TrackPerPerson(PlanEdit, frozen=True, kw_only=True, tag="track-a-person"):
 
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
         """See PlanEdit."""
-        words, names = words_of(programme), speakers_of(programme)
+        words, names = words_of(programme), names_of_people(programme, plan)
         by_clip = {
             clip.clip_id: words_of_clip(clip, words)
             for track in plan.tracks

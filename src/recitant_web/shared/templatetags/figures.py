@@ -7,7 +7,7 @@ from django import template
 from django.conf import settings
 
 from recitant_core.timeline.model import ROLES, Role
-from recitant_words.sentences import gain_text, signed
+from recitant_words.sentences import coding_words, gain_text, signed
 
 register = template.Library()
 register.filter("signed", signed)
@@ -24,6 +24,9 @@ def gone_at(deleted_at: datetime) -> datetime:
 def khz(rate_hz: int) -> str:
     """A rate in kHz, without needless digits: 48, 44.1."""
     return f"{rate_hz / 1000:g}"
+
+
+register.filter("coding", coding_words)
 
 
 @register.filter

@@ -13,6 +13,7 @@ import { duckOf, movedDb, pointsOf } from "./model.js";
 import { GUTTER_WIDTH, RULER_HEIGHT, ticksOf } from "./scale.js";
 import { kindOf } from "../lib/roles.js";
 
+const ZOOM_PX = 124;
 const GAP = 8;
 const LEAST_STAVE = 88;
 const MOST_MORE = 140;
@@ -211,7 +212,8 @@ function paintGround(context, score, theme) {
     context.fillStyle = theme.edge;
     context.fillRect(tick.x, 0, 1, score.height);
     context.fillStyle = theme.soft;
-    context.fillText(clock(tick.sample), tick.x + 4, 16);
+    // The buttons that zoom lie at the right end of the ruler.
+    if (tick.x < score.width - ZOOM_PX) context.fillText(clock(tick.sample), tick.x + 4, 16);
   }
 }
 

@@ -130,7 +130,7 @@ export function newMeters({ canvas, list, theme, model, actions }) {
     context.fillStyle = held.truePeak > spec.max_true_peak_dbtp ? theme.over : theme.soft;
     context.fillText(held.truePeak > -99 ? signed(held.truePeak) : "–", width - 36, 11);
     context.fillStyle = theme.soft;
-    context.fillText("dBTP", width - 36, 23);
+    context.fillText("dBTP", width - 36, 25);
     // Correlation of both sides, -1 to 1.
     const [from, wide] = [left, width - left - 40];
     context.fillStyle = theme.rule;
@@ -141,6 +141,7 @@ export function newMeters({ canvas, list, theme, model, actions }) {
       context.fillRect(Math.min(at, from + wide / 2), 43, Math.abs(at - from - wide / 2), 4);
     }
     context.fillStyle = theme.soft;
+    context.fillText("correlation", from - 84, 49);
     context.fillText("−1", from - 14, 49);
     context.fillText("+1", from + wide + 2, 49);
   }

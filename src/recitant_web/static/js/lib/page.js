@@ -43,7 +43,8 @@ export function showSteps(state) {
     button.disabled = !state[which];
     const word = which === "undo" ? "Undo" : "Redo";
     button.title = state[which] ? `${word}: ${state[which]}` : "";
-    setText(button, state[which] ? `${word}: ${state[which].slice(0, STEP_LETTERS)}` : word);
+    const isNarrow = window.matchMedia("(max-width: 1400px)").matches;
+    setText(button, state[which] && !isNarrow ? `${word}: ${state[which].slice(0, STEP_LETTERS)}` : word);
   }
 }
 

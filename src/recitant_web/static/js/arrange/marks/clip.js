@@ -73,7 +73,8 @@ export function paintClip(context, shape, { row, scene, model, theme, waves, col
   if (shape.isOut) paintOut(context, { left, right, y, h }, colour, theme);
   paintFades(context, shape, theme);
   if (shape.curve?.length || (model.isCurves && shape.isSelected)) paintCurve(context, shape, row, theme);
-  if (w > SMALLEST_NAMED && h > 30) paintName(context, shape, theme, colour);
+  if (h > 30 && !paintNameBeside(context, shape, row, theme, colour) && w > SMALLEST_NAMED)
+    paintName(context, shape, theme, colour);
   context.strokeStyle = shape.isSelected ? theme.ink : colour;
   context.globalAlpha = alpha * (shape.isSelected ? 1 : 0.55);
   context.lineWidth = shape.isSelected ? 2 : 1;
@@ -123,6 +124,26 @@ function paintName(context, shape, theme, colour) {
     context.fillText(`▲ ${clip.sync}`, after + width, y + 13);
   }
   context.restore();
+}
+
+// A clip too short for its name has it behind itself, where there is more room before the next one; whether it has.
+function paintNameBeside(context, shape, row, theme, colour) {
+  const { clip, x, w, y } = shape;
+  context.save();
+  context.font = TEXT;
+  const wanted = context.measureText(clip.name).width + 8;
+  const next = row.clips[row.clips.indexOf(shape) + 1];
+  const room = Math.min(wanted, (next ? next.x : x + w + wanted) - x - w - 4);
+  const isBeside = x + w > 0 && w < wanted && room > Math.max(w, SMALLEST_NAMED);
+  if (isBeside) {
+    context.beginPath();
+    context.rect(x + w + 2, y, room, 16);
+    context.clip();
+    context.fillStyle = colour;
+    context.fillText(clip.name, x + w + 4, y + 13);
+  }
+  context.restore();
+  return isBeside;
 }
 
 export function paintOverlaps(context, row, theme) {

@@ -117,7 +117,13 @@ export function paintClip(context, clip, colour, theme, alpha) {
   }
   if (clip.width > 60 && clip.isNamed && clip.missLu !== null && Math.abs(clip.missLu) >= 3) {
     context.font = MONO;
-    context.fillText(`${signed(Math.abs(clip.missLu))} ${clip.missLu > 0 ? "over" : "under"}`, textX, clip.y + 27);
+    const words = `${signed(Math.abs(clip.missLu))} ${clip.missLu > 0 ? "over" : "under"}`;
+    context.fillStyle = theme.raised;
+    context.globalAlpha = alpha * 0.8;
+    context.fillRect(textX - 2, clip.y + 17, context.measureText(words).width + 4, 13);
+    context.globalAlpha = alpha;
+    context.fillStyle = colour;
+    context.fillText(words, textX, clip.y + 27);
   }
   context.restore();
   context.globalAlpha = alpha * (clip.isSelected ? 1 : 0.5);
