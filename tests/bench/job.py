@@ -1,4 +1,5 @@
-"""A working day's job by what a person can do: twenty files to two masters, three stems to one. ./recitant bench job
+"""A working day's job by what a person can do: twenty files, a recorder file and a film to two masters, stems and the
+film; three stems to one. ./recitant bench job fails where a frame is off.
 
 Counts presses and time until the files stand there, on a live server with two workers. Writes docs/benchmarks-job.md.
 """
@@ -15,6 +16,10 @@ from django.db import connections
 
 from browser.conftest import chromium, page  # noqa: F401  fixtures
 from conftest import wav_bytes
+from recitant_io.decode import open_here
+from recitant_web.delivery.models import Delivery
+from recitant_web.shared.media import media_path
+from signals.films import film
 
 pytestmark = pytest.mark.django_db(transaction=True)
 PAGE = Path(__file__).resolve().parents[2] / "docs" / "benchmarks-job.md"
@@ -44,6 +49,7 @@ def jobs_run_at_once(monkeypatch):
     known = (
         programme_tasks.ingest_source,
         programme_tasks.listen_to_source,
+        programme_tasks.lighten_picture,
         listening_tasks.examine_revision,
         balance_tasks.balance_programme,
         delivery_tasks.deliver_programme,
@@ -121,8 +127,8 @@ class Person:
         self.page.set_input_files("#files", paths)
 
 
-def delivered(person, specs):
-    """From the Balance page to the files: what the page says of them."""
+def delivered(person):
+    """From the Balance page to mixes and stems for two specifications, and the film: what the page says of them."""
     page = person.page  # noqa: F811  no fixture here
     person.press("nav >> text=Balance")
     page.wait_for_selector("#desk[data-ready]")
@@ -131,12 +137,39 @@ def delivered(person, specs):
     page.wait_for_selector("[data-do=first-balance]:has-text('Balancing')", timeout=30_000)
     page.wait_for_selector("[data-do=first-balance]:has-text('First balance')", timeout=600_000)
     person.press("nav >> text=Hand over")
-    for spec in specs:
-        if not page.is_checked(f"input[value='{spec}']"):
-            person.press(f"input[value='{spec}']")
-    person.press("main button.go")
+    person.n_presses += 1
+    page.select_option("select[name=add]", "online-14")
+    person.press(".sheet-foot >> text=Add")
+    page.wait_for_function("document.querySelectorAll('.sheet-table tbody tr').length === 2")
+    person.press(".dot[aria-label^='film for EBU R 128']")
+    page.wait_for_selector(".dot.wanted[aria-label^='film for EBU R 128']")
+    person.press("main .go-form .go")
     page.wait_for_selector(".delivery .files a", timeout=600_000)
     return page.locator(".delivery").first.inner_text()
+
+
+def recorder_file():
+    """A file of a field recorder: two microphones, its other channels silent."""
+    voice = as_long(recording("prompts-en.ogg"), 40)[: 20 * S]
+    silence = np.zeros_like(voice)
+    audio = np.stack([0.6 * voice, 0.3 * voice, silence, silence], axis=1).astype(np.float32)
+    return wav_bytes(audio, "PCM_24")
+
+
+def offset_samples(found, wanted):
+    """How much later a sound lies in another one, by correlation, in samples."""
+    size = 1 << (len(found) + len(wanted)).bit_length()
+    spectrum = np.fft.rfft(found, size) * np.conj(np.fft.rfft(wanted, size))
+    at = int(np.argmax(np.fft.irfft(spectrum, size)))
+    return at - size if at > size // 2 else at
+
+
+def mono_of(path):
+    """A file's sound, one channel at 48 kHz."""
+    with open_here(path) as (facts, blocks):
+        audio = np.concatenate([block.mean(axis=1) for block in blocks])
+    assert facts.rate_hz == S
+    return audio
 
 
 def note(name, asked, reached, is_met):
@@ -145,37 +178,49 @@ def note(name, asked, reached, is_met):
     print(f"{'met   ' if is_met else 'MISSED'}  {name}: {reached}  (asked: {asked})", flush=True)
 
 
-def test_twenty_files_to_two_masters(page, live_server, tmp_path):  # noqa: F811  the fixture
+def test_twenty_files_a_recorder_file_and_a_film(page, live_server, tmp_path):  # noqa: F811  the fixture
     paths = []
-    for name, data in pile().items():
+    for name, data in [*pile().items(), ("scene 7 take 1.wav", recorder_file())]:
         (tmp_path / name).write_bytes(data)
         paths.append(tmp_path / name)
+    own = as_long(recording("reading.flac"), 50)[: 30 * S]
+    film_path = film(tmp_path / "cut 4.mov", n_frames=30 * 25, own=np.repeat(own[:, None], 2, axis=1))
     person, began = Person(page), time.monotonic()
     page.fill("#id_title", "Twenty files")
     person.press("text=Make it")
     page.wait_for_selector("#intake[data-ready]")
-    person.choose_files(paths)
+    person.choose_files([*paths, film_path])
     person.press("#laying >> text=Bring them in")
-    page.wait_for_function("document.querySelectorAll('tr[data-state=ready]').length === 20", timeout=600_000)
+    page.wait_for_function("document.querySelectorAll('tr[data-state=ready]').length === 23", timeout=600_000)
     intake_s = time.monotonic() - began
-    page.wait_for_selector("text=20 files brought in", timeout=60_000)
     chips = page.locator("td.found .chip:not(.good)").count()
-    said = delivered(person, ["ebu-r128", "online-14"])
+    # Everything is laid out again by role, as somebody does who wants it tidy: the film's sound stays.
+    person.press("nav >> text=Arrange")
+    page.wait_for_selector("[data-ready=true]")
+    person.n_presses += 1
+    page.keyboard.press("Control+a")
+    person.press("#lay-again")
+    person.press("text=Lay them")
+    page.wait_for_timeout(1_000)
+    print(delivered(person))
     took_s = time.monotonic() - began
-    print(said)
-    note(
-        "twenty files of three minutes to two masters: presses",
-        "under 60",
-        str(person.n_presses),
-        person.n_presses < 60,
-    )
-    note(
-        "the same: time, intake and hearing included",
-        "under 6 min",
-        f"{took_s:.0f} s ({intake_s:.0f} s of it intake)",
-        took_s < 360,
-    )
+    note("twenty files, a recorder file and a film to two masters, stems and the film: presses", "30",
+         str(person.n_presses), person.n_presses <= 30)  # fmt: skip
+    note("the same: time, intake and hearing included", "under 6 min",
+         f"{took_s:.0f} s ({intake_s:.0f} s of it intake)", took_s < 360)  # fmt: skip
     note("the same: findings shown", "six planted faults", str(chips), chips >= 6)
+    made = Delivery.objects.get(programme__title="Twenty files")
+    folder = media_path(made.folder)
+    films = sorted(folder.glob("*.mov"))
+    mix = mono_of(next(folder.glob("mix-ebu-r128.wav")))
+    assert films, list(folder.iterdir())
+    written = mono_of(films[0])
+    off = offset_samples(written[: 30 * S], mix[: 30 * S])
+    stem = mono_of(next(folder.glob("stem-dialogue-ebu-r128.wav")))[: 40 * S]
+    laid = offset_samples(stem, own)
+    note("the same: the film's sound against the mix, and its own sound against its picture", "0 and 0 samples",
+         f"{off} and {laid} samples", off == 0 and laid == 0)  # fmt: skip
+    assert off == 0 and laid == 0
 
 
 def test_three_stems_to_one_master(page, live_server, tmp_path):  # noqa: F811  the fixture
@@ -194,7 +239,7 @@ def test_three_stems_to_one_master(page, live_server, tmp_path):  # noqa: F811  
     person.press("#laying >> text=Bring them in")
     page.wait_for_function("document.querySelectorAll('tr[data-state=ready]').length === 3", timeout=300_000)
     person.press("nav >> text=Hand over")
-    person.press("main button.go")
+    person.press("main .go-form .go")
     page.wait_for_selector(".delivery .files a", timeout=150_000)
     took_s = time.monotonic() - began
     note("three stems to a master: presses", "6", str(person.n_presses), person.n_presses <= 6)

@@ -87,6 +87,13 @@ def test_each_fault_is_found_at_its_place_and_no_other(change, check, state, val
     assert {name for name, look in found.items() if look.state is not LookState.FINE} == {check}
 
 
+@pytest.mark.parametrize("seed", range(5))
+def test_steady_noise_begins_and_ends_without_a_click(seed):
+    noise = (0.05 * np.random.default_rng(seed).standard_normal(CLEAN.shape)).astype(np.float32)
+    found = looked(noise)
+    assert found["start"].state is found["end"].state is LookState.FINE
+
+
 def test_whole_numbers_reach_full_scale_a_step_under_one():
     audio = CLEAN.copy()
     audio[100_000:100_002] = 1.0 - 2.0**-23

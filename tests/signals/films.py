@@ -23,12 +23,14 @@ def film(
     flash_at: int | None = None,
     skips_every: int = 0,
     timecode: str = "",
+    own: np.ndarray | None = None,
 ) -> Path:
     """Write a film: grey frames, one white where ``flash_at`` says, with a click in the sound at the same moment.
 
     Args:
         sound_hz: a tone for each sound track; none for a silent film.
         skips_every: every so many frames a time is left out, which makes the rate a variable one.
+        own: sound in place of the tones, full scale 1.0, float (frames, 2).
     """
     with av.open(str(path), "w") as container:
         if timecode:
@@ -59,7 +61,8 @@ def film(
             if flash_at is not None:
                 click = round(flash_at / rate * RATE_HZ)
                 wave[click : click + 480] += 0.7
-            samples = np.repeat((wave * 32_767).astype(np.int16), 2)[None]
+            sides = np.repeat(wave[:, None], 2, axis=1) if own is None else own[: len(wave)]
+            samples = (sides * 32_767).astype(np.int16).reshape(1, -1)
             frame = av.AudioFrame.from_ndarray(samples, format="s16", layout="stereo")
             frame.rate, frame.pts = RATE_HZ, 0
             size = sound.codec_context.frame_size or 1_024

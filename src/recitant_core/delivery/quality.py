@@ -20,6 +20,8 @@ from recitant_core.units.level import db_from_factor
 LONGEST_SILENCE_S: Final = 2.0  # of digital silence inside a programme
 EDGE_SAMPLES: Final = RATE_HZ // 1_000  # what is heard as a click at an edge: its first millisecond
 EDGE_DBFS: Final = -50.0
+STEP_OVER: Final = 2.5
+"""Times the movement from sample to sample around it: what the jump at a hard edge is at the least."""
 DC_DBFS: Final = -50.0
 WIDE_WINDOW_S: Final = 3
 OPPOSITE_CORRELATION: Final = -0.3  # of both sides over three seconds: they cancel in mono
@@ -122,7 +124,7 @@ class SoundLook:
         found = []
         for check, part, at in (("start", self._head, 0), ("end", self._tail, max(0, self._n_samples - EDGE_SAMPLES))):
             peak_dbfs = db_from_factor(float(np.abs(part).max(initial=0.0)))
-            is_cut = peak_dbfs > EDGE_DBFS
+            is_cut = peak_dbfs > EDGE_DBFS and _is_step(part, is_start=check == "start")
             state = LookState.REMARK if is_cut else LookState.FINE
             value = peak_dbfs if math.isfinite(peak_dbfs) else None
             found.append(self._look(check, state, value, at if is_cut else None))
@@ -149,6 +151,20 @@ class SoundLook:
         is_opposite = correlation[worst] < OPPOSITE_CORRELATION
         state = LookState.REMARK if is_opposite else LookState.FINE
         return [self._look("sides", state, float(correlation[worst]), worst * self._rate_hz if is_opposite else None)]
+
+
+def _is_step(part: Audio, *, is_start: bool) -> bool:
+    """Whether sound begins or ends with a jump that stands out over its own movement, as steady noise does not.
+
+    Args:
+        part: first or last samples, float32 (samples, channels).
+        is_start: which of them.
+    """
+    if len(part) < 2:
+        return False
+    step = np.abs(part[0 if is_start else -1])
+    movement = np.quantile(np.abs(np.diff(part, axis=0)), 0.9, axis=0)
+    return bool((step > STEP_OVER * movement).any())
 
 
 @numba.njit(cache=True, nogil=True)
