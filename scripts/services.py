@@ -4,7 +4,6 @@ or both at an address that workers on other machines reach. Standard library onl
 import fcntl
 import json
 import os
-import secrets
 import shutil
 import socket
 import subprocess
@@ -16,11 +15,11 @@ from pathlib import Path
 from typing import IO, Final
 
 from machine import ROOT, CannotGoOn, say
+from private_files import read_secrets, write_private
 from processes import MARK, KeptProcess, can_enter, end_with_parent, give_to, service_user, stop_leftovers
 
 _LOOPBACK: Final = "127.0.0.1"
 _PORTS_FOR_OTHERS: Final = {"RECITANT_DB_PORT": 3307, "RECITANT_REDIS_PORT": 6380}
-_SECRETS: Final = ("root", "database", "django", "redis")
 _REDIS_BYTES: Final = "256mb"
 _STOP_S: Final = 20.0
 _FOUND_IN: Final = "environment.json"
@@ -50,7 +49,7 @@ class Services:
         for part in ("uploads", "media"):
             (self.folder / part).mkdir(exist_ok=True)
             (self.folder / part).chmod(0o700)
-        self._secrets = _read_secrets(self.folder / "secrets.json")
+        self._secrets = read_secrets(self.folder / "secrets.json")
         self._database_user, self._redis_user = service_user("mysql"), service_user("redis")
         # Accounts of services pass through to their own folders; nobody else has anything to read here.
         has_accounts = self._database_user is not None or self._redis_user is not None
@@ -347,32 +346,6 @@ def answers(port: int, address: str = _LOOPBACK) -> bool:
     """Whether something listens at a port of an address."""
     with socket.socket() as probe:
         return probe.connect_ex((address, port)) == 0
-
-
-def _read_secrets(path: Path) -> dict[str, str]:
-    """Made once, for the owner alone; those that a later revision needs are added."""
-    known = dict(json.loads(path.read_text())) if path.exists() else {}
-    missing = [name for name in _SECRETS if name not in known]
-    if missing:
-        known |= {name: secrets.token_urlsafe(32) for name in missing}
-        write_private(path, json.dumps(known))
-    return known
-
-
-def write_private(path: Path, text: str, user: str | None = None) -> None:
-    """Write a file that its owner alone reads; a link that stands in its place is replaced, never followed.
-
-    Args:
-        user: account that owns it; None for this process's.
-    """
-    part = path.with_suffix(".part")
-    part.unlink(missing_ok=True)
-    descriptor = os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600)
-    with os.fdopen(descriptor, "w") as file:
-        if user is not None:
-            shutil.chown(descriptor, user, user)
-        file.write(text)
-    part.replace(path)
 
 
 def database_arguments(environment: dict[str, str]) -> list[str]:

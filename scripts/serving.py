@@ -9,8 +9,9 @@ from pathlib import Path
 from typing import Final
 
 from machine import PYTHON, ROOT, CannotGoOn, say
+from private_files import write_private
 from processes import Beside, KeptProcess, can_enter, give_to, service_user
-from services import Services, answers, last_line, write_private
+from services import Services, answers, last_line
 from watch import SILENT_S, HealthWatch
 
 USUAL_PORT: Final = 8420

@@ -11,6 +11,7 @@ from pathlib import Path
 import pytest
 
 SCRIPTS = Path(__file__).parents[1] / "scripts"
+private_files = importlib.import_module("private_files")
 processes = importlib.import_module("processes")
 services = importlib.import_module("services")
 
@@ -135,9 +136,9 @@ def test_folders_are_closed_to_others(tmp_path):
 def test_secrets_of_an_earlier_revision_are_kept_and_completed(tmp_path):
     path = tmp_path / "secrets.json"
     path.write_text('{"root": "a", "database": "b", "django": "c"}')
-    found = services._read_secrets(path)
+    found = private_files.read_secrets(path)
     assert [found[name] for name in ("root", "database", "django")] == ["a", "b", "c"] and found["redis"]
-    assert services._read_secrets(path) == found
+    assert private_files.read_secrets(path) == found
 
 
 def test_a_service_that_hides_its_environment_is_found_by_its_note(tmp_path):

@@ -3,9 +3,12 @@
 import re
 from dataclasses import replace
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 
+from recitant_core.balance.first_balance_values import FirstBalance, Step
+from recitant_core.balance.plausibility import Doubt
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.delivery.fit import Fit, FitState, Trial
 from recitant_core.delivery.judge import judge
@@ -15,11 +18,12 @@ from recitant_core.measure.meter import Readings
 from recitant_core.processors.analysis import CHAIN_PRESETS
 from recitant_core.processors.kinds import KINDS
 from recitant_core.processors.model import Processor, checked_processor
-from recitant_core.timeline.model import Master
+from recitant_core.timeline.model import Master, Plan
 from recitant_words.chains import effort_words, markdown_table, order_words
 from recitant_words.compared import compared_sentence
+from recitant_words.first_balance import balanced_words
 from recitant_words.fits import fit_sentence, prediction_sentence
-from recitant_words.notices import _NOTICES, balanced, notice
+from recitant_words.notices import _NOTICES, notice
 from recitant_words.processors import KIND_LABELS, STARTING_POINT_LABELS, parameter_label
 from recitant_words.report import decoded_sentence, limit_text, report_html
 from recitant_words.sentences import _SENTENCES, gain_text, sentence, signed
@@ -192,10 +196,11 @@ def test_how_hard_a_processor_works():
 
 
 def test_every_notice_can_be_told():
-    told = {name: notice(name, file="a.wav", number=3, title="t", least="1", most="2") for name in _NOTICES}
+    told = {
+        name: notice(name, file="a.wav", number=3, title="t", least="1", most="2", most_mb="64") for name in _NOTICES
+    }
     assert all(text and "{" not in text for text in told.values())
     assert told["take_file"] == "Narration take 3.wav"
-    assert "2 close" in balanced(2) and "everywhere" in balanced(0)
 
 
 def test_every_processor_value_and_starting_point_has_a_label():
@@ -243,3 +248,24 @@ def test_two_deliveries_are_compared_by_what_differs():
         "range 0.6 LU smaller, true peak 1.9 dB higher, it does not pass any more. Edits in between: music to −3 dB."
     )
     assert "Edits in between: 2 more, then 3; 4; 5; 6; 7." in compared_sentence(now, before, list("1234567"))
+
+
+def test_the_headline_of_a_first_balance_is_the_worst_of_what_is_true():
+    plan = Plan("", "25", ())
+
+    def headline(share, close=0, dialogue_lufs=None, doubt=None):
+        far = {} if dialogue_lufs is None else {"is_dialogue_far": True, "dialogue_lufs": dialogue_lufs}
+        steps = (
+            Step("check", {"close": close, "clear_share": share}, (), plan),
+            Step("fit", {"target_lufs": -16.0, **far}, (), plan),
+        )
+        done = FirstBalance(plan, steps, (), {}, SimpleNamespace(clear_share=share))
+        return balanced_words(done, doubt)
+
+    assert headline(1.0) == "Balanced. Speech is clear everywhere."
+    assert headline(0.96, 2) == "Balanced. 2 close passages to review."
+    assert headline(0.96, 2, -19.4) == "Balanced, but dialogue is 3.4 LU under the target."
+    assert headline(0.62, 1, -19.4) == "Speech is clear for only 62 % of its time; 1 close passage to review."
+    assert headline(None) == "Balanced. There is no speech in it."
+    doubted = headline(0.62, 1, doubt=Doubt("all-excluded", 1.0))
+    assert doubted == "Balanced, but check the programme: Every clip is excluded from the mix."

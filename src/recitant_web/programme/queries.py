@@ -78,7 +78,8 @@ def readable_folder(sha256: str) -> Path:
     if folder.exists():
         return folder
     for _, error in copy_missing.send(sender=Source, sha256=sha256):
-        raise error
+        if isinstance(error, UnreadableMedia):
+            raise error
     raise UnreadableMedia("recording_missing", file=sha256[:12])
 
 
