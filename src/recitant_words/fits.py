@@ -4,10 +4,11 @@ from typing import Final
 
 from recitant_core.delivery.fit import MOST_LIMITING_DB, Fit, FitState
 from recitant_core.delivery.forecast import Forecast
+from recitant_core.delivery.peaks import PeakCure
 from recitant_core.delivery.predict import Prediction
 from recitant_core.delivery.spec import Spec
 from recitant_core.delivery.squash import SquashCure
-from recitant_words.sentences import gain_text, signed
+from recitant_words.sentences import clock_text, gain_text, signed
 
 _NO_LOUDNESS: Final = {
     FitState.SILENT: "The mix is silent, so no gain can bring it to a loudness.",
@@ -102,6 +103,20 @@ def cure_sentence(cure: SquashCure, track: str) -> str:
         f"{track} makes {100 * cure.share:.0f} % of what the limiter works on: compress its peaks by about "
         f"{signed(cure.by_db)} dB before, or choose a lower target."
     )
+
+
+def peak_words(cure: PeakCure, clip: str) -> str:
+    """Sentence on the clip that keeps a mix from its loudness.
+
+    Args:
+        clip: name of the one that the cure names.
+    """
+    highest = f"“{clip}” at {clock_text(cure.at_sample)} peaks highest"
+    gain = f"{gain_text(-cure.by_db)} dB"
+    if not cure.n_others:
+        return f"{highest}: {gain} on it would do."
+    others = "One more clip peaks" if cure.n_others == 1 else f"{cure.n_others} more clips peak"
+    return f"{highest}; begin with {gain} on it. {others} too high as well."
 
 
 SQUASHED_WORDS: Final = "passes, but squashed"

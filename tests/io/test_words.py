@@ -12,6 +12,7 @@ from recitant_core.balance.plausibility import Doubt
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.delivery.fit import Fit, FitState, Trial
 from recitant_core.delivery.judge import judge
+from recitant_core.delivery.peaks import PeakCure
 from recitant_core.delivery.predict import predict
 from recitant_core.errors import PlanError, RecitantError
 from recitant_core.measure.meter import Readings
@@ -22,7 +23,7 @@ from recitant_core.timeline.model import Master, Plan
 from recitant_words.chains import effort_words, markdown_table, order_words
 from recitant_words.compared import compared_sentence
 from recitant_words.first_balance import balanced_words
-from recitant_words.fits import fit_sentence, prediction_sentence
+from recitant_words.fits import fit_sentence, peak_words, prediction_sentence
 from recitant_words.notices import _NOTICES, notice
 from recitant_words.processors import KIND_LABELS, STARTING_POINT_LABELS, parameter_label
 from recitant_words.report import decoded_sentence, limit_text, report_html
@@ -269,3 +270,11 @@ def test_the_headline_of_a_first_balance_is_the_worst_of_what_is_true():
     assert headline(None) == "Balanced. There is no speech in it."
     doubted = headline(0.62, 1, doubt=Doubt("all-excluded", 1.0))
     assert doubted == "Balanced, but check the programme: Every clip is excluded from the mix."
+
+
+def test_what_peaks_too_high_is_named_with_its_gain():
+    assert (
+        peak_words(PeakCure("7", 13 * 48_000, 3.5, 0), "Hammer")
+        == "“Hammer” at 0:13 peaks highest: −3.5 dB on it would do."
+    )
+    assert peak_words(PeakCure("7", 0, 3.5, 1), "Hammer").endswith("One more clip peaks too high as well.")

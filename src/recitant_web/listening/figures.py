@@ -9,6 +9,7 @@ import numpy as np
 from recitant_core.delivery.figures import verdict_data
 from recitant_core.delivery.forecast import Forecast, forecast
 from recitant_core.delivery.judge import judge
+from recitant_core.delivery.peaks import peak_cure
 from recitant_core.delivery.predict import predict
 from recitant_core.delivery.spec import Spec
 from recitant_core.delivery.squash import is_squashed, squash_cure
@@ -18,7 +19,7 @@ from recitant_core.units.arrays import FloatArray
 from recitant_web.desk.models import FitResult
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.shared.caches import Cache
-from recitant_words.fits import cure_sentence, forecast_sentence, prediction_sentence
+from recitant_words.fits import cure_sentence, forecast_sentence, peak_words, prediction_sentence
 
 HORIZON_POINTS = 600
 _FLOOR_TENTHS = -1_000  # what stands for silence in a contour, in tenths of LUFS
@@ -34,7 +35,7 @@ class FitView:
     """Whether it was tried; else it is foretold."""
     is_squashed: bool = False
     cure: str = ""
-    """Of a squashed one: what to do about it."""
+    """Of one that is squashed, or needs more limiting than a fit allows: what to do about it."""
 
 
 def fit_view(snapshot: Snapshot, spec: Spec) -> FitView:
@@ -59,12 +60,26 @@ def _fit_view(snapshot: Snapshot, spec: Spec, exact: FitResult | None) -> FitVie
     else:
         squashed = found is not None and found.is_reached and is_squashed(found.most_reduction_db, found.limited_share)
     cure = _cure_words(snapshot, found) if squashed and found is not None else ""
+    is_reached = exact.is_reached if exact is not None else found is None or found.is_reached
+    if not is_reached:
+        cure = _peak_words(snapshot, spec)
     if exact is not None:
         return FitView(exact.sentence, exact.is_reached, True, squashed, cure)
     if found is None:
         prediction = predict(readings, spec, dialogue_lufs)
         return FitView(prediction_sentence(prediction), prediction is not None and prediction.is_likely, False)
     return FitView(forecast_sentence(found, spec), found.is_reached, False, squashed, cure)
+
+
+def _peak_words(snapshot: Snapshot, spec: Spec) -> str:
+    readings, dialogue_lufs = snapshot.readings
+    if snapshot.summary is None:
+        return ""
+    cure = peak_cure(snapshot.summary, readings, spec, snapshot.plan, snapshot.scene.tracks, dialogue_lufs)
+    if cure is None:
+        return ""
+    clips = (clip for track in snapshot.plan.tracks for clip in track.clips)
+    return peak_words(cure, next(clip.name for clip in clips if clip.clip_id == cure.clip_id))
 
 
 def _cure_words(snapshot: Snapshot, found: Forecast) -> str:
