@@ -69,8 +69,11 @@ def test_the_forecast_agrees_with_the_fit(name):
             tried = fit(plan, known, louder)
             told = forecast(known.summary, known.untouched.readings, louder, known.untouched.dialogue_lufs)
             assert told.is_reached == (tried.state is FitState.REACHED)
+            # Where neither gets there, different gains come as near.
+            reached = tried.trial.anchor_lufs(louder)
+            assert told.reached_lufs == pytest.approx(reached, abs=0.1 if told.is_reached else 0.3)
             if not told.is_reached:
-                continue  # both say so; which of many gains comes nearest is nobody's figure
+                continue
             assert told.most_reduction_db == pytest.approx(tried.trial.most_reduction_db, abs=1.0)
             assert told.limited_share == pytest.approx(tried.trial.limited_share, abs=0.05)
             assert told.master.gain_db == pytest.approx(tried.trial.master.gain_db, abs=0.7)

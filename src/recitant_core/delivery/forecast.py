@@ -31,6 +31,7 @@ from recitant_core.units.level import SILENCE
 
 _STEPS_A_HOP: Final = RATE_HZ // 100 // STEP_SAMPLES
 _RELEASE_DB_A_STEP: Final = RELEASE_DB_PER_S * STEP_SAMPLES / RATE_HZ
+_HIGHEST_WITHIN_DB: Final = 0.5
 _LEAST_COUNTED_DB: Final = 0.0087  # a gain of 0.999, from which a delivery counts a sample as limited
 
 
@@ -64,10 +65,13 @@ def forecast(summary: MixSummary, readings: Readings, spec: Spec, dialogue_lufs:
         return None
     target = spec.target_for(STEREO.n_channels)
     ceiling_dbtp = spec.max_true_peak_dbtp - CEILING_MARGIN_DB
-    # Between samples the highest peak stands this far over the highest sample, and others about as far.
+    # Between samples the highest peak stands this far over the highest sample; lower ones about half as far.
     between_db = max(0.0, readings.true_peak_dbtp - readings.sample_peak_dbfs)
     with np.errstate(divide="ignore"):
-        over_db = 20.0 * np.log10(summary.peaks) + between_db - (ceiling_dbtp - DETECTOR_MARGIN_DB)
+        peaks_dbfs = 20.0 * np.log10(summary.peaks)
+    is_highest = peaks_dbfs > readings.sample_peak_dbfs - _HIGHEST_WITHIN_DB
+    peaks_dbtp = peaks_dbfs + np.where(is_highest, between_db, between_db / 2.0)
+    over_db = peaks_dbtp - (ceiling_dbtp - DETECTOR_MARGIN_DB)
     most_gain_db = ceiling_dbtp + MOST_LIMITING_DB - readings.true_peak_dbtp
     gain_db = target - now
     best: _Tried | None = None
