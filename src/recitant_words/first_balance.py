@@ -64,7 +64,7 @@ def doubt_data(doubt: Doubt) -> dict[str, Any]:
         "words": words.format(**facts),
         "press": press,
         "label": label.format(**facts),
-        "clip_id": doubt.clip_ids[0] if doubt.clip_ids else "",
+        "clip_ids": list(doubt.clip_ids),
     }
 
 

@@ -5,6 +5,7 @@ from dataclasses import replace
 from recitant_core.balance.plausibility import doubts
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.takes import gathered
 from recitant_core.units.clock import SampleSpan
 from recitant_words.first_balance import doubt_data
 
@@ -47,9 +48,15 @@ def test_two_who_interrupt_each_other_are_one():
 
 def test_the_same_voice_twice_names_the_one_that_came_with_the_picture():
     film = clip("cut 3", sync_sample=0)
-    found = doubts(plan_of(clip("Boom"), film), {"Boom": TALK, "cut 3": TALK})
+    plan = plan_of(clip("Boom"), film)
+    found = doubts(plan, {"Boom": TALK, "cut 3": TALK})
     assert [one.code for one in found] == ["doubled"] and found[0].names[0] == "cut 3"
-    assert doubt_data(found[0])["clip_id"] == "cut 3"
+    spare, kept = doubt_data(found[0])["clip_ids"]
+    assert (spare, kept) == ("cut 3", "Boom")
+    # Held as takes, one is heard and the other kept.
+    held = gathered(plan, [kept, spare])
+    assert doubts(held, {"Boom": TALK, "cut 3": TALK}) == ()
+    assert [(c.name, [t.name for t in c.takes]) for track in held.tracks for c in track.clips] == [("Boom", ["cut 3"])]
     # Takes of one recording, cut in two, are no doubles.
     assert codes(plan_of(clip("a", source="x"), clip("b", source="x")), {"x": TALK}) == []
 

@@ -39,12 +39,19 @@ export function newFirstBalance({ desk, model, start, edit, view }) {
     const isHeard = !model.state.clearance.is_listening;
     const found = model.state.doubts.filter((doubt) => isHeard || doubt.code !== "no-speech");
     const rows = found.map((doubt) => {
-      const exclude = async () => {
-        await edit({ kind: "in-mix", ids: [doubt.clip_id], is_out: true });
+      const [spare, kept] = doubt.clip_ids;
+      const mended = async (change) => {
+        await edit(change);
         showDoubts();
       };
-      const press = button(doubt.label, presses[doubt.press] || exclude, { className: "act" });
-      return make("p", { className: "note" }, make("span", { textContent: `▲ ${doubt.words} ` }), press);
+      const exclude = () => mended({ kind: "in-mix", ids: [spare], is_out: true });
+      const hold = () => mended({ kind: "takes-gather", ids: [kept, spare] });
+      const ways = [button(doubt.label, presses[doubt.press] || exclude, { className: "act" })];
+      if (doubt.code === "doubled")
+        ways.unshift(
+          button("Hold as takes", hold, { className: "act", title: "One clip; the other recording is kept, not heard" }),
+        );
+      return make("p", { className: "note" }, make("span", { textContent: `▲ ${doubt.words} ` }), ...ways);
     });
     box.replaceChildren(...rows);
   }
