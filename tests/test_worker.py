@@ -13,6 +13,7 @@ from datetime import timedelta
 
 import pytest
 import redis
+from celery import current_app
 from django.conf import settings as django_settings
 from django.db import connection
 from django.utils import timezone
@@ -112,6 +113,9 @@ def queue(tmp_path, monkeypatch):
     """An empty queue of our own."""
     found = Queue(tmp_path)
     monkeypatch.setitem(django_settings.CELERY_TASK_ROUTES, "test.steps", {"queue": found.name})
+    # Routes are read at the first message of a process.
+    current_app.amqp.__dict__.pop("router", None)
+    current_app.amqp.flush_routes()
     yield found
     found.redis.delete(found.name)
     for number in found.taken():

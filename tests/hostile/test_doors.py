@@ -17,7 +17,7 @@ from recitant_web.jobs import actions as jobs
 pytestmark = pytest.mark.django_db
 _WITHOUT_PROGRAMME = {
     "programmes", "season", "room", "specifications", "password", "stems", "sign-out", "sign-in", "health", "ready",
-    "metrics",
+    "metrics", "work",
 }  # fmt: skip
 """Pages that everybody has for themselves."""
 

@@ -168,7 +168,7 @@ def test_blocks_at_the_end_and_beyond_are_silence(signed_in, film):
 
 
 def test_the_page_and_its_queries(signed_in, film, django_assert_max_num_queries):
-    with django_assert_max_num_queries(17):
+    with django_assert_max_num_queries(18):
         page = signed_in.get(f"/programmes/{film.pk}/balance")
     assert page.status_code == 200
     assert "Test film" in page.content.decode()

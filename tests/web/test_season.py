@@ -68,9 +68,10 @@ def test_an_open_one_says_how_far_it_is(signed_in, film, after_commit):
     delivery.report = None
     delivery.save()
     delivery.job.state, delivery.job.share, delivery.job.heartbeat_at = JobState.WORKING, 0.5, timezone.now()
+    delivery.job.started_at = timezone.now() - timedelta(minutes=4)
     delivery.job.save()
     page = signed_in.get("/season").content.decode()
-    assert "50 %" in page and "min left" in page and "Stop" in page and 'hx-trigger="every 2s"' in page
+    assert "50 %" in page and " min left" in page and "Stop" in page and 'hx-trigger="every 2s"' in page
 
 
 def test_nobody_hands_over_what_is_not_theirs(client, stranger, film, after_commit):

@@ -449,7 +449,7 @@ def test_a_recording_is_heard_and_its_mix_listened_to_in_the_background(recorded
     state = work(kind="hear")
     text = " ".join(word[0] for turn in state["turns"] for word in turn["words"])
     assert "takes four minutes" in text
-    assert [speaker["name"] for speaker in state["speakers"]] == ["Speaker 1"]
+    assert [speaker["name"] for speaker in state["speakers"]] == ["voice"]
     assert Transcript.objects.get().stamp > 0
     state = work(kind="listen")
     assert state["lost"]["is_current"]
@@ -459,5 +459,5 @@ def test_a_recording_is_heard_and_its_mix_listened_to_in_the_background(recorded
     again = work(kind="listen")
     assert again["lost"]["passages"] == state["lost"]["passages"]
     state = work(kind="hear", is_again=True)
-    assert [speaker["name"] for speaker in state["speakers"]] == ["Speaker 1"]
+    assert [speaker["name"] for speaker in state["speakers"]] == ["voice"]
     assert recorded.edits.filter(state=EditState.DONE).count() == recorded.edits.count()

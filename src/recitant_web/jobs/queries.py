@@ -49,7 +49,8 @@ def note_of(job: Job) -> str:
     if job.state == JobState.WORKING:
         if job.paused_for is not None:
             return paused_words(_named(job.paused_for, job.workspace_id))
-        return minutes_words(job.minutes_left)
+        left = minutes_words(job.minutes_left)
+        return f"{left} left" if left else ""
     return job.sentence
 
 
