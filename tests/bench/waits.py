@@ -149,8 +149,9 @@ def main():
         environment = {**os.environ, "RECITANT_FOLDER": str(FOLDER)}
         start = subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, stderr=log, text=True)
         try:
-            if not any("everything is ready" in line for line in start.stdout):
+            if not any("Ctrl-C stops it" in line for line in start.stdout):
                 raise SystemExit(f"the application did not start; see {log.name}")
+            until(lambda: "everything is ready" in Path(log.name).read_text(), "the rest of the start")
             rows = measured(f"http://127.0.0.1:{port}")
         finally:
             start.send_signal(signal.SIGTERM)

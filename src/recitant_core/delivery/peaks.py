@@ -50,7 +50,7 @@ def peak_cure(
     tracks: Mapping[str, FloatArray],
     dialogue_lufs: float | None = None,
 ) -> PeakCure | None:
-    """What peaks far above the rest, where a mix would need more limiting than a fit allows.
+    """The clip that peaks far above the rest, where a mix would need more limiting than a fit allows.
 
     Args:
         mix: summary of the mix as balanced.

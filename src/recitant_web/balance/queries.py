@@ -120,6 +120,24 @@ def _figures(snapshot: Snapshot) -> State:
     return _kept.get_or_make(key, lambda: _figures_of_balance(snapshot))
 
 
+_doubts: Cache[list[State]] = Cache("doubts", 2_000_000, lambda _found: 2_000)
+
+
+def _doubts_of(snapshot: Snapshot) -> list[State]:
+    """Doubts about the programme as it lies there; kept as long as nothing but levels changes."""
+    plan, picture = snapshot.plan, picture_span(snapshot.programme)
+    places = tuple(
+        (track.role, track.is_out, clip.clip_id, clip.source_key, clip.span, clip.in_sample, clip.is_out)
+        + (clip.name, clip.sync_sample, clip.is_room_tone)
+        for track in plan.tracks
+        for clip in track.clips
+    )
+    *_, speaking, _ = snapshot.moment
+    key = (snapshot.programme.pk, speaking, picture, hash(places))
+    found = _doubts.get_or_make(key, lambda: [doubt_data(one) for one in doubts(plan, snapshot.speech, picture)])
+    return list(found)
+
+
 _kept: Cache[State] = Cache("figures of balances", 16_000_000, lambda _found: 64_000)
 
 
@@ -130,7 +148,7 @@ def _figures_of_balance(snapshot: Snapshot) -> State:
     stems = snapshot.stems or {role: energy * turned for role, energy in scene.stems.items()}
     return {
         "horizon": horizon_of(snapshot),
-        "doubts": [doubt_data(one) for one in doubts(plan, snapshot.speech, picture_span(snapshot.programme))],
+        "doubts": _doubts_of(snapshot),
         "judgement": judgement_shown(standing(snapshot)),
         "feels": {duck.duck_id: _feel(duck, plan, scene) for duck in plan.ducks},
         "clearance": {

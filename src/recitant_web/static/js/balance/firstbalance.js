@@ -49,7 +49,10 @@ export function newFirstBalance({ desk, model, start, edit, view }) {
       const ways = [button(doubt.label, presses[doubt.press] || exclude, { className: "act" })];
       if (doubt.code === "doubled")
         ways.unshift(
-          button("Hold as takes", hold, { className: "act", title: "One clip; the other recording is kept, not heard" }),
+          button("Hold as takes", hold, {
+            className: "act",
+            title: "One clip; the other recording is kept, not heard",
+          }),
         );
       return make("p", { className: "note" }, make("span", { textContent: `▲ ${doubt.words} ` }), ...ways);
     });
