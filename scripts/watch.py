@@ -57,9 +57,14 @@ class HealthWatch:
         return silent_s > STUCK_S or (silent_s > SILENT_S and self._sign_age_s() > SILENT_S)
 
     def _ask(self) -> None:
-        self._asked = socket.create_connection(("127.0.0.1", self._port))
-        self._asked.setblocking(False)
-        self._asked.sendall(b"GET /health HTTP/1.1\r\nHost: 127.0.0.1\r\nConnection: close\r\n\r\n")
+        try:
+            # Where so many wait that the line is full, this is an answer that does not come.
+            self._asked = socket.create_connection(("127.0.0.1", self._port), timeout=0.5)
+            self._asked.sendall(b"GET /health HTTP/1.1\r\nHost: 127.0.0.1\r\nConnection: close\r\n\r\n")
+            self._asked.setblocking(False)
+        except OSError:
+            self._close()
+            self._ask_at_s = time.monotonic() + 1.0
 
     def _read_answer(self, asked: socket.socket) -> bool:
         try:

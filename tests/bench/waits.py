@@ -98,9 +98,10 @@ class Somebody:
         part = re.search(rf"<h2>{heading}</h2>(.*?)</section>", page, re.S)
         return "" if part is None else part[1]
 
-    def n_delivered(self, number):
-        """Deliveries of a programme whose files are there."""
-        return self._person.get(f"/programmes/{number}/hand-over").decode().count("everything.zip")
+    def delivered(self, number):
+        """Numbers of the deliveries of a programme whose files the page offers."""
+        page = self._person.get(f"/programmes/{number}/hand-over").decode()
+        return set(re.findall(r"/deliveries/(\d+)/everything\.zip", page))
 
     def _state(self, number, what):
         return json.loads(self._person.get(f"/programmes/{number}/{what}"))
@@ -125,11 +126,11 @@ def handed_over(somebody, spot, number):
     """The row of one delivery."""
     both = somebody.work("Running") + somebody.work("Waiting")
     n_transcriptions = len(set(re.findall(r"Transcription of (\w+ interview)", both)))
-    n_before, began = somebody.n_delivered(spot), time.monotonic()
+    before, began = somebody.delivered(spot), time.monotonic()
     somebody.hand_over(spot)
 
     def is_done():
-        return somebody.n_delivered(spot) > n_before
+        return bool(somebody.delivered(spot) - before)
 
     until(lambda: "elivery" in somebody.work("Running") or is_done(), "a delivery at work")
     runs_s = time.monotonic() - began
