@@ -1,7 +1,7 @@
 """How long a delivery waits behind two transcriptions: ./recitant bench waits. Writes docs/benchmarks-waits.md.
 
-Starts an application of its own in a folder of its own, with two interviews of ten minutes and a spot. The interviews
-are heard for words; meanwhile the spot is handed over three times. Timed is what a person waits from the press until
+Starts an application of its own in a folder of its own, with two interviews of ten minutes and three spots. The
+interviews are heard for words; meanwhile the spots are handed over. Timed is what a person waits from the press until
 the delivery runs, and until its files are there. Not collected by the tests.
 """
 
@@ -34,7 +34,7 @@ PATIENCE_S = 600.0
 HEAD = """# A delivery behind two transcriptions
 
 Written by `./recitant bench waits`: an application of its own; two interviews of ten minutes are heard for words while
-a spot of half a minute is handed over. Counted from the press, as the Work page shows it.
+spots of half a minute are handed over. Counted from the press, as the Work page shows it.
 
 | delivery | runs after (asked 5 s) | files after | transcription meanwhile | met |
 | --- | --- | --- | --- | --- |
@@ -110,13 +110,12 @@ class Somebody:
 def measured(base):
     """Rows of the page."""
     somebody, rows = Somebody(base), []
-    spot = somebody.programme(
-        "Spot", {role: torture.tone(hz, 30) for role, hz in (("dialogue", 330.0), ("music", 440.0))}
-    )
+    sounds = {role: torture.tone(hz, 30) for role, hz in (("dialogue", 330.0), ("music", 440.0))}
+    spots = [somebody.programme(f"Spot {number}", sounds) for number in range(1, N_DELIVERIES + 1)]
     for begins_s, title in ((0, "First interview"), (7, "Second interview")):
         somebody.hear(somebody.programme(title, {"dialogue": interview(begins_s)}))
     until(lambda: "ranscription" in somebody.work("Running"), "a transcription at work")
-    for number in range(1, N_DELIVERIES + 1):
+    for number, spot in enumerate(spots, 1):
         rows.append(handed_over(somebody, spot, number))
         print(rows[-1], flush=True)
     return rows

@@ -51,6 +51,15 @@ def test_check_passes_fails_or_cannot(tmp_path, capsys):
     assert len(capsys.readouterr().err.splitlines()) == 2
 
 
+def test_pipes_and_devices_are_refused_and_not_waited_for(tmp_path, capsys):
+    pipe = tmp_path / "pipe.wav"
+    os.mkfifo(pipe)
+    for path in (pipe, Path("/dev/zero")):
+        for command in (["measure", str(path)], ["intake", str(path)], ["check", str(path), "--spec", "ebu-r128"]):
+            assert main(command) == 2
+            assert f"{path.name} is not a file. Name a sound file or a film." in capsys.readouterr().err
+
+
 def test_names_that_are_no_text_are_names_all_the_same(tmp_path, capsys):
     for name, write in ((b"ok\xff.wav", True), (b"bad\xff.wav", False)):
         path = tmp_path / os.fsdecode(name)

@@ -5,6 +5,7 @@ import json
 import sys
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Final
 
 from recitant_cli.telling import teller
 from recitant_core.balance.closeness import diagnoses_of_lost
@@ -20,6 +21,7 @@ from recitant_core.transcript.model import Turn, is_doubtful, turns_of
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.timecode import FRAME_RATES, frame_rate
 from recitant_io.caption_files import captions_text, form_of
+from recitant_io.decode import require_regular
 from recitant_io.plan_energies import dialogue_speech, plan_energies, with_rules_followed
 from recitant_io.plan_file import LoadedPlan, load_plan, load_recording
 from recitant_io.spec_file import specs_of_texts
@@ -35,6 +37,8 @@ from recitant_words.transcripts import (
     transcript_data,
     transcript_text,
 )
+
+_MOST_GLOSSARY_LETTERS: Final = 100_000
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -55,16 +59,23 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--json", action="store_true")
 
 
+def _glossary(path: Path) -> list[str]:
+    require_regular(path)
+    with path.open(encoding="utf-8", errors="replace") as file:
+        lines = file.read(_MOST_GLOSSARY_LETTERS).splitlines()
+    return [line.strip() for line in lines if line.strip()]
+
+
 def run(chosen: argparse.Namespace) -> int:
     """0, or 1 where --lost finds words that are lost."""
     if chosen.captions is not None:
         form_of(chosen.captions.name)  # before minutes of work
     model = transcriber(chosen.model)
-    glossary = [] if chosen.glossary is None else [line.strip() for line in chosen.glossary.read_text().splitlines()]
+    glossary = [] if chosen.glossary is None else _glossary(chosen.glossary)
     tell = teller("hearing words,")
     if chosen.lost:
         return _lost(chosen, model, tell)
-    turns, clips = _turns(chosen, model, [term for term in glossary if term], tell)
+    turns, clips = _turns(chosen, model, glossary, tell)
     if chosen.captions is not None:
         cues = cues_of(turns, CaptionRules(), frame_rate(chosen.rate))
         text = captions_text(cues, form_of(chosen.captions.name), chosen.language or "en")
