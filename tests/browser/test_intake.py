@@ -92,7 +92,7 @@ def test_many_files_get_a_role_with_one_key(intake):
     intake.keyboard.press("Shift+ArrowDown")
     intake.keyboard.press("a")
     intake.wait_for_function("document.querySelectorAll('tr[data-role=atmosphere]').length === 3")
-    assert set(Track.objects.values_list("role", flat=True)) == {"atmosphere"}
+    assert set(Clip.objects.values_list("track__role", flat=True)) == {"atmosphere"}
 
 
 def test_the_table_sorts_and_filters(intake):
@@ -151,7 +151,10 @@ def test_twenty_files_are_asked_about_once_and_laid_in_a_row(intake):
     files = [_file(name, sine(-20, 0.5 + 0.05 * i, 200.0 + 10 * i)) for i, name in enumerate(names)]
     intake.set_input_files("#files", files)
     assert intake.inner_text("#laying h2") == "6 files. How should they be laid?"
-    assert intake.is_checked("#laying input[value=names]")  # as their names suggest
+    assert intake.is_checked("#laying input[value=auto]")
+    # As their names suggest.
+    intake.wait_for_selector("#laid-words >> text=6 files on one track, one after another.")
+    assert intake.locator("#laid rect").count() == 6
     intake.press("#laying", "Escape")
     assert not intake.query_selector("#laying[open]") and Source.objects.count() == 0
     _bring_in(intake, files)

@@ -39,6 +39,8 @@ _MESSAGE_LASTS_S: Final = 180.0
 """A message that waited so long is dropped: its job was sent again meanwhile."""
 _is_chosen: ContextVar[bool] = ContextVar("is_chosen", default=False)
 """Whether the job that is being run was chosen before others; it is not weighed again."""
+_is_within: ContextVar[bool] = ContextVar("is_within", default=False)
+"""Whether a job is being run here already, within which another one is sent and done."""
 _log = logging.getLogger(__name__)
 
 
@@ -141,6 +143,7 @@ def run_job(job_id: int, work: Callable[[Job, Progress], str]) -> Job | None:
         return None
     job = Job.objects.get(pk=job_id)
     last = timezone.now()
+    is_within = _is_within.get()
     way = MakingWay(job)
 
     def progress(share: float) -> None:
@@ -153,13 +156,18 @@ def run_job(job_id: int, work: Callable[[Job, Progress], str]) -> Job | None:
             raise LeaseLost("cancelled")
         if Job.objects.filter(pk=job_id, is_cancel_asked=True).exists():
             raise Cancelled("cancelled")
-        way.make(is_lost.is_set)
+        # One that is done within another does not make way: what it would wait for may come after the outer one.
+        if not is_within:
+            way.make(is_lost.is_set)
 
+    begun = _is_within.set(True)
     try:
         with _heartbeat(job) as is_lost:
             words = work(job, progress)
     except Exception as error:  # the worker loop: whatever happens here must end in the row, not in silence
         return _end_with(job, error)
+    finally:
+        _is_within.reset(begun)
     return _end(job, JobState.DONE, words)
 
 
