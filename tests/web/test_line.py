@@ -129,6 +129,12 @@ def test_what_is_urgent_itself_does_not_wait_and_nothing_waits_for_nothing(works
     line.MakingWay(job(workspace, HEAR, state=JobState.WORKING), lambda _s: pytest.fail("it waited")).make()
 
 
+def test_nobody_makes_way_for_what_waits_for_the_same_worker(workspace):
+    job(workspace, "desk.first_balance")
+    mine = job(workspace, "desk.examine", state=JobState.WORKING)
+    line.MakingWay(mine, lambda _s: pytest.fail("it waited")).make()
+
+
 def test_deliveries_have_a_worker_of_their_own():
     assert line.queue_of(DELIVER) != line.queue_of(HEAR)
     assert DELIVER not in line.kinds_beside(HEAR) and "listening.words" in line.kinds_beside(HEAR)

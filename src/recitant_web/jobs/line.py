@@ -7,6 +7,7 @@ from datetime import timedelta
 from typing import Any, Final
 
 from django.conf import settings
+from django.db.models import Q
 from django.utils import timezone
 
 from recitant_web.jobs.models import Job, JobState
@@ -85,7 +86,7 @@ class MakingWay:
             return
         waited_s, shown = 0.0, None
         while waited_s < LONGEST_PAUSE_S and not is_over():
-            urgent = _urgent()
+            urgent = _urgent(self._job.kind)
             if urgent is None or Job.objects.filter(pk=self._job.pk, is_cancel_asked=True).exists():
                 break
             if urgent != shown:
@@ -97,6 +98,8 @@ class MakingWay:
             Job.objects.filter(pk=self._job.pk).update(paused_for=None)
 
 
-def _urgent() -> int | None:
-    under_way = Job.objects.filter(state__in=(JobState.WAITING, JobState.WORKING), kind__in=URGENT)
+def _urgent(kind: str) -> int | None:
+    # What waits for the worker of this very job begins when it ends: making way for that would hold both up.
+    is_elsewhere = Q(state=JobState.WORKING) | (Q(state=JobState.WAITING) & ~Q(kind__in=kinds_beside(kind)))
+    under_way = Job.objects.filter(is_elsewhere, kind__in=URGENT)
     return under_way.order_by("pk").values_list("pk", flat=True).first()
