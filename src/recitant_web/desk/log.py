@@ -203,6 +203,11 @@ def _finish(programme: Programme, edit: Edit, state: EditState) -> None:
     programme.revision += 1
     programme.changed_at = timezone.now()
     programme.save(update_fields=["revision", "changed_at"])
+    start_examination(programme)
+
+
+def start_examination(programme: Programme) -> None:
+    """Send a programme to be measured as it stands at its revision."""
     payload: dict[str, object] = {"programme_id": programme.pk, "revision": programme.revision}
     start_job(
         programme.workspace,

@@ -20,10 +20,9 @@ from recitant_core.units.level import finite
 from recitant_io.chained import TimeBudget, tidy
 from recitant_io.kept_mix import kept_mix
 from recitant_web.desk.energies import known_energies, missing_chains
-from recitant_web.desk.log import EXAMINE, subject_of
+from recitant_web.desk.log import EXAMINE, start_examination
 from recitant_web.desk.mapping.plans import sources_of_plan
 from recitant_web.desk.models import FitResult, Verdict
-from recitant_web.jobs.actions import start_job
 from recitant_web.jobs.queries import is_under_way
 from recitant_web.listening.figures import fit_view
 from recitant_web.listening.snapshot import Snapshot
@@ -45,14 +44,7 @@ def measure_again(programme: Programme) -> None:
         return
     with transaction.atomic():
         if not is_under_way(programme.workspace, EXAMINE, payload):
-            start_job(
-                programme.workspace,
-                EXAMINE,
-                payload,
-                subject=subject_of(programme),
-                about=programme.title,
-                programme_number=programme.pk,
-            )
+            start_examination(programme)
 
 
 def measure_the_unjudged() -> int:
@@ -64,14 +56,7 @@ def measure_the_unjudged() -> int:
         for programme in unjudged:
             payload = {"programme_id": programme.pk, "revision": programme.revision}
             if not is_under_way(programme.workspace, EXAMINE, payload):
-                start_job(
-                    programme.workspace,
-                    EXAMINE,
-                    payload,
-                    subject=subject_of(programme),
-                    about=programme.title,
-                    programme_number=programme.pk,
-                )
+                start_examination(programme)
     return len(unjudged)
 
 
