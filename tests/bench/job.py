@@ -1,11 +1,12 @@
 """A working day's job by what a person can do: twenty files, a recorder file and a film to two masters, stems and the
 film; three stems to one. ./recitant bench job fails where a frame is off.
 
-Counts presses and time until the files stand there, on a live server with two workers. Writes docs/benchmarks-job.md.
+Counts presses and time until the files stand there, on a live server with its four workers. Writes docs/benchmarks-job.md.
 """
 
 import time
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import ExitStack
 from pathlib import Path
 
 import numpy as np
@@ -17,6 +18,7 @@ from django.db import connections
 from browser.conftest import chromium, page  # noqa: F401  fixtures
 from conftest import wav_bytes
 from recitant_io.decode import open_here
+from recitant_web.config.celery import app
 from recitant_web.delivery.models import Delivery
 from recitant_web.shared.media import media_path
 from signals.films import film
@@ -24,11 +26,12 @@ from signals.films import film
 pytestmark = pytest.mark.django_db(transaction=True)
 PAGE = Path(__file__).resolve().parents[2] / "docs" / "benchmarks-job.md"
 DATA = Path(__file__).resolve().parents[1] / "data"
+QUEUES = ("intake", "measuring", "delivering", "long")
 MINUTES = 3
 S = 48_000
 HEAD = """# A job by hand
 
-Made by `./recitant bench job`: a script that presses what a person can press, on a live server with two workers.
+Made by `./recitant bench job`: a script that presses what a person can press, on a live server with its four workers.
 Recorded speech, music and fire, three minutes a file, six of them with planted faults.
 
 | what | asked | reached | met |
@@ -39,31 +42,20 @@ ROWS: list[tuple[str, str, str, bool]] = []
 
 @pytest.fixture
 def jobs_run_at_once(monkeypatch):
-    """As by two workers: every job in a thread of its own, two at a time."""
-    from recitant_web.balance import tasks as balance_tasks
-    from recitant_web.delivery import tasks as delivery_tasks
+    """As by the workers of one machine: a thread for each queue, as long work makes way for what another one does."""
     from recitant_web.jobs import actions
-    from recitant_web.listening import tasks as listening_tasks
-    from recitant_web.programme import tasks as programme_tasks
-
-    known = (
-        programme_tasks.ingest_source,
-        programme_tasks.listen_to_source,
-        programme_tasks.lighten_picture,
-        listening_tasks.examine_revision,
-        balance_tasks.balance_programme,
-        delivery_tasks.deliver_programme,
-    )
-    tasks = {task.name: task for task in known}
+    from recitant_web.jobs.line import queue_of
 
     def run(job_id, kind):
         try:
-            tasks[kind](job_id=job_id)
+            app.tasks[kind](job_id=job_id)
         finally:
             connections.close_all()
 
-    with ThreadPoolExecutor(2) as workers:
-        monkeypatch.setattr(actions, "_send", lambda job_id, kind: workers.submit(run, job_id, kind))
+    app.loader.import_default_modules()
+    with ExitStack() as stack:
+        workers = {queue: stack.enter_context(ThreadPoolExecutor(1)) for queue in QUEUES}
+        monkeypatch.setattr(actions, "_send", lambda job_id, kind: workers[queue_of(kind)].submit(run, job_id, kind))
         yield
 
 
@@ -141,8 +133,8 @@ def delivered(person):
     page.select_option("select[name=add]", "online-14")
     person.press(".sheet-foot >> text=Add")
     page.wait_for_function("document.querySelectorAll('.sheet-table tbody tr').length === 2")
-    person.press(".dot[aria-label^='film for EBU R 128']")
-    page.wait_for_selector(".dot.wanted[aria-label^='film for EBU R 128']")
+    person.press(".dot[aria-label^='the film with this mix for EBU R 128']")
+    page.wait_for_selector(".dot.wanted[aria-label^='the film with this mix for EBU R 128']")
     person.press("main .go-form .go")
     page.wait_for_selector(".delivery .files a", timeout=600_000)
     return page.locator(".delivery").first.inner_text()
