@@ -16,6 +16,7 @@ import subprocess
 import sys
 import threading
 import time
+import urllib.error
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -135,6 +136,48 @@ class Load:
             person.send("POST", f"/programmes/{number}/arrange/edits", edit)
 
 
+class Crowd:
+    """Somebody of another workspace who orders many deliveries and then sends many files, without a pause."""
+
+    def __init__(self, load: Load, n_deliveries: int, n_files: int) -> None:
+        command = [sys.executable, str(ROOT / "recitant"), "user", "add", "crowd", "--workspace", "Crowd", "--generate"]
+        environment = {**os.environ, "RECITANT_FOLDER": str(load.folder)}
+        made = subprocess.run(command, env=environment, capture_output=True, text=True, check=True)
+        password = re.search(r"shown this once: (\S+)", made.stdout)
+        if password is None:
+            raise CannotGoOn(f"no account was made: {made.stdout}")
+        self._person = Person(load.base, {"name": "crowd", "password": password[1]})
+        self._person.sign_in()
+        self._person.post("/", {"title": "Crowd", "frame_rate": "25", "spec_id": "online-14"})
+        listed = self._person.get("/").decode()
+        self._number = max(int(found) for found in re.findall(r"/programmes/(\d+)/intake", listed))
+        self._person.send_file(self._number, "music.wav", tone(220.0, _TAKE_S), "music")
+        while not json.loads(self._person.get(f"/programmes/{self._number}/arrange/state"))["clips"]:
+            time.sleep(0.5)
+        self._n_deliveries, self._n_files = n_deliveries, n_files
+        self.n_ordered = self.n_sent = self.n_refused = 0
+
+    def work(self) -> None:
+        """Order and send all of it; each order is of another state, as equal ones are one."""
+        for count in range(self._n_deliveries):
+            state = json.loads(self._person.get(f"/programmes/{self._number}/arrange/state"))
+            edit = {"kind": "level", "revision": state["revision"], "ids": [state["clips"][0]["id"]], "by_db": -0.01}
+            self._person.send("POST", f"/programmes/{self._number}/edits", edit)
+            try:
+                self._person.press(f"/programmes/{self._number}/hand-over", {})
+                self.n_ordered += 1
+            except urllib.error.HTTPError:
+                self.n_refused += 1
+            if count % 20 == 19:
+                say(f"{self.n_ordered} deliveries ordered, {self.n_refused} refused")
+        for count in range(self._n_files):
+            try:
+                self._person.send_file(self._number, f"file {count}.wav", tone(200.0 + count, 2), "effects")
+                self.n_sent += 1
+            except urllib.error.HTTPError:
+                self.n_refused += 1
+
+
 class Listener:
     """Somebody at a programme."""
 
@@ -213,6 +256,8 @@ def main(arguments: list[str]) -> int:
     parser.add_argument("--people", type=int, nargs="+", default=[1, 10, 50])
     parser.add_argument("--programmes", type=int, default=10)
     parser.add_argument("--seconds", type=float, default=30.0)
+    parser.add_argument("--deliveries", type=int, default=0, help="that somebody of another workspace orders beside")
+    parser.add_argument("--files", type=int, default=0, help="that the same person sends after that")
     parser.add_argument("--edits", type=float, default=0.15, help="share of requests that are edits")
     chosen = parser.parse_args(arguments)
     n_errors = 0
@@ -221,6 +266,9 @@ def main(arguments: list[str]) -> int:
         load.run(min(chosen.people), 5.0, chosen.edits)
         print("| people | blocks | block p50, p95 | edits | edit p50, p95 | conflicts | errors |", flush=True)
         print("| --- | --- | --- | --- | --- | --- | --- |")
+        crowd = Crowd(load, chosen.deliveries, chosen.files) if chosen.deliveries or chosen.files else None
+        if crowd is not None:
+            threading.Thread(target=crowd.work, daemon=True).start()
         for n_people in chosen.people:
             found = load.run(n_people, chosen.seconds, chosen.edits)
             n_errors += len(found.errors)
@@ -233,4 +281,6 @@ def main(arguments: list[str]) -> int:
             )
             for words in found.errors[:3]:
                 say(words)
+        if crowd is not None:
+            say(f"beside: {crowd.n_ordered} deliveries ordered, {crowd.n_sent} files sent, {crowd.n_refused} refused")
     return 1 if n_errors else 0

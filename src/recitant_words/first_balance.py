@@ -49,6 +49,7 @@ _DOUBTS: Final = {
         "Lay out again",
     ),
     "doubled": ("{names} carry the same voice at the same time.", "exclude", "Exclude {first}"),
+    "same-moment": ("{names} are recordings of the same moment.", "exclude", "Exclude {first}"),
     "outside-picture": ("These clips lie outside the picture: {names}.", "arrange", "Open Arrange"),
 }
 """By code of a doubt: sentence, what the press does, and its label."""

@@ -1,7 +1,7 @@
 """A working day's job by what a person can do: twenty files, a recorder file and a film to two masters, stems and the
 film; three stems to one. ./recitant bench job fails where a frame is off.
 
-Counts presses and time until the files stand there, on a live server with its four workers. Writes docs/benchmarks-job.md.
+Counts presses and time until the files stand there, on a live server with its workers. Writes docs/benchmarks-job.md.
 """
 
 import time
@@ -31,7 +31,7 @@ MINUTES = 3
 S = 48_000
 HEAD = """# A job by hand
 
-Made by `./recitant bench job`: a script that presses what a person can press, on a live server with its four workers.
+Made by `./recitant bench job`: a script that presses what a person can press, on a live server with its workers.
 Recorded speech, music and fire, three minutes a file, six of them with planted faults.
 
 | what | asked | reached | met |

@@ -3,6 +3,7 @@
 from dataclasses import replace
 
 from recitant_core.balance.plausibility import doubts
+from recitant_core.measure.moments import Moment
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.timeline.model import Clip, Plan, Role, Track
 from recitant_core.timeline.takes import gathered
@@ -73,3 +74,23 @@ def test_clips_behind_the_picture_are_named():
     plan = plan_of(clip("inside"), clip("late", 100))
     found = doubts(plan, {"inside": TALK, "late": TALK}, SampleSpan(0, 60 * S))
     assert [(one.code, one.names) for one in found] == [("outside-picture", ("late",))]
+
+
+def test_recordings_of_one_moment_are_named_unless_they_lie_in_step():
+    moment = Moment("Boom", "camera", 2 * S, 0.8)
+    guide = clip("camera", 200, sync_sample=0)
+    plan = plan_of(clip("Boom"), guide)
+    speech = {"Boom": TALK, "camera": tuple(replace(s, start_sample=s.start_sample - 2 * S) for s in TALK[1:])}
+    found = doubts(plan, speech, moments=[moment])
+    assert [(one.code, one.names) for one in found] == [("same-moment", ("camera", "Boom"))]
+    assert "recordings of the same moment" in doubt_data(found[0])["words"]
+    in_step = plan_of(clip("Boom"), clip("camera", 2))
+    assert [one.code for one in doubts(in_step, speech, moments=[moment])] == ["doubled"]
+    # Parts of the recordings that share nothing are no takes of each other.
+    apart = plan_of(replace(clip("Boom"), length_samples=10 * S), replace(clip("camera"), in_sample=20 * S))
+    assert doubts(apart, speech, moments=[moment]) == ()
+    # Of three, one sounds, and no clip is offered twice.
+    three = plan_of(clip("a"), clip("b", 50), clip("c", 90))
+    talking = dict.fromkeys("abc", TALK)
+    moments = [Moment("a", "b", S, 0.9), Moment("a", "c", S, 0.8), Moment("b", "c", S, 0.7)]
+    assert [one.names for one in doubts(three, talking, moments=moments)] == [("b", "a"), ("c", "a")]

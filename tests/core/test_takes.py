@@ -8,13 +8,16 @@ import pytest
 from recitant_core.errors import EditRefused
 from recitant_core.gain.envelope import CurvePoint
 from recitant_core.render.mix import render_mix
-from recitant_core.timeline.edits import clips_by_id, move_clips, slip_clip, split_clips, trim_clip
+from recitant_core.timeline.edits import clips_by_id, move_clips, set_clips, slip_clip, split_clips, trim_clip
 from recitant_core.timeline.model import Balanced, Clip, Plan, Role, Track
+from recitant_core.timeline.sync import off_samples, tied_here
 from recitant_core.timeline.takes import (
     gathered,
+    gathered_in_step,
     in_order,
     matched,
     recorded_over,
+    shared_samples,
     side_by_side,
     with_take,
     without_take,
@@ -190,3 +193,39 @@ def test_where_nothing_lies_a_recording_is_a_clip_and_what_is_out_of_the_mix_sta
     assert [c.source_key for c in over.tracks[0].clips] == ["first", "new"] and not over.tracks[0].clips[1].takes
     with pytest.raises(EditRefused, match="gone"):
         recorded_over(plan, "9", clip("new", 1, 3, "new"), is_range=True)
+
+
+def test_two_recordings_of_a_moment_become_takes_in_step():
+    lengths = {"recorder": 40 * S, "camera": 30 * S}
+    recorder = Clip("1", "recorder", 0, 0, 40 * S, name="recorder")
+    camera = Clip("2", "camera", 100 * S, 2 * S, 20 * S, name="camera")
+    plan = Plan(
+        "Casting",
+        "25",
+        (Track("1", "boom", Role.DIALOGUE, clips=(recorder,)), Track("2", "guide", Role.DIALOGUE, clips=(camera,))),
+    )
+    assert shared_samples(recorder, camera, 5 * S) == 20 * S and shared_samples(recorder, camera, 60 * S) == 0
+    # The camera began 5 s later: its third second is the recorder's eighth, wherever both lay before.
+    held = gathered_in_step(plan, ("1", "2"), 5 * S, lengths)
+    (clip,) = (clip for track in held.tracks for clip in track.clips)
+    assert (clip.name, clip.start_sample, clip.span.end_sample) == ("recorder", 0, 40 * S)
+    other = with_take(clip, 1, lengths)
+    assert (other.name, other.start_sample - other.in_sample) == ("camera", 5 * S)
+    # Tied to the picture, the guide keeps its place and edges; the recorder's sound stands in them, tied as well.
+    tied = set_clips(plan, ["2"], lambda one: tied_here(one, 10 * S))
+    held = gathered_in_step(tied, ("1", "2"), 5 * S, lengths)
+    (clip,) = (clip for track in held.tracks for clip in track.clips)
+    assert (clip.name, clip.span) == ("recorder", camera.span) and clip.in_sample == 7 * S
+    assert off_samples(clip, 10 * S) == 0 and held.tracks[1].clips
+    back = with_take(clip, 0, lengths)
+    assert back.name == "camera" and off_samples(back, 10 * S) == 0 and back.in_sample == 2 * S
+    with pytest.raises(EditRefused, match="takes_apart"):
+        gathered_in_step(plan, ("1", "2"), 60 * S, lengths)
+    with pytest.raises(EditRefused, match="too_few_takes"):
+        gathered_in_step(plan, ("1", "9"), 5 * S, lengths)
+    # What would begin before the programme is cut there.
+    near = set_clips(plan, ["2"], lambda one: replace(one, start_sample=3 * S))
+    early = gathered_in_step(near, ("2", "1"), -5 * S, lengths)
+    (clip,) = (clip for track in early.tracks for clip in track.clips)
+    other = with_take(clip, 1, lengths)
+    assert clip.name == "camera" and (other.start_sample, other.in_sample) == (0, 4 * S)

@@ -291,3 +291,30 @@ def test_what_is_under_way_or_refused_stands_first(signed_in, film):
     page = signed_in.get(f"/programmes/{film.pk}/sources").content.decode()
     places = [page.index(f">{one.name}") for one in (second, third, first)]
     assert places == sorted(places)
+
+
+def test_recordings_of_one_track_take_it_with_them_when_their_role_changes(signed_in, empty, after_commit):
+    with after_commit(), after_commit():
+        pile = programmes.begin_pile(empty, "roles", "name")
+    for place, name in enumerate(("a.wav", "b.wav", "c.wav")):
+        data = wav_bytes(programme(place, 2.0, 1))
+        with after_commit(), after_commit(), after_commit():
+            upload = programmes.begin_upload(empty, "dialogue", name, len(data), name, pile, place)
+            programmes.receive_piece(upload, 0, [data])
+    with after_commit(), after_commit():
+        programmes.close_pile(pile)
+    one, other, third = (Source.objects.get(name=name) for name in ("a.wav", "b.wav", "c.wav"))
+
+    def tracks():
+        empty.refresh_from_db()
+        return [(t.name, t.role.value, [c.name for c in t.clips]) for t in plan_of(empty).tracks]
+
+    assert tracks() == [("Dialogue", "dialogue", ["a", "b", "c"])]
+    # Some of them: one new track for both, none left empty.
+    signed_in.post(f"/programmes/{empty.pk}/roles", {"ids": f"{one.pk},{other.pk}", "role": "music"})
+    assert tracks() == [("Dialogue", "dialogue", ["c"]), ("Music", "music", ["a", "b"])]
+    # All that lies on a track: the track itself changes.
+    signed_in.post(f"/programmes/{empty.pk}/roles", {"ids": f"{one.pk},{other.pk},{third.pk}", "role": "effects"})
+    assert tracks() == [("Effects", "effects", ["c"]), ("Effects", "effects", ["a", "b"])]
+    undo(empty, empty.revision)
+    assert tracks() == [("Dialogue", "dialogue", ["c"]), ("Music", "music", ["a", "b"])]

@@ -23,6 +23,7 @@ from recitant_web.programme.actions import (
 )
 from recitant_web.programme.models import SourceState
 from signals import sine
+from signals.voices import from_afar, voice
 
 pytestmark = pytest.mark.django_db
 
@@ -176,3 +177,35 @@ def test_one_channel_is_conformed_to_the_sample(tmp_path):
     assert made.n_channels == 1 and np.abs(kept - audio[:, 1]).max() < 2**-23
     with pytest.raises(UnreadableMedia):
         conform(tmp_path / "a.wav", tmp_path / "out", channel=3)
+
+
+def test_recordings_of_one_moment_are_offered_as_takes_and_put_in_step(empty, after_commit, signed_in):
+    near = voice("prompts-en.ogg")
+    files = {"boom.wav": near, "camera.wav": from_afar(near, -3.25, -10.0), "other.wav": voice("prompts-fr.ogg")}
+    for name, audio in files.items():
+        data = wav_bytes(np.asarray(audio, np.float32)[:, None])
+        with after_commit(), after_commit(), after_commit():
+            bring_in(empty, "dialogue", name, len(data), [data])
+    url = f"/programmes/{empty.pk}/state"
+    found = [one for one in signed_in.get(url).json()["doubts"] if one["code"] == "same-moment"]
+    assert [one["words"] for one in found] == ["camera and boom are recordings of the same moment."]
+    spare, kept = found[0]["clip_ids"]
+    other = Clip.objects.get(name="other")
+
+    def edit(kind, status, **more):
+        empty.refresh_from_db()
+        body = json.dumps({"kind": kind, "revision": empty.revision, **more})
+        answer = signed_in.post(f"/programmes/{empty.pk}/edits", body, "application/json")
+        assert answer.status_code == status, answer.content
+        return answer.content.decode()
+
+    said = edit("takes-in-step", 409, ids=[kept, str(other.pk)])
+    assert "do not sound like recordings of the same moment" in said
+    edit("takes-in-step", 200, ids=[kept, spare])
+    clip = Clip.objects.get(pk=kept)
+    assert clip.name == "boom" and not Clip.objects.filter(pk=spare).exists()
+    # The camera began 3.25 s into the boom's recording.
+    assert clip.takes[0]["name"] == "camera" and abs(clip.takes[0]["shift_samples"] + 3.25 * 48_000) < 24
+    assert not any(one["code"] == "same-moment" for one in signed_in.get(url).json()["doubts"])
+    edit("undo", 200)
+    assert Clip.objects.filter(name="camera").exists()

@@ -6,13 +6,15 @@ Held to: tests/core/test_plausibility.py
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import combinations
+from itertools import combinations, product
 from typing import Final
 
 import numpy as np
 
+from recitant_core.measure.moments import Moment
 from recitant_core.timeline.model import Clip, Plan
 from recitant_core.timeline.speech import SpeechOfSources, speech_of_clip
+from recitant_core.timeline.takes import shared_samples
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 
 VOICES: Final = 3
@@ -25,6 +27,9 @@ DOUBLED_SHARE: Final = 0.85
 DOUBLED_S: Final = 5.0
 _STEP_SAMPLES: Final = RATE_HZ // 10
 _MOST_PAIRS: Final = 4_000
+_IN_STEP_SAMPLES: Final = RATE_HZ // 20
+_MOST_MOMENTS: Final = 4
+"""So many are listed at once; the next ones follow when these are settled."""
 
 
 @dataclass(frozen=True)
@@ -32,7 +37,7 @@ class Doubt:
     """Something that looks like a mistake."""
 
     code: str
-    """all-excluded, no-speech, many-voices, doubled or outside-picture."""
+    """all-excluded, no-speech, many-voices, doubled, same-moment or outside-picture."""
     share: float = 0.0
     """Of the time in speech, or of the clips, that it is about."""
     names: tuple[str, ...] = ()
@@ -40,12 +45,15 @@ class Doubt:
     clip_ids: tuple[str, ...] = ()
 
 
-def doubts(plan: Plan, speech: SpeechOfSources, picture: SampleSpan | None = None) -> tuple[Doubt, ...]:
+def doubts(
+    plan: Plan, speech: SpeechOfSources, picture: SampleSpan | None = None, moments: Sequence[Moment] = ()
+) -> tuple[Doubt, ...]:
     """Doubts about a programme as it lies there, the worst first.
 
     Args:
         speech: of each recording.
         picture: where it lies; None where there is none.
+        moments: recordings of the same moment.
     """
     clips = [clip for track in plan.tracks for clip in track.clips]
     heard = [clip for track in plan.tracks for clip in track.in_mix]
@@ -56,7 +64,10 @@ def doubts(plan: Plan, speech: SpeechOfSources, picture: SampleSpan | None = Non
     found = []
     if voices and not any(len(steps) for steps in spoken.values()):
         found.append(Doubt("no-speech", 1.0, _names(voices)))
-    found += [*_many_voices(voices, spoken), *_doubled(voices, spoken), *_outside(heard, picture)]
+    same = _same_moment(voices, moments)
+    known = {frozenset(doubt.clip_ids) for doubt in same}
+    doubled = [doubt for doubt in _doubled(voices, spoken) if frozenset(doubt.clip_ids) not in known]
+    found += [*_many_voices(voices, spoken), *doubled, *same, *_outside(heard, picture)]
     return tuple(found)
 
 
@@ -95,6 +106,30 @@ def _doubled(voices: Sequence[Clip], spoken: dict[str, np.ndarray[tuple[int], np
             pair = (one, other) if one.sync_sample is not None and other.sync_sample is None else (other, one)
             return [Doubt("doubled", share, _names(pair), tuple(clip.clip_id for clip in pair))]
     return []
+
+
+def _same_moment(voices: Sequence[Clip], moments: Sequence[Moment]) -> list[Doubt]:
+    by_source: dict[str, list[Clip]] = {}
+    for clip in voices:
+        by_source.setdefault(clip.source_key, []).append(clip)
+    found = []
+    spare_ids: set[str] = set()
+    for moment in moments:
+        for pair in product(by_source.get(moment.first_key, ()), by_source.get(moment.second_key, ())):
+            if spare_ids & {clip.clip_id for clip in pair}:
+                continue
+            first, second = pair
+            lies_by = second.start_sample - second.in_sample - first.start_sample + first.in_sample
+            is_in_step = abs(lies_by - moment.offset_samples) <= _IN_STEP_SAMPLES
+            if is_in_step or shared_samples(*pair, moment.offset_samples) < DOUBLED_S * RATE_HZ:
+                continue
+            # What belongs to the picture is the guide track as a rule; else the clearer one is heard.
+            is_guide_first = pair[0].sync_sample is not None and pair[1].sync_sample is None
+            spare, kept = pair if is_guide_first else (pair[1], pair[0])
+            spare_ids.add(spare.clip_id)
+            names, clip_ids = (spare.name, kept.name), (spare.clip_id, kept.clip_id)
+            found.append(Doubt("same-moment", moment.similarity, names, clip_ids))
+    return found[:_MOST_MOMENTS]
 
 
 def _outside(heard: Sequence[Clip], picture: SampleSpan | None) -> list[Doubt]:

@@ -67,6 +67,54 @@ def gathered(plan: Plan, clip_ids: Sequence[str]) -> Plan:
     return set_clips(rest, [first.clip_id], lambda _: made)
 
 
+def shared_samples(first: Clip, second: Clip, offset_samples: int) -> int:
+    """Samples of one moment that two clips both hold, wherever they lie.
+
+    Args:
+        offset_samples: how much later than the first clip's recording that of the second begins.
+    """
+    shared = SampleSpan(first.in_sample, first.length_samples).intersect(
+        SampleSpan(second.in_sample + offset_samples, second.length_samples)
+    )
+    return 0 if shared is None else shared.length_samples
+
+
+def gathered_in_step(plan: Plan, clip_ids: tuple[str, str], offset_samples: int, lengths: Lengths) -> Plan:
+    """Two recordings of one moment become takes of one clip, in step with each other; the first of them sounds.
+
+    It lies where the first does. Where the second alone is tied to the picture, it lies there, between the same edges.
+
+    Args:
+        clip_ids: of the one that sounds and of the other one.
+        offset_samples: how much later than the first clip's recording that of the second begins.
+        lengths: of the recordings in samples, by source key.
+
+    Raises:
+        EditRefused: one of them is not there, they share too little, or there are too many takes.
+    """
+    known = clips_by_id(plan)
+    if len(set(clip_ids)) < 2 or not set(clip_ids) <= known.keys():
+        raise EditRefused("too_few_takes")
+    kept, spare = (known[clip_id][1] for clip_id in clip_ids)
+    if shared_samples(kept, spare, offset_samples) < LEAST_CLIP_SAMPLES:
+        raise EditRefused("takes_apart", clip=spare.name, first=kept.name)
+    if spare.sync_sample is not None and kept.sync_sample is None:
+        laid = replace(kept, start_sample=spare.start_sample - spare.in_sample - offset_samples + kept.in_sample)
+        shared = laid.span.intersect(spare.span)
+        assert shared is not None
+        first = shared.start_sample - laid.start_sample
+        laid = cut_clip(laid, first, first + shared.length_samples)
+        moved = set_clips(plan, [kept.clip_id], lambda _: laid)
+        after = gathered(moved, (spare.clip_id, kept.clip_id))
+        index = len(in_order(clips_by_id(after)[spare.clip_id][1])) - len(kept.takes) - 1 + kept.take_index
+        return set_clips(after, [spare.clip_id], lambda clip: with_take(clip, index, lengths))
+    start = kept.start_sample - kept.in_sample + offset_samples + spare.in_sample
+    laid = replace(spare, start_sample=start)
+    first = max(0, -start)
+    laid = cut_clip(laid, first, laid.length_samples) if first else laid
+    return gathered(set_clips(plan, [spare.clip_id], lambda _: laid), clip_ids)
+
+
 def span_wanted(clip: Clip) -> SampleSpan:
     """Span of a clip with what its other takes fill before and after it."""
     before, after = clip.unfilled
@@ -113,6 +161,8 @@ def with_take(clip: Clip, index: int, lengths: Lengths) -> Clip:
         clip,
         source_key=chosen.source_key,
         in_sample=in_sample,
+        # The recording that sounds now began so much earlier or later beside the picture.
+        sync_sample=None if clip.sync_sample is None else clip.sync_sample - chosen.shift_samples,
         name=chosen.name,
         gain_db=gain_db,
         balanced=_moved(clip.balanced, chosen.gain_db),

@@ -22,6 +22,7 @@ from recitant_web.desk.mapping.findings import findings_from_data
 from recitant_web.desk.mapping.plans import plan_of, sources_of_plan
 from recitant_web.desk.mapping.speech import speech_of
 from recitant_web.desk.models import BalanceRun
+from recitant_web.desk.moments import moments_of
 from recitant_web.jobs.actions import start_job
 from recitant_web.programme.models import Programme, SourceState
 from recitant_web.programme.queries import picture_span, spec_of
@@ -64,7 +65,8 @@ def run_first_balance(run_id: int, progress: Progress) -> str:
         return notice("balanced_before")
     programme = run.programme
     material = _material(programme)
-    doubt = next(iter(doubts(material.plan, material.speech, picture_span(programme))), None)
+    moments = moments_of(programme, material.plan)
+    doubt = next(iter(doubts(material.plan, material.speech, picture_span(programme), moments)), None)
     done = first_balance(material, _choices(run.choices), lambda share: progress(0.9 * share))
     with transaction.atomic():
         locked = lock(programme, programme.revision)

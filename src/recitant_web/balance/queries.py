@@ -20,6 +20,7 @@ from recitant_web.balance.staves import speech_rows, staves
 from recitant_web.desk.log import steps_beside
 from recitant_web.desk.mapping.ducks import duck_name, points_data, rule_data
 from recitant_web.desk.mapping.plans import sources_of_plan
+from recitant_web.desk.moments import moments_of
 from recitant_web.listening.balance_runs import is_run_open, run_data
 from recitant_web.listening.figures import figures_of, horizon_of, likely_master, spec_data
 from recitant_web.listening.lost import lost_in
@@ -133,8 +134,13 @@ def _doubts_of(snapshot: Snapshot) -> list[State]:
         for clip in track.clips
     )
     *_, speaking, _ = snapshot.moment
+
+    def find() -> list[State]:
+        moments = moments_of(snapshot.programme, plan)
+        return [doubt_data(one) for one in doubts(plan, snapshot.speech, picture, moments)]
+
     key = (snapshot.programme.pk, speaking, picture, hash(places))
-    found = _doubts.get_or_make(key, lambda: [doubt_data(one) for one in doubts(plan, snapshot.speech, picture)])
+    found = _doubts.get_or_make(key, find)
     return list(found)
 
 

@@ -6,16 +6,26 @@ from typing import Literal
 
 from recitant_core.errors import EditRefused
 from recitant_core.intake.microphones import microphone_of, scene_of
+from recitant_core.measure.moments import settled_offset
 from recitant_core.timeline.edits import clips_by_id, set_clips
 from recitant_core.timeline.model import Clip, Plan, Track
-from recitant_core.timeline.takes import gathered, in_order, matched, side_by_side, with_take, without_take
+from recitant_core.timeline.takes import (
+    gathered,
+    gathered_in_step,
+    in_order,
+    matched,
+    side_by_side,
+    with_take,
+    without_take,
+)
 from recitant_web.desk.edits.arranging import with_new_track
 from recitant_web.desk.edits.labels import clip_count, clip_name
 from recitant_web.desk.edits.registry import PlanEdit
-from recitant_web.desk.energies import known_energies
+from recitant_web.desk.energies import known_energies, known_source
 from recitant_web.desk.levels import levels_in_mix
 from recitant_web.desk.mapping.plans import lengths_of_plan
 from recitant_web.desk.mapping.speech import speech_of
+from recitant_web.desk.moments import moments_of
 from recitant_web.programme.models import Programme
 from recitant_web.shared.shapes import Id, Ids, Samples
 
@@ -28,6 +38,27 @@ class GatherTakes(PlanEdit, frozen=True, kw_only=True, tag="takes-gather"):
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
         """See PlanEdit."""
         return gathered(plan, self.ids), f"{clip_count(len(self.ids))} held as takes of {clip_name(plan, self.ids[0])}"
+
+
+class GatherInStep(PlanEdit, frozen=True, kw_only=True, tag="takes-in-step"):
+    """Two recordings of the same moment held as takes of one clip, in step by their sound; the first one sounds."""
+
+    ids: Ids
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        if len(self.ids) != 2:
+            raise EditRefused("too_few_takes")
+        (_, kept), (_, spare) = (_clip(plan, clip_id) for clip_id in self.ids)
+        keys, lengths = (kept.source_key, spare.source_key), lengths_of_plan(programme)
+        moments = moments_of(programme, plan)
+        found = next((one for one in moments if {one.first_key, one.second_key} == set(keys)), None)
+        if found is None:
+            raise EditRefused("moments_differ", clip=spare.name, first=kept.name)
+        offset = settled_offset(found, {key: known_source(key) for key in keys}, lengths)
+        offset = offset if found.first_key == kept.source_key else -offset
+        after = gathered_in_step(plan, (self.ids[0], self.ids[1]), offset, lengths)
+        return after, f"{clip_name(plan, self.ids[1])} held as a take of {clip_name(plan, self.ids[0])}"
 
 
 class ChooseTake(PlanEdit, frozen=True, kw_only=True, tag="take"):

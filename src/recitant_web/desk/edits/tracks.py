@@ -48,33 +48,40 @@ class SetRole(RowEdit, frozen=True, kw_only=True, tag="role"):
             raise EditRefused("gone")
         sources = named + _of_like_names(programme, named)
         changes: list[Change] = []
-        made: list[Change] = []
-        position = programme.tracks.count()
         for source in sources:
             told = {"role": [source.role, role], "role_reasons": [source.role_reasons, []]}
             changed = {name: pair for name, pair in told.items() if pair[0] != pair[1]}
             if changed:
                 changes.append({"table": "source", "id": source.pk, "set": changed})
-            if source.role == role:
-                continue
-            clips = list(models.Clip.objects.filter(source=source, track__programme=programme).select_related("track"))
-            for track in {clip.track_id: clip.track for clip in clips if clip.track.role != role}.values():
-                if not track.clips.exclude(source=source).exists():
-                    changes.append({"table": "track", "id": track.pk, "set": {"role": [track.role, role]}})
-                    continue
-                new = models.Track.objects.create(
-                    programme=programme, name=source.name.rsplit(".", 1)[0][:255], role=role, position=position
-                )
-                position += 1
-                made.append(inserted("track", new))
-                changes += [
-                    {"table": "clip", "id": clip.pk, "set": {"track_id": [track.pk, new.pk]}}
-                    for clip in clips
-                    if clip.track_id == track.pk
-                ]
+        moved, made = _in_tracks_of(programme, role, [source for source in sources if source.role != role])
+        changes += moved
         what = named[0].name if len(named) == 1 else f"{len(named)} recordings"
         like = f" and {len(sources) - len(named)} of like names" if len(sources) > len(named) else ""
         return f"{what}{like}: {role}", changes, made
+
+
+def _in_tracks_of(programme: Programme, role: str, sources: list[Source]) -> tuple[list[Change], list[Change]]:
+    """Changes that bring the clips of recordings into tracks of a role, and the tracks made for that.
+
+    A track that holds nothing else takes the role; of others, what is meant goes to one new track each.
+    """
+    clips = models.Clip.objects.filter(source__in=sources, track__programme=programme).exclude(track__role=role)
+    changes: list[Change] = []
+    made: list[Change] = []
+    by_track: dict[int, list[models.Clip]] = {}
+    for clip in clips.select_related("track", "source").order_by("track__position", "start_sample"):
+        by_track.setdefault(clip.track_id, []).append(clip)
+    for position, mine in enumerate(by_track.values(), programme.tracks.count()):
+        track, names = mine[0].track, {clip.source.name.rsplit(".", 1)[0] for clip in mine}
+        if not track.clips.exclude(pk__in=[clip.pk for clip in mine]).exists():
+            renamed = {"name": [track.name, Role(role).label]} if track.name == Role(track.role).label else {}
+            changes.append({"table": "track", "id": track.pk, "set": {"role": [track.role, role]} | renamed})
+            continue
+        name = names.pop() if len(names) == 1 else Role(role).label
+        new = models.Track.objects.create(programme=programme, name=name[:255], role=role, position=position)
+        made.append(inserted("track", new))
+        changes += [{"table": "clip", "id": clip.pk, "set": {"track_id": [track.pk, new.pk]}} for clip in mine]
+    return changes, made
 
 
 def _of_like_names(programme: Programme, named: list[Source]) -> list[Source]:

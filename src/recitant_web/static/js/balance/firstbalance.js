@@ -45,9 +45,11 @@ export function newFirstBalance({ desk, model, start, edit, view }) {
         showDoubts();
       };
       const exclude = () => mended({ kind: "in-mix", ids: [spare], is_out: true });
-      const hold = () => mended({ kind: "takes-gather", ids: [kept, spare] });
+      // Recordings that do not lie in step yet are put in step by their sound.
+      const kind = { doubled: "takes-gather", "same-moment": "takes-in-step" }[doubt.code];
+      const hold = () => mended({ kind, ids: [kept, spare] });
       const ways = [button(doubt.label, presses[doubt.press] || exclude, { className: "act" })];
-      if (doubt.code === "doubled")
+      if (kind)
         ways.unshift(
           button("Hold as takes", hold, {
             className: "act",
