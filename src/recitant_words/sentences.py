@@ -218,6 +218,7 @@ _SENTENCES = {
     "too_many_stems": "A workspace holds {most} stems of its own at most.",
     "no_such_stem": "Your workspace has no such stem. Stems are made on the page Stems, in the menu of your account.",
     "too_few_takes": "Choose two clips or more that lie over each other: one of them sounds, the others are its takes.",
+    "not_refused": "{file} is no longer refused: it is being read again, or is ready.",
     "moments_differ": "{clip} and {first} do not sound like recordings of the same moment. Nothing was changed.",
     "takes_apart": "{clip} lies nowhere over {first}. Takes are recordings for one place: move it there first.",
     "too_many_takes": "A clip holds {most} takes at most.",

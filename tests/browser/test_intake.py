@@ -140,8 +140,9 @@ def test_a_bad_file_can_be_tried_again_and_removed(intake):
     _bring_in(intake, [bad, _file("good.wav", sine(-20, 1.0))])
     intake.wait_for_selector("text=not a sound file")
     _ready(intake, 1)
+    intake.evaluate("document.querySelector('tr[data-state=refused]').classList.add('before')")
     intake.click("text=Try again")
-    intake.wait_for_selector("text=not a sound file")
+    intake.wait_for_selector("tr[data-state=refused]:not(.before) >> text=not a sound file")
     intake.click("tr[data-state=refused] >> text=Remove")
     intake.wait_for_function("document.querySelectorAll('tr[data-source]').length === 1")
 

@@ -141,6 +141,9 @@ def test_a_bad_file_is_refused_with_a_sentence_beside_it(signed_in, film, after_
     film.refresh_from_db()
     assert film.revision == revision and film.tracks.count() == 3
     refused = film.sources.get(state="refused")
+    ready = film.sources.filter(state="ready").first()
+    answer = signed_in.post(f"/programmes/{film.pk}/sources/{ready.pk}/remove")
+    assert answer.status_code == 409 and "no longer refused" in answer.content.decode()
     signed_in.post(f"/programmes/{film.pk}/sources/{refused.pk}/remove")
     assert film.sources.count() == 3
 

@@ -13,7 +13,7 @@ from typing import Final
 
 import numpy as np
 import numpy.typing as npt
-from scipy.fft import next_fast_len
+from scipy.fft import irfft, next_fast_len, rfft
 
 from recitant_core.ports import SampleSource
 from recitant_core.units.arrays import FloatArray
@@ -24,17 +24,23 @@ SAME_BY_CLOCK: Final = 0.35
 """Similarity from which two recordings hold the same moment, found anywhere, and where their time of day has it."""
 LEAST_S: Final = 10.0
 """So much must lie in both."""
-CLOCKS_APART_S: Final = 3.0
+CLOCKS_APART_S: Final = 3
 """Clocks of two devices differ by as much."""
 _STEP_HOPS: Final = 2
+_STEP_SAMPLES: Final = _STEP_HOPS * HOP_SAMPLES
 _SMOOTHED_STEPS: Final = 3
 _RISE_STEPS: Final = 2
-_STEP_SAMPLES: Final = _STEP_HOPS * HOP_SAMPLES
+_COARSE_STEPS: Final = 4
+_MOST_COARSE: Final = 30 * 60 * RATE_HZ // (_COARSE_STEPS * _STEP_SAMPLES)
+"""Beginnings are compared anywhere, half an hour of each; what began further apart is found by the time of day."""
 _MOST_STEPS: Final = 3 * 3_600 * RATE_HZ // _STEP_SAMPLES
 _MOST_PAIRS: Final = 300
+_CANDIDATE: Final = 0.25
 _SETTLED_SAMPLES: Final = 60 * RATE_HZ
 _SETTLED_WITHIN_SAMPLES: Final = RATE_HZ // 10
 _PHASE_SHARE: Final = 0.8
+
+Indices = npt.NDArray[np.int64]
 
 
 @dataclass(frozen=True)
@@ -60,14 +66,36 @@ class Moment:
     similarity: float
 
 
-@dataclass(frozen=True)
-class _Steps:
-    """Rises of level of a recording in steps of 20 ms, without their mean."""
+class _Rises:
+    """Rises of level of a recording, step by step, without their mean."""
 
-    rises_db: FloatArray
-    spread_db: float
-    sums: FloatArray
-    """Running sum of squares."""
+    def __init__(self, rises_db: FloatArray) -> None:
+        self.values = rises_db - rises_db.mean() if rises_db.size else rises_db
+        self._sums = np.concatenate([[0.0], np.cumsum(self.values**2)])
+
+    def power(self, begin: Indices, end: Indices) -> FloatArray:
+        """Sums of squares of stretches, float64 of the shape of what is asked."""
+        found: FloatArray = self._sums[end] - self._sums[begin]
+        return found
+
+
+class _Level:
+    """Course of the level of a recording in steps of 20 and of 80 ms."""
+
+    def __init__(self, energy: FloatArray) -> None:
+        whole = min(len(energy) // _STEP_HOPS, _MOST_STEPS) // _COARSE_STEPS * _COARSE_STEPS
+        channels = energy[:, :2] if energy.shape[1] == 3 else energy
+        power = channels[: whole * _STEP_HOPS].sum(axis=1).reshape(whole, _STEP_HOPS).sum(axis=1)
+        level_db = np.zeros(0)
+        if whole > _SMOOTHED_STEPS + _RISE_STEPS:
+            smooth = np.convolve(power, np.ones(_SMOOTHED_STEPS) / _SMOOTHED_STEPS, mode="same")
+            level_db = 10.0 * np.log10(smooth + 1e-4 * power.mean() + 1e-12)
+        rises_db = np.zeros(len(level_db))
+        rises_db[_RISE_STEPS:] = np.maximum(level_db[_RISE_STEPS:] - level_db[:-_RISE_STEPS], 0.0)
+        self.fine = _Rises(rises_db)
+        self.coarse = _Rises(rises_db.reshape(-1, _COARSE_STEPS).mean(axis=1))
+        low_db, high_db = np.percentile(level_db, (10, 90)) if level_db.size else (0.0, 0.0)
+        self.spread_db = float(high_db - low_db)
 
 
 def same_moments(recordings: Sequence[Recorded]) -> tuple[Moment, ...]:
@@ -75,7 +103,7 @@ def same_moments(recordings: Sequence[Recorded]) -> tuple[Moment, ...]:
 
     Beyond some hundreds of pairs, only those are compared whose time of day suggests it.
     """
-    known = {one.key: _steps_of(one.energy) for one in recordings}
+    known = {one.key: _Level(one.energy) for one in recordings}
     pairs = sorted(combinations(recordings, 2), key=lambda pair: _clock_overlap_s(*pair) < LEAST_S)
     n_by_clock = sum(_clock_overlap_s(*pair) >= LEAST_S for pair in pairs)
     compared = pairs[: max(n_by_clock, _MOST_PAIRS)]
@@ -98,28 +126,13 @@ def settled_offset(moment: Moment, sources: Mapping[str, SampleSource], lengths:
     first = sources[moment.first_key].read(middle, length)
     second = sources[moment.second_key].read(middle - offset, length)
     size = next_fast_len(2 * length, real=True)
-    spectra = np.fft.rfft([first.mean(axis=1), second.mean(axis=1)], size)
+    spectra = rfft([first.mean(axis=1), second.mean(axis=1)], size)
     crossed = spectra[0] * np.conj(spectra[1])
     # Mostly phase: a room and a microphone colour the level of every band and smear its time far less.
     crossed /= np.maximum(np.abs(crossed), 1e-12) ** _PHASE_SHARE
-    alike = np.abs(np.fft.irfft(crossed, size))
+    alike = np.abs(irfft(crossed, size))
     lags = np.arange(-_SETTLED_WITHIN_SAMPLES, _SETTLED_WITHIN_SAMPLES + 1)
     return offset + int(lags[alike[lags].argmax()])
-
-
-def _steps_of(energy: FloatArray) -> _Steps:
-    whole = min(len(energy) // _STEP_HOPS, _MOST_STEPS)
-    channels = energy[:, :2] if energy.shape[1] == 3 else energy
-    power = channels[: whole * _STEP_HOPS].sum(axis=1).reshape(whole, _STEP_HOPS).sum(axis=1)
-    if whole < _RISE_STEPS + _SMOOTHED_STEPS:
-        return _Steps(np.zeros(0), 0.0, np.zeros(1))
-    smooth = np.convolve(power, np.ones(_SMOOTHED_STEPS) / _SMOOTHED_STEPS, mode="same")
-    level_db = 10.0 * np.log10(smooth + 1e-4 * power.mean() + 1e-12)
-    rises_db = np.zeros(whole)
-    rises_db[_RISE_STEPS:] = np.maximum(level_db[_RISE_STEPS:] - level_db[:-_RISE_STEPS], 0.0)
-    rises_db -= rises_db.mean()
-    low_db, high_db = np.percentile(level_db, (10, 90))
-    return _Steps(rises_db, float(high_db - low_db), np.concatenate([[0.0], np.cumsum(rises_db**2)]))
 
 
 def _clock_overlap_s(one: Recorded, other: Recorded) -> float:
@@ -130,39 +143,64 @@ def _clock_overlap_s(one: Recorded, other: Recorded) -> float:
     return 0.0 if shared is None else shared.length_samples / RATE_HZ
 
 
-def _moment(one: Recorded, other: Recorded, a: _Steps, b: _Steps) -> Moment | None:
-    least = int(LEAST_S * RATE_HZ) // _STEP_SAMPLES
-    if min(len(a.rises_db), len(b.rises_db)) < least:
+def _moment(one: Recorded, other: Recorded, a: _Level, b: _Level) -> Moment | None:
+    found = _settled(a, b, _anywhere(a.coarse, b.coarse), SAME_BY_SOUND)
+    if found is None and one.reference_samples is not None and other.reference_samples is not None:
+        step = _COARSE_STEPS * _STEP_SAMPLES
+        at = round((other.reference_samples - one.reference_samples) / step)
+        reach = CLOCKS_APART_S * RATE_HZ // step
+        around = np.arange(at - reach, at + reach + 1)
+        found = _settled(a, b, _best_of(a.coarse, b.coarse, around, step)[0], SAME_BY_CLOCK)
+    if found is None:
         return None
-    lags, alike = _similarities(a, b, least)
-    best = int(alike.argmax())
-    if alike[best] < SAME_BY_SOUND:
-        if one.reference_samples is None or other.reference_samples is None:
-            return None
-        by_clock = (other.reference_samples - one.reference_samples) / _STEP_SAMPLES
-        near = np.abs(lags - by_clock) <= CLOCKS_APART_S * RATE_HZ / _STEP_SAMPLES
-        best = int(np.where(near, alike, -1.0).argmax())
-        if not near[best] or alike[best] < SAME_BY_CLOCK:
-            return None
-    offset, similarity = int(lags[best]) * _STEP_SAMPLES, round(float(alike[best]), 3)
+    offset, similarity = found
     if b.spread_db > a.spread_db:
         return Moment(other.key, one.key, -offset, similarity)
     return Moment(one.key, other.key, offset, similarity)
 
 
-def _similarities(a: _Steps, b: _Steps, least: int) -> tuple[npt.NDArray[np.int64], FloatArray]:
-    """Correlation of two recordings where both sound, by how many steps later the second one begins.
-
-    Args:
-        least: steps that both must share; others count as 0.
-
-    Returns:
-        Lags, int64 (lags,), and correlations of -1 to 1, float64 (lags,).
-    """
-    n_a, n_b = len(a.rises_db), len(b.rises_db)
+def _anywhere(a: _Rises, b: _Rises) -> int | None:
+    """Coarse steps by which the second one begins later where both are most alike; None where that is nowhere."""
+    first, second = a.values[:_MOST_COARSE], b.values[:_MOST_COARSE]
+    n_a, n_b, least = len(first), len(second), _least(_COARSE_STEPS * _STEP_SAMPLES)
+    if min(n_a, n_b) < least:
+        return None
     size = next_fast_len(n_a + n_b, real=True)
-    crossed = np.fft.irfft(np.fft.rfft(a.rises_db, size) * np.conj(np.fft.rfft(b.rises_db, size)), size)
+    crossed = irfft(rfft(first, size) * np.conj(rfft(second, size)), size)
     lags = np.arange(-(n_b - least), n_a - least + 1)
     begin, end = np.maximum(0, lags), np.minimum(n_a, lags + n_b)
-    power = (a.sums[end] - a.sums[begin]) * (b.sums[end - lags] - b.sums[begin - lags])
-    return lags, np.where(power > 0.0, crossed[lags] / np.sqrt(np.maximum(power, 1e-12)), 0.0)
+    power = a.power(begin, end) * b.power(begin - lags, end - lags)
+    alike = np.where(power > 0.0, crossed[lags] / np.sqrt(np.maximum(power, 1e-12)), 0.0)
+    best = int(alike.argmax())
+    return int(lags[best]) if alike[best] >= _CANDIDATE else None
+
+
+def _settled(a: _Level, b: _Level, coarse: int | None, least_similarity: float) -> tuple[int, float] | None:
+    """Offset in samples and similarity around a coarse one; None where they are less alike than asked."""
+    if coarse is None:
+        return None
+    around = coarse * _COARSE_STEPS + np.arange(-2 * _COARSE_STEPS, 2 * _COARSE_STEPS + 1)
+    lag, similarity = _best_of(a.fine, b.fine, around, _STEP_SAMPLES)
+    if lag is None or similarity < least_similarity:
+        return None
+    return lag * _STEP_SAMPLES, round(similarity, 3)
+
+
+def _best_of(a: _Rises, b: _Rises, lags: Indices, step_samples: int) -> tuple[int | None, float]:
+    """The lag at which both are most alike, and how alike, -1 to 1; None where they share too little at each."""
+    best, best_similarity = None, 0.0
+    for lag in lags.tolist():
+        begin, end = max(0, lag), min(len(a.values), lag + len(b.values))
+        if end - begin < _least(step_samples):
+            continue
+        edges = np.array([begin, end, begin - lag, end - lag])
+        power = float(a.power(edges[0], edges[1]) * b.power(edges[2], edges[3]))
+        crossed = float(np.dot(a.values[begin:end], b.values[begin - lag : end - lag]))
+        similarity = crossed / power**0.5 if power > 0.0 else 0.0
+        if similarity > best_similarity:
+            best, best_similarity = lag, similarity
+    return best, best_similarity
+
+
+def _least(step_samples: int) -> int:
+    return int(LEAST_S * RATE_HZ) // step_samples

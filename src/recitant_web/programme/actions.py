@@ -304,12 +304,19 @@ def refuse_source(source_id: int, words: str) -> None:
 
 
 def remove_refused(source: Source) -> None:
-    """Take a refused source away, and its file once nothing else needs it."""
+    """Take a refused source away, and its file once nothing else needs it.
+
+    Raises:
+        EditRefused: it is being read, or was read meanwhile.
+    """
     with transaction.atomic():
-        locked = Source.objects.select_for_update().filter(pk=source.pk, state=SourceState.REFUSED).first()
-        if locked is not None:
-            locked.delete()
-            transaction.on_commit(partial(drop_original, locked.original_file))
+        locked = Source.objects.select_for_update().filter(pk=source.pk).first()
+        if locked is None:
+            return
+        if locked.state != SourceState.REFUSED:
+            raise EditRefused("not_refused", file=locked.name)
+        locked.delete()
+        transaction.on_commit(partial(drop_original, locked.original_file))
 
 
 def drop_original(relative: str) -> None:

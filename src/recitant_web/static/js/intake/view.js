@@ -38,6 +38,18 @@ bindSending({ page, sending, refresh: () => refresh() });
 
 const refresh = () => load("GET", page.dataset.sources, sources);
 
+// While files are being read the table is asked for again, by the same way as everything else: an answer that was asked
+// for before a role was given never takes the place of the one after it.
+const BUSY_MS = 700;
+const AGAIN_MS = 3000;
+let nextLook = 0;
+function lookAgain(delayMs) {
+  clearTimeout(nextLook);
+  nextLook = setTimeout(async () => {
+    if (!(await refresh())) lookAgain(AGAIN_MS);
+  }, delayMs);
+}
+
 // A table that came while a pointer is down waits for it: a press on a row that is replaced before the release is no click.
 let isPressed = false;
 let doesTableWait = false;
@@ -54,13 +66,27 @@ function mustWait(target) {
   return target === sources && isPressed;
 }
 
-// Pieces of page asked for by hand: each goes out at once, and an answer that a later one has overtaken is dropped.
+// Pieces of page asked for by hand or by buttons: each goes out at once. An answer that a later one has overtaken is
+// dropped, and so is a look that went out beside a change: the answer to the change shows what became of it.
 const asked = new Map();
+function turnOf(target, isChange) {
+  const known = asked.get(target) || { newest: 0, change: 0, open: 0 };
+  asked.set(target, known);
+  known.newest += 1;
+  if (isChange) known.change = known.newest;
+  const number = known.newest;
+  const isBeside = known.open > 0;
+  if (isChange) known.open += 1;
+  return {
+    isMine: () => (isChange ? known.change === number : known.newest === number && !isBeside),
+    end: () => (known.open -= isChange ? 1 : 0),
+  };
+}
 async function load(method, url, target, values = null) {
-  const mine = (asked.get(target) || 0) + 1;
-  asked.set(target, mine);
+  const turn = turnOf(target, method === "POST");
   const headers = { "HX-Request": "true", "X-CSRFToken": page.dataset.csrf };
   const response = await fetch(url, { method, headers, body: values && new URLSearchParams(values) }).catch(() => null);
+  turn.end();
   if (!response) {
     say("That did not reach the server. Check the connection; nothing is lost.");
     return false;
@@ -70,7 +96,8 @@ async function load(method, url, target, values = null) {
     say(sentenceIn(html));
     return false;
   }
-  if (asked.get(target) === mine && !mustWait(target)) window.htmx.swap(target, html, { swapStyle: "innerHTML" });
+  if (!turn.isMine()) return false;
+  if (!mustWait(target)) window.htmx.swap(target, html, { swapStyle: "innerHTML" });
   return true;
 }
 
@@ -89,6 +116,7 @@ const rowOf = (id) => sources.querySelector(`tr[data-source="${id}"]`);
 
 function settle() {
   const table = document.getElementById("table");
+  if ("busy" in table.dataset) lookAgain(BUSY_MS);
   facts = JSON.parse(table.dataset.facts);
   for (const [id, fact] of Object.entries(facts)) fact.id = id;
   const badge = document.querySelector(".steps .count");
@@ -342,9 +370,17 @@ const buttons = { play: playOrStop, "mark-in": () => setMark("from"), "mark-out"
 for (const [name, action] of Object.entries(buttons))
   document.querySelector(`[data-do="${name}"]`).addEventListener("click", action);
 
-document.body.addEventListener("htmx:beforeSwap", (event) => {
-  if (mustWait(event.detail.target)) event.detail.shouldSwap = false;
+// What buttons ask for takes its turn with the rest.
+const turns = new WeakMap();
+document.body.addEventListener("htmx:beforeRequest", (event) => {
+  const { target, xhr, requestConfig } = event.detail;
+  if (target === sources) turns.set(xhr, turnOf(sources, requestConfig.verb !== "get"));
 });
+document.body.addEventListener("htmx:beforeSwap", (event) => {
+  const { target, xhr } = event.detail;
+  if (turns.get(xhr)?.isMine() === false || mustWait(target)) event.detail.shouldSwap = false;
+});
+document.body.addEventListener("htmx:afterRequest", (event) => turns.get(event.detail.xhr)?.end());
 document.body.addEventListener("htmx:afterSwap", (event) => {
   if (event.target.id === "sources" || event.target.closest?.("#sources")) settle();
 });
