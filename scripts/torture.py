@@ -44,7 +44,7 @@ _VICTIMS: Final = {
     "MariaDB": b"mariadbd",
     "Redis": b"redis-server",
 }
-_TROUBLE: Final = (OSError, http.client.HTTPException, NotProved)
+TROUBLE: Final = (OSError, http.client.HTTPException, NotProved)
 
 
 @dataclass
@@ -71,8 +71,18 @@ class Person(Visitor):
         self.token = ""
 
     def sign_in(self) -> None:
-        """Again, where the session is gone."""
-        page = self.post("/sign-in", {"username": self._account["name"], "password": self._account["password"]})
+        """Again, where the session is gone; later, where too many sign in at once."""
+        fields = {"username": self._account["name"], "password": self._account["password"]}
+        ends_at = time.monotonic() + _END_S
+        while True:
+            try:
+                page = self.post("/sign-in", fields)
+                break
+            except NotProved as error:
+                busy = isinstance(error.__cause__, urllib.error.HTTPError) and error.__cause__.code == 429
+                if not busy or time.monotonic() > ends_at:
+                    raise
+                time.sleep(2.0)
         token = re.search(r'X-CSRFToken": "([^"]+)', page.decode())
         if token is None:
             raise NotProved("signing in brought no page")
@@ -220,7 +230,7 @@ class Torture:
                     person.sign_in()
                 is_signed_in = True
                 work()
-            except _TROUBLE:
+            except TROUBLE:
                 is_signed_in = False
                 time.sleep(0.3)
 
