@@ -6,10 +6,12 @@ import numpy as np
 import pytest
 
 from recitant_core.measure.clip_level import clip_level
+from recitant_core.measure.phrases import phrases
 from recitant_core.render.clip_levels import level_of_clip
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.timeline.model import Clip, Role, Track
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from signals.voices import voice
 
 HOP = 480
 
@@ -93,3 +95,26 @@ def test_an_outlier_lies_far_above_the_loud_parts_of_the_speech(above_lu, is_out
     energy = energy_at((-30, 3), (-30 + above_lu, 0.2), (-30, 5))
     level = clip_level(energy, spoken(energy, (0, 8.2)))
     assert bool(level.outliers) == is_outlier
+
+
+@pytest.mark.parametrize("share", [0.05, 0.1, 0.2, 0.5, 1.0])
+@pytest.mark.parametrize("name", ["prompts-en.ogg", "prompts-fr.ogg", "reading.flac"])
+def test_silence_around_speech_changes_no_level(name, share):
+    """The recordings of the tests' data, with room noise 40 dB under them before and behind."""
+    audio = voice(name)
+    n_hops = len(audio) // HOP
+    alone = (audio[: n_hops * HOP].astype(np.float64) ** 2).reshape(-1, HOP).sum(axis=1)
+    around = round(n_hops * (1.0 / share - 1.0) / 2)
+    room = np.full(around, alone.mean() * 1e-4)
+    energy = np.concatenate([room, alone, room])
+    mask = np.zeros(len(energy), bool)
+    mask[around : around + n_hops] = alone > alone.mean() * 1e-2
+    expected = clip_level(alone, mask[around : around + n_hops])
+    found = clip_level(energy, mask)
+    assert found.outliers == tuple(replace(s, start_sample=s.start_sample + around * HOP) for s in expected.outliers)
+    assert found.level_lufs == pytest.approx(expected.level_lufs, abs=0.15)
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], mask, [False]]).astype(np.int8)))
+    spans = [SampleSpan(int(a) * HOP, int(b - a) * HOP) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+    moved = [replace(span, start_sample=span.start_sample - around * HOP) for span in spans]
+    levels = [[one.level_lufs for one in phrases(*given)] for given in ((energy, spans), (alone, moved))]
+    assert len(levels[1]) > 3 and levels[0] == pytest.approx(levels[1], abs=0.15)

@@ -77,7 +77,7 @@ def clip_level(energy: FloatArray, is_speech: BoolArray, left_out: Sequence[Samp
     for span in left_out:
         energy[_hops(span)], counted[_hops(span)] = 0.0, False
     # Without speech there is no telling an outlier from the sound itself: a door slam is its clip.
-    bursts = outliers(energy) if has_speech else []
+    bursts = outliers(energy, counted) if has_speech else []
     for first, last in bursts:
         energy[first:last], counted[first:last] = 0.0, False
     short = window_powers(energy, min(SHORT_TERM_HOPS, max(1, len(energy))), 10) if len(energy) else np.zeros(0)
@@ -130,12 +130,19 @@ def _counted_lufs(energy: FloatArray, counted: BoolArray) -> float | None:
     return None if found is None or found == SILENCE else found
 
 
-def outliers(energy: FloatArray) -> list[tuple[int, int]]:
-    """Bursts of up to 0.45 s far above the loudest twentieth of a clip (hops,), as first hop and the next one."""
-    if len(energy) < 2 * HOPS_PER_SECOND:
+def outliers(energy: FloatArray, is_speech: BoolArray) -> list[tuple[int, int]]:
+    """Bursts of up to 0.45 s far above the loudest twentieth of the speech of a clip, as first hop and the next one.
+
+    Silence around the speech changes nothing: it is measured against speech alone.
+
+    Args:
+        energy: float64 (hops,), 10 ms energies.
+        is_speech: bool (hops,).
+    """
+    if len(energy) < 2 * HOPS_PER_SECOND or not is_speech.any():
         return []
     power = energy / HOP_SAMPLES
-    loud = float(np.quantile(power, 0.95))
+    loud = float(np.quantile(power[is_speech], 0.95))
     if loud <= 0.0:
         return []
     over = power > loud * 10.0 ** (_OUTLIER_LU / 10.0)

@@ -68,11 +68,11 @@ def phrases(
     counted = energy.copy()
     for span in left_out:
         counted[max(0, span.start_sample // HOP_SAMPLES) : max(0, -(-span.end_sample // HOP_SAMPLES))] = 0.0
-    for first, last in outliers(counted):
-        counted[first:last] = 0.0
     is_free = np.ones(len(energy), bool)
     for span in spans:
         is_free[max(0, span.start_sample // HOP_SAMPLES) : -(-span.end_sample // HOP_SAMPLES)] = False
+    for first, last in outliers(counted, ~is_free):
+        counted[first:last] = 0.0
     noise = _Noise(energy, is_free) if has_noise else None
     found = []
     for span in spans:
