@@ -20,6 +20,7 @@ _MODEL_RATE_HZ: Final = 16_000
 _NEEDED: Final = ("config.json", "model.bin", "tokenizer.json")
 _MOST_COMPRESSION: Final = 2.4
 """Text that compresses better is a loop of the model, not speech; its authors' own threshold."""
+_HYPHENS: Final = ("-", "\u2010", "\u2011")
 _MOST_GLOSSARY: Final = 60
 LATE_S: Final = 0.09
 """How much later than the sound this family of models places words: the mean over a reading and over synthesised
@@ -86,13 +87,27 @@ class WhisperTranscriber:
             temperature=0.0,  # other temperatures draw at random
             hotwords=", ".join(glossary[:_MOST_GLOSSARY]) or None,
         )
-        words = [
-            _word(one)
-            for segment in segments
-            if segment.compression_ratio <= _MOST_COMPRESSION
-            for one in segment.words or ()
+        found = [
+            one for segment in segments if segment.compression_ratio <= _MOST_COMPRESSION for one in segment.words or ()
         ]
-        return Transcript(tuple(words), info.language)
+        return Transcript(words_of(found), info.language)
+
+
+def words_of(found: Sequence[Any]) -> tuple[Word, ...]:
+    """Words as the model tells them; the second part of a compound, which it tells apart, goes with the first.
+
+    Args:
+        found: each with word (a blank before it where one is written), start, end in seconds, and probability.
+    """
+    words: list[Word] = []
+    for one in found:
+        word = _word(one)
+        if words and one.word.startswith(_HYPHENS):
+            first = words.pop()
+            confidence = min(first.confidence, word.confidence)
+            word = Word(first.text + word.text, first.start_sample, max(first.end_sample, word.end_sample), confidence)
+        words.append(word)
+    return tuple(words)
 
 
 def _word(found: Any) -> Word:

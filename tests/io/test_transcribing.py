@@ -6,6 +6,7 @@ import sys
 from collections import Counter
 from dataclasses import dataclass
 from pathlib import Path
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -16,7 +17,7 @@ from recitant_core.errors import WordsUnavailable
 from recitant_core.transcript.alignment import word_errors
 from recitant_core.transcript.model import Transcript, running_text
 from recitant_core.transcript.spelling import plain_words
-from recitant_io.transcriber import model_folder, transcriber
+from recitant_io.transcriber import model_folder, transcriber, words_of
 from recitant_io.transcripts import recording_words, speakers_told_apart
 from signals import MemorySource
 
@@ -175,3 +176,10 @@ def test_what_cannot_be_done_is_said(tmp_path: Path) -> None:
     assert (out.returncode, "no caption file" in out.stderr) == (2, True)
     out = command(DATA / "prompts-en.ogg", "--model", tmp_path)
     assert (out.returncode, "model.bin" in out.stderr) == (2, True)
+
+
+def test_parts_of_a_compound_are_one_word():
+    told = [(" The", 0.0, 0.2, 0.9), (" ill", 0.2, 0.4, 0.9), ("-disposed", 0.4, 0.9, 0.8), (" - he", 1.0, 1.2, 0.7)]
+    found = words_of([SimpleNamespace(word=w, start=a, end=b, probability=p) for w, a, b, p in told])
+    assert [word.text for word in found] == ["The", "ill-disposed", "- he"]
+    assert found[1].confidence == 0.8 and found[1].start_sample < found[1].end_sample <= found[2].start_sample
