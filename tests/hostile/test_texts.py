@@ -71,8 +71,13 @@ def test_time_grows_with_the_length_alone(reader, shape):
     # A text whose cost grows with the square of its length takes minutes at its limit: a twentieth of it shows that.
     part_s, _ = seconds(read, whole[: most // 20])
     assert part_s < 1.0, part_s
-    whole_s, _ = seconds(read, whole)
-    assert whole_s < max(0.5, 40 * part_s) and whole_s < 5.0, (part_s, whole_s)
+    # On a machine whose cores are busy processor time itself comes out longer now and then: the least of some tries.
+    tries_s = []
+    while len(tries_s) < 4:
+        tries_s.append(seconds(read, whole)[0])
+        if tries_s[-1] < max(0.5, 40 * part_s) and tries_s[-1] < 5.0:
+            return
+    pytest.fail(f"a twentieth takes {part_s:.3f} s, the whole {min(tries_s):.3f} s")
 
 
 def test_what_stopped_the_pages_once_is_read_at_once():
