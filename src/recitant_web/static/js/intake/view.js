@@ -94,6 +94,7 @@ async function load(method, url, target, values = null) {
   const html = await response.text();
   if (!response.ok) {
     say(sentenceIn(html));
+    if (target === sources && method === "POST") lookAgain(BUSY_MS); // looks beside it were dropped
     return false;
   }
   if (!turn.isMine()) return false;
