@@ -5,6 +5,7 @@ from typing import Any, Final
 from recitant_core.balance.first_balance_values import FirstBalance, Step
 from recitant_core.balance.judgement import Judgement
 from recitant_core.balance.plausibility import Doubt
+from recitant_core.units.clock import RATE_HZ
 from recitant_words.findings import REMEDY_WORDS
 from recitant_words.sentences import clock_text, gain_text, signed
 
@@ -255,6 +256,15 @@ def _change(change: dict[str, Any]) -> str:
             words = _KEPT_WORDS[change["why"]].format(name=name)
         case "clip":
             return _clip_moved(change)
+        case "performance":
+            return _performed(change)
+        case "sound":
+            return _other_sound(change)
+        case "wordless":
+            moved = (
+                f"{gain_text(change['by_db'])} dB, with the clips around it" if change["by_db"] else "left as it came"
+            )
+            return f"{name}: no speech found in it; {moved}"
         case "stem":
             words = f"{name} stem {gain_text(change['from_db'])} to {gain_text(change['to_db'])} dB"
         case "trim":
@@ -278,6 +288,20 @@ def _clip_moved(change: dict[str, Any]) -> str:
         low, high = gain_text(change["lowest_db"]), gain_text(change["highest_db"])
         words += f", with a curve over {_count(change['phrases'], 'phrase')} from {low} to {high} dB"
     return words
+
+
+def _performed(change: dict[str, Any]) -> str:
+    away, ends = change["away_lu"], change["ends_lu"]
+    side, to = ("over", "under")[away < 0.0], ("over", "under")[ends < 0.0]
+    words = f"{change['name']} at {clock_text(change['at_sample'])}: {abs(away):.1f} LU {side} the phrases around it, "
+    words += f"ends {abs(ends):.1f} LU {to} the aim"
+    return words + ("; held back by the noise behind it" if change["is_held"] else "")
+
+
+def _other_sound(change: dict[str, Any]) -> str:
+    seconds = change["length_samples"] / RATE_HZ
+    words = f"{change['name']} at {clock_text(change['at_sample'])}: {seconds:.1f} s that are not speech, "
+    return words + f"{signed(change['from_lufs'])} to {signed(change['to_lufs'])} LUFS"
 
 
 def _offer(change: dict[str, Any]) -> dict[str, Any]:

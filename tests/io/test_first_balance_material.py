@@ -14,11 +14,12 @@ from signals import balance as material
 
 RATE = 48_000
 KINDS = {
-    "two-hander": (material.two_hander, True),
-    "quiet drama": (material.quiet_drama, False),
-    "noisy narrator": (material.noisy_narrator, True),
-    "documentary": (material.documentary, False),
+    "two-hander": (material.two_hander, True, (2.5, 8.0)),  # a performance: part of every difference stays
+    "quiet drama": (material.quiet_drama, False, (2.0, 4.0)),
+    "noisy narrator": (material.noisy_narrator, True, (1.5, 4.0)),
+    "documentary": (material.documentary, False, (1.5, 4.0)),
 }
+"""Maker, whether people talk most of the time, and how far phrases may lie apart: deviation, furthest, in LU."""
 
 
 def write(folder, stems, title):
@@ -48,11 +49,11 @@ def delivered(tmp_path_factory):
 
 @pytest.mark.parametrize("kind", KINDS)
 def test_a_mixer_would_sign_it(delivered, kind):
-    make, is_dense = KINDS[kind]
+    make, is_dense, (most_sd, most_away) = KINDS[kind]
     known, stems, folder, report = delivered(make)
     found = judged(stems, folder, known)
     assert found.integrated == pytest.approx(-23.0, abs=0.1)
-    assert found.phrase_sd <= 1.5 and found.phrase_worst <= 4.0
+    assert found.phrase_sd <= most_sd and found.phrase_worst <= most_away
     assert found.clear_7 >= 0.95 and found.clear_4 >= 0.99
     for role, stem in found.stems.items():
         assert stem.lift_db <= 6.0 + 0.2, role

@@ -14,6 +14,7 @@ from recitant_cli.commands.many import mix_many
 from recitant_cli.telling import teller
 from recitant_core.balance.first_balance import first_balance
 from recitant_core.balance.first_balance_values import LEADS, NEARER_LU, STEPS, Choices
+from recitant_core.balance.performance import SPREADS
 from recitant_core.captions.rules import Cue
 from recitant_core.delivery.catalogue import DEFAULT_SPEC_ID
 from recitant_core.delivery.chapters import Chapter, chapters_from_text, chapters_in, time_from_text
@@ -87,6 +88,12 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--ducking", default="clear", choices=list(MOST_DEPTH_DB), help="how deep, with --first-balance"
     )
     parser.add_argument("--leads", default=LEADS[0], choices=LEADS, help="what leads, with --first-balance")
+    parser.add_argument(
+        "--performance",
+        default="natural",
+        choices=list(SPREADS),
+        help="how far apart phrases stay, with --first-balance",
+    )
     parser.add_argument("--skip", action="append", default=[], choices=STEPS, help="a step to leave out; several times")
     parser.add_argument(
         "--clearance", type=_clearance, default=DEFAULT_ASKED_LU, metavar="LU", help="asked for; 7 unless told"
@@ -111,7 +118,7 @@ def mixed(chosen: argparse.Namespace, path: Path, out: Path) -> int:
         tell = teller(f"mixing {path.name}")
         if chosen.first_balance:
             steps = tuple(step for step in STEPS if step not in chosen.skip)
-            choices = Choices(chosen.music, chosen.effects, chosen.ducking, chosen.leads, steps)
+            choices = Choices(chosen.music, chosen.effects, chosen.ducking, chosen.leads, chosen.performance, steps)
             material = material_of(found, specs[0], chosen.clearance)
             balanced = first_balance(material, choices, tell)
             loaded, more = replace(found, plan=balanced.plan), balance_data(balanced, material)

@@ -18,6 +18,7 @@ from recitant_core.balance.first_balance_values import (
     Step,
 )
 from recitant_core.balance.judgement import judged, phrase_levels
+from recitant_core.balance.performance import SPREADS
 from recitant_core.balance.steps.duck import duck
 from recitant_core.balance.steps.even_out import even_out
 from recitant_core.balance.steps.finish import check, fit
@@ -74,6 +75,7 @@ def _require(choices: Choices) -> None:
         ("effects", choices.effects, tuple(NEARER_LU)),
         ("ducking", choices.ducking, tuple(MOST_DEPTH_DB)),
         ("leads", choices.leads, LEADS),
+        ("performance", choices.performance, tuple(SPREADS)),
     ):
         if value not in known:
             raise PlanError("unknown_choice", field=name, found=value, known=list(known))

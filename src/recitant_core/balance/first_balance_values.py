@@ -31,6 +31,8 @@ class Choices:
     ducking: str = "clear"
     leads: str = "found-out"
     """What the balance is built on: speech, music, or what the material says."""
+    performance: str = "natural"
+    """How far apart phrases may stay; see performance.SPREADS."""
     steps: tuple[str, ...] = STEPS
     part: SampleSpan | None = None
     """Only clips that sound in this stretch; the stems stay as they are then."""

@@ -1,13 +1,15 @@
 """Phrases: stretches that one person speaks in one go, with their level and the noise around them.
 
 A phrase is a span of speech, cut where its level changes by more than a few LU in a gap between words: turns of a fast
-dialogue are phrases of their own. Its level is its integrated loudness (BS.1770).
+dialogue are phrases of their own, and so is a word that is shouted among others. Its level is its integrated loudness
+(BS.1770). What sounds before its first and after its last word down to 25 dB under them (onsets, the tail of the room)
+belongs to it.
 Held to: tests/core/test_phrases.py
 """
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Final
 
@@ -23,13 +25,20 @@ from recitant_core.measure.loudness import (
 )
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import HOP_SAMPLES, SampleSpan
-from recitant_core.units.level import lufs_from_power, ratio_from_lu
+from recitant_core.units.level import lufs_from_power, power_from_lufs, ratio_from_lu
 
 LEAST_PHRASE_HOPS: Final = 25  # what is shorter sets no level: a click, a breath
 _GAP_HOPS: Final = 12  # a gap between words
 _GAP_LU: Final = 16.0  # so far under the loud part of a span
 _TURN_LU: Final = 4.0  # neighbours this near in level are one phrase
 _LEAST_TURN_HOPS: Final = 80
+_SHOUTED_LU: Final = 8.0  # a shorter one is a phrase of its own where it stands so far over both of its neighbours
+_CLICK_HOPS: Final = 12  # a burst no longer than this is a click or a clap; a word lasts longer
+STILL_DB: Final = 25.0  # so far under a phrase nothing of it is heard any more
+PAUSE_HOPS: Final = 25
+_OVER_NOISE_LU: Final = 4.0  # and in noise no tail is heard further down than this over it
+_MOST_TAIL_HOPS: Final = 40
+_LEAST_STILL_HOPS: Final = 4
 _SMOOTH_HOPS: Final = 5
 _AROUND_HOPS: Final = 800  # noise is looked for this far on both sides
 _NOISE_WINDOW_HOPS: Final = 15
@@ -47,6 +56,22 @@ class Phrase:
     level_lufs: float
     noise_lufs: float | None
     """Of the quietest pauses near by; None without pauses, or where they are digital silence."""
+    onset_hops: int = 0
+    """Sound before it that belongs to it."""
+    tail_hops: int = 0
+    """Sound behind it that belongs to it."""
+    is_run_on: bool = False
+    """Whether it follows the phrase before without a pause and without a moment 25 dB under both."""
+
+    @property
+    def sounds_from(self) -> int:
+        """First hop that belongs to it."""
+        return self.first_hop - self.onset_hops
+
+    @property
+    def sounds_to(self) -> int:
+        """First hop behind all that belongs to it."""
+        return self.last_hop + self.tail_hops
 
     @property
     def n_hops(self) -> int:
@@ -72,7 +97,8 @@ def phrases(
     for span in spans:
         is_free[max(0, span.start_sample // HOP_SAMPLES) : -(-span.end_sample // HOP_SAMPLES)] = False
     for first, last in outliers(counted, ~is_free):
-        counted[first:last] = 0.0
+        if last - first <= _CLICK_HOPS:
+            counted[first:last] = 0.0
     noise = _Noise(energy, is_free) if has_noise else None
     found = []
     for span in spans:
@@ -81,6 +107,60 @@ def phrases(
             level = _level_lufs(counted[begin:end])
             if end - begin >= LEAST_PHRASE_HOPS and level is not None:
                 found.append(Phrase(begin, end, level, None if noise is None else noise.near(begin, end)))
+    return with_edges(energy, found)
+
+
+def with_edges(energy: FloatArray, found: Sequence[Phrase]) -> list[Phrase]:
+    """Phrases with the sound around them that belongs to each, and whether a gain may move between two of them.
+
+    Args:
+        energy: float64 (hops,), of the same clock.
+        found: phrases in order.
+    """
+    smooth = _smoothed(energy)
+    loud = [_loud(smooth, phrase) for phrase in found]
+    edged = []
+    for index, phrase in enumerate(found):
+        before = found[index - 1].last_hop if index else 0
+        after = found[index + 1].first_hop if index + 1 < len(found) else len(energy)
+        still = max(loud[index] * ratio_from_lu(-STILL_DB), _noise_energy(phrase) * ratio_from_lu(_OVER_NOISE_LU))
+        onset = _sounding(smooth[max(before, phrase.first_hop - _MOST_TAIL_HOPS) : phrase.first_hop][::-1], still)
+        tail = _sounding(smooth[phrase.last_hop : min(after, phrase.last_hop + _MOST_TAIL_HOPS)], still)
+        edged.append(replace(phrase, onset_hops=onset, tail_hops=tail))
+    for index in range(1, len(edged)):
+        edged[index - 1], edged[index] = _parted(edged[index - 1], edged[index])
+    return edged
+
+
+def _parted(a: Phrase, b: Phrase) -> tuple[Phrase, Phrase]:
+    # Two phrases whose sounds do not meet, or meet in a pause, or run on.
+    if b.sounds_from - a.sounds_to >= _LEAST_STILL_HOPS:
+        return a, b
+    gap = b.first_hop - a.last_hop
+    if gap >= PAUSE_HOPS:
+        # Sound all through the pause: a gain may move in its middle.
+        tail, onset = min(a.tail_hops, gap // 5), min(b.onset_hops, gap // 5)
+        return replace(a, tail_hops=tail), replace(b, onset_hops=onset)
+    return replace(a, tail_hops=0), replace(b, onset_hops=0, is_run_on=True)
+
+
+def _noise_energy(phrase: Phrase) -> float:
+    return 0.0 if phrase.noise_lufs is None else power_from_lufs(phrase.noise_lufs) * HOP_SAMPLES
+
+
+def _loud(smooth: FloatArray, phrase: Phrase) -> float:
+    return float(smooth[phrase.first_hop : phrase.last_hop].max(initial=0.0))
+
+
+def _sounding(energy: FloatArray, still: float) -> int:
+    quiet = np.flatnonzero(energy <= still)
+    return int(quiet[0]) if len(quiet) else len(energy)
+
+
+def _smoothed(energy: FloatArray) -> FloatArray:
+    found: FloatArray = (
+        np.convolve(energy, np.ones(_SMOOTH_HOPS) / _SMOOTH_HOPS, mode="same") if len(energy) else energy
+    )
     return found
 
 
@@ -141,7 +221,10 @@ def _turns(energy: FloatArray, first: int, last: int) -> list[tuple[int, int]]:
 def _joins(parts: list[tuple[int, int]], levels: list[float]) -> set[int]:
     # Which parts join the one behind them: first those too short for a turn, then those about as loud.
     away = [abs(a - b) for a, b in pairwise(levels)]
-    is_short = [b - a < _LEAST_TURN_HOPS for a, b in parts]
+    is_short = [
+        b - a < _LEAST_TURN_HOPS and not (b - a >= LEAST_PHRASE_HOPS and _stands_out(levels, index))
+        for index, (a, b) in enumerate(parts)
+    ]
     wanted = []
     for index, step in enumerate(away):
         if is_short[index] or is_short[index + 1]:
@@ -157,8 +240,13 @@ def _joins(parts: list[tuple[int, int]], levels: list[float]) -> set[int]:
     return taken
 
 
+def _stands_out(levels: list[float], index: int) -> bool:
+    beside = [levels[i] for i in (index - 1, index + 1) if 0 <= i < len(levels)]
+    return all(levels[index] - level >= _SHOUTED_LU for level in beside)
+
+
 def _words(energy: FloatArray) -> list[tuple[int, int]]:
-    smooth = np.convolve(energy, np.ones(_SMOOTH_HOPS) / _SMOOTH_HOPS, mode="same")
+    smooth = _smoothed(energy)
     # The loud part near by: in the loud answer a quiet question is not all gap.
     width = 100
     padded = np.pad(smooth, (width, width), mode="edge")

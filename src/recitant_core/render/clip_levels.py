@@ -3,10 +3,11 @@
 Held to: tests/core/test_clip_level.py
 """
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from recitant_core.measure.clearance import speech_mask
 from recitant_core.measure.clip_level import ClipLevel, clip_level
+from recitant_core.measure.other_sounds import OtherSound, other_sounds
 from recitant_core.measure.phrases import Phrase, phrases
 from recitant_core.render.estimate import clip_energy
 from recitant_core.timeline.model import Clip, Track
@@ -33,10 +34,19 @@ def level_of_clip(
     return clip_level(energy, speech_mask(spans, len(energy)), left_out).raised(clip.gain_db + gain_db)
 
 
-def phrases_of_clip(
+@dataclass(frozen=True)
+class Heard:
+    """Phrases and other sounds in a clip of a narration or dialogue track, on the clip's clock."""
+
+    phrases: list[Phrase]
+    others: list[OtherSound]
+    """Sounds that are not speech."""
+
+
+def heard_in_clip(
     clip: Clip, track: Track, gain_db: float, source_energy: FloatArray, speech: SpeechOfSources
-) -> list[Phrase]:
-    """Phrases of a clip on its own clock, at the level they have with its gains and a gain more; fades do not count.
+) -> Heard:
+    """Phrases of a clip and its other sounds, at the levels they have with its gains and a gain more; without fades.
 
     Args:
         gain_db: of its track and stem together, in dB.
@@ -48,8 +58,12 @@ def phrases_of_clip(
         SampleSpan(one.start_sample - clip.start_sample, one.length_samples) for one in speech_of_clip(clip, speech)
     ]
     left_out = [SampleSpan(span.start_sample - clip.in_sample, span.length_samples) for span in clip.left_out]
+    found = phrases(energy, spans, left_out)
     by = clip.gain_db + gain_db
-    return [
-        replace(p, level_lufs=p.level_lufs + by, noise_lufs=None if p.noise_lufs is None else p.noise_lufs + by)
-        for p in phrases(energy, spans, left_out)
-    ]
+    return Heard(
+        [
+            replace(p, level_lufs=p.level_lufs + by, noise_lufs=None if p.noise_lufs is None else p.noise_lufs + by)
+            for p in found
+        ],
+        [replace(o, level_lufs=o.level_lufs + by) for o in other_sounds(energy, spans, found, left_out)],
+    )

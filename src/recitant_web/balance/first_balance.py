@@ -98,7 +98,8 @@ def _choices(data: dict[str, Any]) -> Choices:
     if data["to_sample"] > data["from_sample"]:
         part = SampleSpan(data["from_sample"], data["to_sample"] - data["from_sample"])
     steps = tuple(step for step in STEPS if step in data["steps"])
-    return Choices(data["music"], data["effects"], data["ducking"], data.get("leads", LEADS[0]), steps, part)
+    leads, performance = data.get("leads", LEADS[0]), data.get("performance", Choices().performance)
+    return Choices(data["music"], data["effects"], data["ducking"], leads, performance, steps, part)
 
 
 def _written(programme: Programme, run: BalanceRun, done: FirstBalance) -> list[dict[str, Any]]:

@@ -1,5 +1,7 @@
 """The material of one first balance and what its steps share."""
 
+from dataclasses import replace
+
 from recitant_core.balance.first_balance_values import Choices, Material
 from recitant_core.balance.stem_meter import exact_energies
 from recitant_core.render.ducking_update import follow
@@ -45,6 +47,16 @@ def by_hand(balanced: Balanced | None, gain_db: float) -> bool:
 def base_db(balanced: Balanced | None, gain_db: float) -> float:
     """The gain that a first balance measures from: as it was before any."""
     return gain_db if balanced is None else balanced.from_db
+
+
+def as_came(plan: Plan) -> Plan:
+    """Faders as before any first balance, but for those set by hand since; no trims and no dips."""
+    gains = dict(plan.stem_gains_db)
+    for role in plan.roles:
+        balanced = plan.stem_balanced.get(role)
+        if not role.is_speech and not by_hand(balanced, plan.stem_gain_db(role)):
+            gains[role] = base_db(balanced, plan.stem_gain_db(role))
+    return replace(plan, stem_gains_db=gains, stem_trims={}, ducks=())
 
 
 def kept(name: str, why: str) -> dict[str, str]:

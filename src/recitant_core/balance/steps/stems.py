@@ -17,7 +17,7 @@ from recitant_core.balance.placing import (
     with_kept,
 )
 from recitant_core.balance.steps.duck import rule_of_choice
-from recitant_core.balance.steps.run import Run, base_db, by_hand, kept
+from recitant_core.balance.steps.run import Run, as_came, base_db, by_hand, kept
 from recitant_core.gain.duck_rule import DuckAim, DuckRule
 from recitant_core.measure.clearance import speech_mask
 from recitant_core.measure.loudness import gating_block_powers, integrated_lufs
@@ -43,7 +43,7 @@ def set_stems(run: Run, plan: Plan) -> Step:
         for role in plan.roles:
             if role.is_speech:
                 plan = _speech_to_its_aim(run, plan, role, measured, changes)
-    scene = run.scene(_as_came(plan))
+    scene = run.scene(as_came(plan))
     voices = _voices_of(scene)
     stems = scene.stems
     leads = _leading(run.choices, scene, voices)
@@ -69,7 +69,7 @@ def set_stems(run: Run, plan: Plan) -> Step:
 
 def leads_of(run: Run, plan: Plan) -> str:
     """Anchor of the programme, "speech" or "music": as chosen, or as its material says."""
-    scene = run.scene(_as_came(plan))
+    scene = run.scene(as_came(plan))
     return _leading(run.choices, scene, _voices_of(scene))
 
 
@@ -107,16 +107,6 @@ def _voices_of(scene: LoudnessScene) -> Voices:
     n_hops = len(scene.is_speech)
     talk = speech_mask(merged(scene.speech, round(RUN_OF_TALK_S * RATE_HZ)), n_hops)
     return Voices(scene.words, counted_hops(scene.words, scene.is_speech), talk)
-
-
-def _as_came(plan: Plan) -> Plan:
-    """Faders as before any first balance, but for those set by hand since; no trims and no dips."""
-    gains = dict(plan.stem_gains_db)
-    for role in plan.roles:
-        balanced = plan.stem_balanced.get(role)
-        if not role.is_speech and not by_hand(balanced, plan.stem_gain_db(role)):
-            gains[role] = base_db(balanced, plan.stem_gain_db(role))
-    return replace(plan, stem_gains_db=gains, stem_trims={}, ducks=())
 
 
 def _with(

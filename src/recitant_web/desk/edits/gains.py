@@ -2,9 +2,10 @@
 
 from dataclasses import replace
 
-from recitant_core.balance.phrase_ride import RideLimits, curve_over, phrase_gains, weighted_median
+from recitant_core.balance.performance import Spread
+from recitant_core.balance.phrase_ride import MOST_RIDE_DB, RideLimits, curve_over, phrase_gains, weighted_median
 from recitant_core.errors import EditRefused
-from recitant_core.render.clip_levels import phrases_of_clip
+from recitant_core.render.clip_levels import heard_in_clip
 from recitant_core.timeline import curve_edits, edits
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Clip, Plan
 from recitant_core.units.clock import SampleSpan
@@ -152,18 +153,18 @@ class RideClips(PlanEdit, frozen=True, kw_only=True, tag="ride-clips"):
         speech, energies = speech_of(programme), known_energies(plan)
         known = edits.clips_by_id(plan)
         curves = {}
-        limits = RideLimits(1.0 - float(self.strength), float(self.most_db))
+        kept = 1.0 - float(self.strength)
+        limits = RideLimits(Spread(kept, MOST_RIDE_DB, MOST_RIDE_DB, kept), float(self.most_db))
         for clip_id in self.ids:
             if clip_id not in known:
                 continue
             track, clip = known[clip_id]
             bare = replace(clip, curve=())
-            spoken = phrases_of_clip(bare, track, 0.0, energies[clip.sound_key], speech)
+            spoken = heard_in_clip(bare, track, 0.0, energies[clip.sound_key], speech).phrases
             if len(spoken) < 2:
                 continue
             middle = weighted_median([p.level_lufs for p in spoken], [p.n_hops for p in spoken])
-            gains = [gain.gain_db for gain in phrase_gains(spoken, spoken, middle, limits)]
-            points = curve_over(spoken, gains, clip.length_samples)
+            points = curve_over(spoken, phrase_gains(spoken, spoken, middle, limits), clip.length_samples)
             if points:
                 curves[clip_id] = [(point.at_sample, point.gain_db) for point in points]
         if not curves:
