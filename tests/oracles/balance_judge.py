@@ -119,8 +119,21 @@ def _stem(old, new, speech, turned):
     gain = 10.0 * np.log10(np.maximum(after[audible], 1e-12) / before[audible]) - turned
     spoken = gain[speech[audible]]
     depth = float(np.quantile(gain, 0.95) - np.quantile(spoken, 0.05)) if len(spoken) else 0.0
+    counted = ~_part_returns(new, old, speech, turned)[audible]
     travel, last = 0.0, gain[0]
-    for value in gain[::10]:
+    for value, counts in zip(gain[::10], counted[::10], strict=True):
         if abs(value - last) > STILL_DB:
-            travel, last = travel + abs(value - last), value
+            travel, last = travel + abs(value - last) * counts, value
     return StemFigures(depth, float(travel / (len(old) / 6_000)), float(gain.max()))
+
+
+def _part_returns(new, old, speech, turned):
+    """Pauses of five seconds and more in which a stem comes up and not all of the way: no travel is counted there."""
+    gain = 10.0 * np.log10(np.maximum(windowed(new, 20), 1e-12) / np.maximum(windowed(old, 20), 1e-12)) - turned
+    top = np.quantile(gain, 0.98)
+    found = np.zeros(len(speech), bool)
+    edges = np.flatnonzero(np.diff(np.concatenate([[1], speech.astype(int), [1]])))
+    for first, last in edges.reshape(-1, 2).tolist():
+        if last - first >= 500 and gain[first:last].max() < top - 1.0:
+            found[first:last] = True
+    return found

@@ -15,6 +15,7 @@ from recitant_core.gain.trim import trim_points
 from recitant_core.measure.clearance import BoolArray, momentary_power
 from recitant_core.measure.phrases import phrases
 from recitant_core.render.estimate import duck_gains_db, lowered_energy
+from recitant_core.render.two_levels import DETECTED_RETURN_S
 from recitant_core.timeline.model import Plan, Role
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import HOP_SAMPLES, HOPS_PER_SECOND, SampleSpan
@@ -31,6 +32,7 @@ RESTLESS_TRAVEL_DB: Final = 40.0
 DENSE_SHARE: Final = 0.5
 _AUDIBLE_LU: Final = 25.0  # under its own loud moments a stem's gain is not heard
 _WINDOW_HOPS: Final = 300
+_RETURNED_DB: Final = 1.0
 
 
 @dataclass(frozen=True)
@@ -40,7 +42,8 @@ class StemJudgement:
     depth_db: float
     """Of its dips, not exceeded for 95 % of the speech that it sounds under; 0 or more."""
     travel_db: float
-    """All movement of its gain, up and down, for each minute of the programme, which counts as one at least."""
+    """All movement of its gain, up and down, for each minute of the programme, which counts as one at least; without
+    what comes up part of the way in a pause of five seconds and more."""
     lift_db: float
     """Highest gain over how it came: fader, trim and dips together."""
     spread_lu: float | None
@@ -138,7 +141,8 @@ def _stem(plan: Plan, role: Role, before: FloatArray, after: FloatArray, is_spee
     under = dip_db[audible & is_speech]
     depth_db = max(0.0, -float(np.quantile(under, 0.05))) if len(under) else 0.0
     minutes = max(1.0, len(is_speech) / (60.0 * HOPS_PER_SECOND))
-    travel_db = float(np.abs(np.diff(moved_db)).sum()) / minutes
+    counted = ~_in_part_returns(dip_db, is_speech)[audible]
+    travel_db = float(np.abs(np.diff(moved_db))[counted[1:]].sum()) / minutes
     balanced = plan.stem_balanced.get(role)
     fader_db = plan.stem_gain_db(role) - balanced.from_db if balanced is not None else 0.0
     is_dense = bool(is_speech.mean() >= DENSE_SHARE)
@@ -149,6 +153,16 @@ def _stem(plan: Plan, role: Role, before: FloatArray, after: FloatArray, is_spee
         _spread_lu(after, is_speech & audible),
         feel_of(depth_db, travel_db, is_dense=is_dense),
     )
+
+
+def _in_part_returns(dip_db: FloatArray, is_speech: BoolArray) -> BoolArray:
+    # Pauses of five seconds and more in which the gain comes up and not all of the way.
+    found = np.zeros(len(dip_db), bool)
+    edges = np.flatnonzero(np.diff(np.concatenate([[True], is_speech[: len(dip_db)], [True]]).astype(np.int8)))
+    for first, last in edges.reshape(-1, 2).tolist():
+        if last - first >= DETECTED_RETURN_S * HOPS_PER_SECOND and dip_db[first:last].max() < -_RETURNED_DB:
+            found[first:last] = True
+    return found
 
 
 def _trim_db(plan: Plan, role: Role, n_hops: int) -> FloatArray | float:

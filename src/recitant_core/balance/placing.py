@@ -27,6 +27,7 @@ PLACED_LU: Final = {Role.MUSIC: (3.0, 3.0), Role.EFFECTS: (3.0, 3.0), Role.ATMOS
 SCENE_LU: Final = 4.0  # a scene further from the level in the open is trimmed
 SCENE_KEPT_LU: Final = 3.0  # and so much of its distance stays: the material's own dynamics
 DIP_RESERVE_DB: Final = 1.5  # what a dip keeps for the sum of all stems
+_ONE_DECISION_HOPS: Final = 20 * HOPS_PER_SECOND  # nothing is raised that a dip so near by lowers again
 _OPEN_S: Final = 5.0  # a stem that is heard alone for less is placed by what it does under speech
 _OPEN_SHARE: Final = 0.1
 _LEAST_MOVE_DB: Final = 0.5
@@ -200,7 +201,10 @@ def _trim(
         if level is not None:
             # Effects and rooms are loud and quiet on purpose: near, far away, dying out. A bed is meant to be steady.
             away = 0.0 if is_own or role.kind is not Role.MUSIC else _away_lu(level, lines, is_open=is_open)
-            if away > SCENE_LU:
+            if (
+                away > SCENE_LU
+                and not voices.is_talk[max(0, first - _ONE_DECISION_HOPS) : last + _ONE_DECISION_HOPS].any()
+            ):
                 gain = min(away - SCENE_KEPT_LU, most_up_db)
             elif away < -SCENE_LU:
                 gain = away + SCENE_KEPT_LU

@@ -1,6 +1,7 @@
 """Two levels: how deep stems and tracks go under speech so that each keeps its level there, one depth a run of talk.
 
-Where coming back between two runs would be too much movement, the curve stays down and steps from depth to depth.
+Where coming back between two runs would be too much movement, the curve stays down and steps from depth to depth; in a
+pause of five seconds and more it then comes up half of the way, so that the bed does not lie dead.
 
 Dialogue under narration gives way first, music before effects, effects only where speech lacks clearance, atmosphere
 last. What the deepest dip that a
@@ -17,8 +18,9 @@ from typing import Final
 import numpy as np
 
 from recitant_core.gain.duck_rule import DuckRule
-from recitant_core.gain.ducking import curve_points, laid_around_pinned, passages
+from recitant_core.gain.ducking import AHEAD_S, curve_points, laid_around_pinned, passages
 from recitant_core.measure.clearance import BoolArray, momentary_power
+from recitant_core.speech.activity import PAD_AFTER_S, PAD_BEFORE_S
 from recitant_core.timeline.model import Duck, Plan, Role
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import HOP_SAMPLES, HOPS_PER_SECOND, RATE_HZ, SampleSpan
@@ -38,6 +40,11 @@ _STEP_DB: Final = 0.5
 _WORTH_LU: Final = 0.5  # a deeper dip that wins less is not made
 _ORDER: Final = (Role.DIALOGUE, Role.MUSIC, Role.EFFECTS, Role.ATMOSPHERE)
 _MOST_CLOSED: Final = 4.0  # times the bridge: in a gap that is longer the sound always comes back
+RETURN_S: Final = 5.0  # in a pause this long the sound comes back, half of its dip at the least
+DETECTED_RETURN_S: Final = RETURN_S - PAD_BEFORE_S - PAD_AFTER_S - 0.25  # speech is found with its pads, and late
+RETURN_SHARE: Final = 0.5
+_LIST_ITEM_S: Final = 3.0  # short items at even distances are a spoken list, and the bed lies still under it
+_LIST_EVEN: Final = 0.25
 _SILENT_DB: Final = -99.0
 
 
@@ -329,18 +336,36 @@ def _joined(one: _Moving, budget_db: float) -> list[tuple[SampleSpan, list[tuple
         # Staying down saves the rise after this run and the fall before the next, all but their difference.
         travel_db -= 2.0 * min(depths[index], depths[index + 1])
         closed.add(index)
+    listed = _in_lists(one.runs, gaps)
     found: list[tuple[SampleSpan, list[tuple[int, float]]]] = []
     for index, (run, depth) in enumerate(zip(one.runs, depths, strict=True)):
         if index - 1 not in closed:
             found.append((run, [(run.start_sample, -depth)]))
             continue
         before, levels = found[-1]
+        up = -RETURN_SHARE * min(depths[index - 1], depth)
+        if gaps[index - 1] >= DETECTED_RETURN_S * RATE_HZ and index - 1 not in listed and levels[-1][1] < up:
+            leave = before.end_sample + round(one.duck.rule.hold_s * RATE_HZ)
+            levels += [(leave, up), (run.start_sample - round(AHEAD_S * RATE_HZ), -depth)]
+            found[-1] = (SampleSpan(before.start_sample, run.end_sample - before.start_sample), levels)
+            continue
         # Steps too small to be worth one are taken at the deeper of both.
         if abs(levels[-1][1] + depth) < one.duck.rule.least_change_db:
             levels[-1] = (levels[-1][0], min(levels[-1][1], -depth))
         else:
             levels.append((run.start_sample, -depth))
         found[-1] = (SampleSpan(before.start_sample, run.end_sample - before.start_sample), levels)
+    return found
+
+
+def _in_lists(runs: list[SampleSpan], gaps: list[int]) -> set[int]:
+    # Gaps of spoken lists: three and more that are about as long, between short items.
+    is_item = [run.length_samples <= _LIST_ITEM_S * RATE_HZ for run in runs]
+    found: set[int] = set()
+    for index in range(len(gaps) - 2):
+        three = gaps[index : index + 3]
+        if all(is_item[index : index + 4]) and max(three) - min(three) <= _LIST_EVEN * max(three):
+            found |= {index, index + 1, index + 2}
     return found
 
 
