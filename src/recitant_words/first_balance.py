@@ -1,7 +1,9 @@
 """Words of the first balance: its steps, what they measured, what they changed and why; and how a balance stands."""
 
+from collections.abc import Sequence
 from typing import Any, Final
 
+from recitant_core.balance.carried import SPEECH, UNSPOKEN
 from recitant_core.balance.first_balance_values import FirstBalance, Step
 from recitant_core.balance.judgement import Judgement
 from recitant_core.balance.plausibility import Doubt
@@ -35,6 +37,8 @@ GOOD_PHRASE_SD_LU: Final = 1.5
 GOOD_PHRASE_WORST_LU: Final = 4.0
 GOOD_CLEAR_SHARE: Final = 0.95
 _SEEN: Final = 0.05
+_TOLD_SHARE: Final = 0.1
+_CARRIERS: Final = {UNSPOKEN: "what is not speech on the narration and dialogue tracks"}
 
 
 _DOUBTS: Final = {
@@ -102,6 +106,8 @@ def step_data(step: Step) -> dict[str, Any]:
         "measured_words": _measured(step),
         "changes": [dict(change) for change in step.changes],
         "changed_words": [_change(change) for change in step.changes],
+        "acts": [_acts(change) for change in step.changes],
+        "sounds": _places_of_sounds(step.changes),
         "offers": [_offer(change) for change in step.changes if change["what"] == "short"],
         "why": WHY[step.code],
     }
@@ -225,11 +231,29 @@ def _turned(m: dict[str, Any]) -> str:
     )
     if m["is_dialogue_far"]:
         away = m["dialogue_lufs"] - m["target_lufs"]
-        why = (
-            "the rest carries little of the loudness" if away > 0.0 else "music and effects carry much of the loudness"
-        )
-        words += f" Dialogue then lies {signed(abs(away))} LU {'over' if away > 0.0 else 'under'} the target: {why}."
+        side = "over" if away > 0.0 else "under"
+        words += f" Dialogue then lies {abs(away):.1f} LU {side} the target: {_carried(m, is_over=away > 0.0)}."
     return words
+
+
+def _carried(m: dict[str, Any], *, is_over: bool) -> str:
+    shares = m["carried"]
+    if is_over:
+        speech, time = _percent(shares.get(SPEECH, 0.0)), _percent(m["speech_time_share"])
+        return f"{speech} of the loudness comes from speech, which fills {time} of the time that counts"
+    others = sorted(((share, name) for name, share in shares.items() if name != SPEECH), reverse=True)
+    told = [(share, name) for share, name in others if share >= _TOLD_SHARE] or others[:1]
+    if not told:
+        return "speech was found only where it is quiet"
+    parts = [
+        f"{_percent(share)} {'from' if index else 'comes from'} {_CARRIERS.get(name, name)}"
+        for index, (share, name) in enumerate(told)
+    ]
+    return f"of the loudness, {_all_of(parts)}"
+
+
+def _all_of(parts: list[str]) -> str:
+    return parts[0] if len(parts) == 1 else f"{', '.join(parts[:-1])} and {parts[-1]}"
 
 
 def _percent(share: float) -> str:
@@ -302,6 +326,23 @@ def _other_sound(change: dict[str, Any]) -> str:
     seconds = change["length_samples"] / RATE_HZ
     words = f"{change['name']} at {clock_text(change['at_sample'])}: {seconds:.1f} s that are not speech, "
     return words + f"{signed(change['from_lufs'])} to {signed(change['to_lufs'])} LUFS"
+
+
+def _acts(change: dict[str, Any]) -> list[dict[str, Any]]:
+    """Presses beside a change: their words and the edit that each posts."""
+    if change["what"] != "performance":
+        return []
+    place = {"id": change["clip_id"], "start_sample": change["at_sample"], "length_samples": change["length_samples"]}
+    ways = (("Leave as recorded", "as_recorded_db"), ("Bring nearer", "nearer_db"))
+    return [{"words": words, "edit": {"kind": "phrase", **place, "gain_db": change[name]}} for words, name in ways]
+
+
+def _places_of_sounds(changes: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+    return [
+        {"id": one["clip_id"], "start_sample": one["at_sample"], "length_samples": one["length_samples"]}
+        for one in changes
+        if one["what"] == "sound"
+    ]
 
 
 def _offer(change: dict[str, Any]) -> dict[str, Any]:

@@ -9,7 +9,7 @@ from recitant_core.gain.ducking import DuckPoint
 from recitant_core.gain.envelope import CurvePoint
 from recitant_core.gain.trim import TrimScene
 from recitant_core.processors.model import Processor
-from recitant_core.timeline.arranging import gap_at, merged_into, sent_to_track, with_time, without_time
+from recitant_core.timeline.arranging import gap_at, merged_into, parted_out, sent_to_track, with_time, without_time
 from recitant_core.timeline.model import Clip, Duck, Plan, Ride, Role, Track
 from recitant_core.units.clock import SampleSpan
 
@@ -46,6 +46,23 @@ def test_clips_are_sent_to_a_track_at_the_same_time():
     for ids, track in ((["b", "nobody"], "3"), (["b"], "9")):
         with pytest.raises(EditRefused):
             sent_to_track(film(), ids, track)
+
+
+def test_stretches_are_parted_out_at_the_same_time_and_level():
+    plan = replace(film(), stem_gains_db={Role.MUSIC: 2.0})
+    sent = parted_out(
+        plan, [("a", SampleSpan(2 * S, S)), ("a", SampleSpan(6 * S, S)), ("c", SampleSpan(22 * S, S))], "3"
+    )
+    boom, lav, bed = sent.tracks
+    assert sorted((c.start_sample / S, c.length_samples / S) for c in boom.clips) == [(0, 2), (3, 3), (7, 3), (20, 10)]
+    moved = sorted((c.start_sample / S, c.in_sample / S, c.gain_db) for c in bed.clips if c.clip_id != "m")
+    assert moved == [(2, 2, -2.0), (6, 6, -2.0), (22, 0, -5.0)]
+    assert [c.start_sample / S for c in lav.clips] == [23]
+    ids = [c.clip_id for t in sent.tracks for c in t.clips]
+    assert len(set(ids)) == len(ids) and "a" in ids
+    for places_, track in (([("z", SampleSpan(0, S))], "3"), ([("a", SampleSpan(50 * S, S))], "3"), ([], "9")):
+        with pytest.raises(EditRefused):
+            parted_out(plan, places_, track)
 
 
 def test_merged_tracks_sound_as_they_did():

@@ -40,6 +40,40 @@ def sent_to_track(plan: Plan, clip_ids: Collection[str], track_id: str) -> Plan:
     return replace(plan, tracks=tuple(tracks))
 
 
+def parted_out(plan: Plan, places: Collection[tuple[str, SampleSpan]], track_id: str) -> Plan:
+    """Stretches of clips cut out and sent to another track, at the same time and level: faders are made up for.
+
+    Args:
+        places: clip and stretch of the programme.
+
+    Raises:
+        EditRefused: no such track or clip, or a stretch outside of its clip.
+    """
+    into = next((track for track in plan.tracks if track.track_id == track_id), None)
+    if into is None:
+        raise EditRefused("gone")
+    into_db = into.gain_db + plan.stem_gain_db(into.role)
+    names, moved = Names.beside(plan), []
+    # The last first: what lies before a stretch keeps the name of the clip.
+    for clip_id, span in sorted(places, key=lambda place: -place[1].start_sample):
+        found = next(((t, c) for t in plan.tracks for c in t.clips if c.clip_id == clip_id), None)
+        part = None if found is None else part_of(found[1], span)
+        if found is None or part is None:
+            raise EditRefused("gone")
+        track, clip = found
+        before = part_of(clip, SampleSpan(0, span.start_sample))
+        after = part_of(clip, SampleSpan(span.end_sample, _ALL_TIME))
+        sent = replace(part, clip_id=names.another()) if before is not None else part
+        rest = None if after is None else replace(after, clip_id=names.another())
+        kept = [one for one in (before, rest) if one is not None]
+        clips = [each for one in track.clips for each in (kept if one is clip else [one])]
+        plan = replace(plan, tracks=tuple(_with(t, clips) if t is track else t for t in plan.tracks))
+        by_db = round(track.gain_db + plan.stem_gain_db(track.role) - into_db, 2)
+        moved.append(levelled(sent, by_db) if by_db else sent)
+    tracks = (_with(t, [*t.clips, *moved]) if t.track_id == track_id else t for t in plan.tracks)
+    return replace(plan, tracks=tuple(tracks))
+
+
 def merged_into(plan: Plan, track_ids: Collection[str], into_id: str) -> Plan:
     """The clips of some tracks on one; the others are left empty. What a fader did becomes gain of the clips.
 

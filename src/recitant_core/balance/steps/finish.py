@@ -4,6 +4,7 @@ from dataclasses import replace
 from typing import Any, Final
 
 from recitant_core.balance.anchor import anchor_lufs
+from recitant_core.balance.carried import carried
 from recitant_core.balance.first_balance_values import Step
 from recitant_core.balance.speech_figures import speech_figures
 from recitant_core.balance.steps.run import Run
@@ -48,12 +49,15 @@ def fit(run: Run, plan: Plan) -> Step:
         gain_db = before_db
     scene = run.scene(plan)
     dialogue = speech_figures(stems, scene.is_speech).dialogue_lufs
+    found = carried(stems, scene.is_speech)
     measured: dict[str, Any] = {
         "before_lufs": round(now + before_db, 2),
         "target_lufs": target,
         "reached_lufs": round(now + gain_db, 2),
         "dialogue_lufs": None if dialogue is None else round(dialogue + gain_db, 1),
         "is_dialogue_far": dialogue is not None and abs(dialogue + gain_db - target) > FAR_LU,
+        "carried": {name: round(share, 3) for name, share in found.shares.items()},
+        "speech_time_share": round(found.speech_time_share, 3),
     }
     changes = (
         ({"what": "programme", "name": "programme", "from_db": before_db, "to_db": gain_db},)

@@ -3,10 +3,13 @@
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import replace
+from typing import Annotated, Final, Literal
+
+from msgspec import Meta, Struct
 
 from recitant_core.errors import EditRefused
 from recitant_core.timeline import edits
-from recitant_core.timeline.arranging import gap_at, merged_into, sent_to_track, with_time, without_time
+from recitant_core.timeline.arranging import gap_at, merged_into, parted_out, sent_to_track, with_time, without_time
 from recitant_core.timeline.changes import Change
 from recitant_core.timeline.laying import Laying, LayingOrder, Piece, laid_out
 from recitant_core.timeline.model import Clip, Plan, Ride, Role, Track
@@ -19,6 +22,9 @@ from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.desk.placing import LAYING_WORDS, MOST_TRACKS, has_picture_timecode, picture_origin
 from recitant_web.programme.models import Picture, Programme
 from recitant_web.shared.shapes import Id, Ids, Place, RoleName, Samples, Text
+
+SENT_SOUNDS: Final = "From dialogue"
+"""Name of the track that gets sounds sent out of dialogue."""
 
 
 class InMix(PlanEdit, frozen=True, kw_only=True, tag="in-mix"):
@@ -73,6 +79,31 @@ class SendToTrack(PlanEdit, frozen=True, kw_only=True, tag="to-track"):
         role = Role(self.role) if self.role else roles.most_common(1)[0][0]
         plan, track = with_new_track(programme, plan, self.name or role.label, role)
         return plan, track.track_id
+
+
+class PlaceOfSound(Struct, frozen=True):
+    """A stretch of a clip, in programme time."""
+
+    id: Id
+    start_sample: Samples
+    length_samples: Samples
+
+
+class SendSounds(PlanEdit, frozen=True, kw_only=True, tag="sounds-to"):
+    """Sounds that are not speech cut out of their clips and sent to a track of another role, as they sound."""
+
+    places: Annotated[list[PlaceOfSound], Meta(min_length=1, max_length=1_000)]
+    role: Literal["effects", "atmosphere"]
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        role = Role(self.role)
+        track = next((one for one in plan.tracks if one.role is role and one.name == SENT_SOUNDS), None)
+        if track is None:
+            plan, track = with_new_track(programme, plan, SENT_SOUNDS, role)
+        places = [(one.id, SampleSpan(max(0, one.start_sample), max(1, one.length_samples))) for one in self.places]
+        n = len(places)
+        return parted_out(plan, places, track.track_id), f"{n} sound{'s' if n != 1 else ''} to {role.label.lower()}"
 
 
 class MergeTracks(PlanEdit, frozen=True, kw_only=True, tag="track-merge"):

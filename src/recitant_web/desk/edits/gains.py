@@ -9,6 +9,7 @@ from recitant_core.render.clip_levels import heard_in_clip
 from recitant_core.timeline import curve_edits, edits
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Clip, Plan
 from recitant_core.units.clock import SampleSpan
+from recitant_core.units.timecode import timecode_from_samples
 from recitant_web.desk.edits.labels import clip_name, clip_names, target_name
 from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.desk.energies import known_energies
@@ -139,6 +140,29 @@ class EvenOut(PlanEdit, frozen=True, kw_only=True, tag="even-out"):
         unit = "dBFS peak" if chosen.by == "peak" else "LUFS"
         goal = f"{chosen.goal:g}".replace("-", "−")
         return after, f"{len(gains)} clips evened out to {goal} {unit}, {100 * chosen.strength:.0f} %"
+
+
+class SetPhrase(PlanEdit, frozen=True, kw_only=True, tag="phrase"):
+    """The gain of one phrase of a clip, by its curve."""
+
+    id: Id
+    start_sample: Samples
+    length_samples: Samples
+    gain_db: Db
+    """Of clip and curve together."""
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        known = edits.clips_by_id(plan)
+        span = SampleSpan(max(0, self.start_sample), max(1, self.length_samples))
+        if self.id not in known or known[self.id][1].span.intersect(span) is None:
+            raise EditRefused("gone")
+        clip = known[self.id][1]
+        middle = span.start_sample + span.length_samples // 2 - clip.start_sample
+        by_db = round(self.gain_db - clip.gain_db - curve_edits.curve_level_db(clip, middle), 2)
+        at = timecode_from_samples(span.start_sample, programme.frame_rate)
+        after = edits.set_clips(plan, [self.id], lambda one: curve_edits.stretch_raised(one, span, by_db))
+        return after, f"{clip.name[:80]} {gain_text(by_db)} dB in its phrase at {at}"
 
 
 class RideClips(PlanEdit, frozen=True, kw_only=True, tag="ride-clips"):

@@ -23,6 +23,7 @@ export function newFirstBalance({ desk, model, start, edit, view }) {
       effects: value("effects"),
       ducking: value("ducking"),
       leads: value("leads"),
+      performance: value("performance"),
       steps,
       from_sample: Math.round(span.start),
       to_sample: Math.round(span.end),
@@ -79,6 +80,28 @@ export function newFirstBalance({ desk, model, start, edit, view }) {
         )
       : [];
 
+  // Sounds that are not speech, out of dialogue in one press.
+  const sendSounds = (step) =>
+    step.is_in_force && step.sounds?.length
+      ? ["effects", "atmosphere"].map((role) =>
+          button(
+            `Send ${step.sounds.length === 1 ? "the sound" : `all ${step.sounds.length} sounds`} to ${role}`,
+            () => edit({ kind: "sounds-to", places: step.sounds, role }),
+            { className: "act", title: "Cut out of the dialogue clips, on a track of their own" },
+          ),
+        )
+      : [];
+
+  const changed = (step, words, index) =>
+    make(
+      "li",
+      {},
+      `${words} `,
+      ...(step.is_in_force ? step.acts?.[index] || [] : []).map((act) =>
+        button(act.words, () => edit(act.edit), { className: "quiet" }),
+      ),
+    );
+
   function show() {
     const box = document.getElementById("balance-report");
     const run = model.state.balance_run;
@@ -125,12 +148,13 @@ export function newFirstBalance({ desk, model, start, edit, view }) {
               make(
                 "ul",
                 { className: "changes" },
-                ...step.changed_words.map((words) => make("li", { textContent: words })),
+                ...step.changed_words.map((words, index) => changed(step, words, index)),
               ),
             )
           : make("p", { className: "soft mb-0", textContent: "Nothing needed to change." }),
         make("p", { className: "soft mb-0", textContent: step.why }),
         ...offers(step),
+        ...sendSounds(step),
         step.edit_id
           ? step.is_in_force
             ? button("Take this step back", () => edit({ kind: "step-back", edit_id: step.edit_id }), {
