@@ -31,7 +31,7 @@ APPLICATION = Path(os.environ.get("RECITANT_FOLDER", VAR / "app")).absolute()
 """Folder of database, media and logs."""
 HAS_STORE = bool(os.environ.get("RECITANT_MEDIA_STORE"))
 TOLD_TO_WORKERS = ("DB_HOST", "DB_PORT", "DB_PASSWORD", "REDIS_HOST", "REDIS_PORT", "REDIS_PASSWORD", "SECRET_KEY")
-OWN_BENCHMARKS = ("pages", "answers", "growth", "job", "textpage", "speech", "words", "waits")
+OWN_BENCHMARKS = ("pages", "answers", "growth", "job", "textpage", "speech", "words", "waits", "ear")
 CORE_COMMANDS = ("measure", "intake", "check", "mix", "words", "bench")
 
 

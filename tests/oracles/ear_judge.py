@@ -14,7 +14,9 @@ import soundfile
 from oracles.balance_judge import HOP, hop_energy, lufs, windowed
 
 STILL_DB = 25.0  # a gain may move where the sound lies so far under its phrase
-PAUSE_S = 0.25
+OVER_NOISE_DB = 4.0
+GAP_HOPS = 4
+RATE_HOPS = 20  # a speed is that over 0.2 s
 LONG_PAUSE_S = 0.5
 HEARD_LUFS = -60.0  # noise under it is not heard in a programme at -23
 COVERED_LU = 3.0  # and noise so far under what else sounds neither
@@ -29,7 +31,7 @@ class Heard:
     phrases: list = field(default_factory=list)
     """(kind, LU as it came, LU as written) of each known phrase."""
     moved_inside: list = field(default_factory=list)
-    """By how much the gain moves inside the sound of each phrase."""
+    """By how much the gain moves inside a sound of each phrase, and how fast, in dB a second."""
     floor_steps: list = field(default_factory=list)
     """Change of gain from one pause to the next where its noise is heard."""
     others: list = field(default_factory=list)
@@ -59,6 +61,14 @@ def loud_power(energy):
     return float(energy[energy > 0.1 * energy.mean()].mean() / HOP) if len(energy) and energy.any() else 0.0
 
 
+def gated_lufs(energy):
+    """Integrated loudness of 10 ms energies by both gates of BS.1770."""
+    total = np.concatenate([[0.0], np.cumsum(energy)])
+    blocks = (total[40:] - total[:-40])[::10] / (40 * HOP)
+    blocks = blocks[lufs(blocks) > -70.0]
+    return float(lufs(blocks[blocks > 0.1 * blocks.mean()].mean()))
+
+
 def heard(case, folder):
     """Figures of a delivery of a case."""
     report = json.loads((folder / "report.json").read_text())
@@ -71,12 +81,12 @@ def heard(case, folder):
         gain = 10.0 * np.log10(np.maximum(windowed(new, 5), 1e-14) / np.maximum(smooth, 1e-14))
     found = Heard(report["deliveries"][0]["integrated_lufs"], None)
     speech = np.zeros(n, bool)
-    levels = []
+    levels, noise = [], float(np.quantile(smooth, 0.05))
     for begin, end, _, kind in case.speech:
         a, b = int(begin * 100), min(n, int(end * 100))
         speech[a:b] = True
         levels.append((kind, lufs(loud_power(came[a:b])), lufs(loud_power(new[a:b]))))
-        found.moved_inside.append(_moved_inside(smooth[a:b], gain[a:b]))
+        found.moved_inside.append(_moved_inside(smooth[a:b], gain[a:b], noise))
     if levels:
         usual = [one for one in levels if one[0] == "usual"] or levels
         middle = [np.median([one[i] for one in usual]) for i in (1, 2)]
@@ -97,21 +107,25 @@ def heard(case, folder):
     return found
 
 
-def _moved_inside(power, gain):
-    # Sounds of a phrase: above 25 dB under its loud part, short gaps closed; the gain stands still in each.
-    sounding = power > np.sort(power)[-max(1, len(power) // 20)] * 10 ** (-STILL_DB / 10)
+def _moved_inside(power, gain, noise):
+    # Sounds of a phrase: what lies above 25 dB under its loud part and over the noise, without a gap.
+    loud = np.sort(power)[-max(1, len(power) // 20)]
+    sounding = power > max(loud * 10 ** (-STILL_DB / 10), noise * 10 ** (OVER_NOISE_DB / 10))
     edges = np.flatnonzero(np.diff(np.concatenate([[0], sounding.astype(int), [0]])))
     runs = []
     for a, b in edges.reshape(-1, 2).tolist():
-        if runs and a - runs[-1][1] < PAUSE_S * 100:
+        if runs and a - runs[-1][1] < GAP_HOPS:
             runs[-1][1] = b
         else:
             runs.append([a, b])
-    moved = 0.0
+    moved, fastest = 0.0, 0.0
     for a, b in runs:
-        loud = gain[a:b][sounding[a:b]]
-        moved = max(moved, float(loud.max() - loud.min()))
-    return moved
+        part = gain[a + 2 : b - 2]  # energies of five hops lie over the edges
+        if len(part) > 1:
+            moved = max(moved, float(part.max() - part.min()))
+            step = min(RATE_HOPS, len(part) - 1)
+            fastest = max(fastest, float(np.abs(part[step:] - part[:-step]).max() * 100 / step))
+    return moved, fastest
 
 
 def _floor_steps(case, came, rest, gain):

@@ -4,12 +4,17 @@ Each gives what is true of it: where who speaks, at which level, what is no spee
 Origin and licence of the recordings: tests/data/README.md.
 """
 
+import contextlib
+import io
+import json
 from dataclasses import dataclass, field
 
 import numpy as np
+import soundfile
 from scipy.linalg import solve_toeplitz
 from scipy.signal import butter, lfilter, sosfilt
 
+from recitant_cli.__main__ import main
 from signals.balance import RATE, Talk, at_level, bed, hits, prompt
 
 
@@ -341,3 +346,18 @@ CASES = (
     one_word,
     storm,
 )
+
+
+def delivered(case, folder, *more):
+    """A case balanced and handed over by the command line: the folder of the delivery."""
+    folder.mkdir(parents=True, exist_ok=True)
+    for role, audio in case.stems.items():
+        soundfile.write(folder / f"{role}.wav", audio, RATE, "FLOAT")
+    tracks = [{"name": role, "role": role, "clips": [{"file": f"{role}.wav"}]} for role in case.stems]
+    path = folder / "plan.json"
+    path.write_text(json.dumps({"plan": 1, "title": case.name, "frame_rate": "25", "tracks": tracks}))
+    wanted = ["--first-balance", "--spec", "ebu-r128", "--files", "mix,stems", *case.choices, *more]
+    with contextlib.redirect_stdout(io.StringIO()), contextlib.redirect_stderr(io.StringIO()):
+        code = main(["mix", str(path), "--out", str(folder / "out"), *wanted])
+    assert code <= 1, f"{case.name}: {code}"
+    return folder / "out"

@@ -37,8 +37,10 @@ _CLICK_HOPS: Final = 12  # a burst no longer than this is a click or a clap; a w
 STILL_DB: Final = 25.0  # so far under a phrase nothing of it is heard any more
 PAUSE_HOPS: Final = 25
 _OVER_NOISE_LU: Final = 4.0  # and in noise no tail is heard further down than this over it
-_MOST_TAIL_HOPS: Final = 40
+_MOST_EDGE_HOPS: Final = 40
 _LEAST_STILL_HOPS: Final = 4
+_NEAR_HOPS: Final = 100
+_DEEPEST_LU: Final = 30.0  # what lies so far under a span's loudest word is never a word of it
 _SMOOTH_HOPS: Final = 5
 _AROUND_HOPS: Final = 800  # noise is looked for this far on both sides
 _NOISE_WINDOW_HOPS: Final = 15
@@ -118,30 +120,37 @@ def with_edges(energy: FloatArray, found: Sequence[Phrase]) -> list[Phrase]:
         found: phrases in order.
     """
     smooth = _smoothed(energy)
-    loud = [_loud(smooth, phrase) for phrase in found]
-    edged = []
+    still = [
+        max(_loud(smooth, phrase) * ratio_from_lu(-STILL_DB), _noise_energy(phrase) * ratio_from_lu(_OVER_NOISE_LU))
+        for phrase in found
+    ]
+    edged = list(found)
     for index, phrase in enumerate(found):
-        before = found[index - 1].last_hop if index else 0
-        after = found[index + 1].first_hop if index + 1 < len(found) else len(energy)
-        still = max(loud[index] * ratio_from_lu(-STILL_DB), _noise_energy(phrase) * ratio_from_lu(_OVER_NOISE_LU))
-        onset = _sounding(smooth[max(before, phrase.first_hop - _MOST_TAIL_HOPS) : phrase.first_hop][::-1], still)
-        tail = _sounding(smooth[phrase.last_hop : min(after, phrase.last_hop + _MOST_TAIL_HOPS)], still)
-        edged.append(replace(phrase, onset_hops=onset, tail_hops=tail))
-    for index in range(1, len(edged)):
-        edged[index - 1], edged[index] = _parted(edged[index - 1], edged[index])
+        if index == 0:
+            before = smooth[max(0, phrase.first_hop - _MOST_EDGE_HOPS) : phrase.first_hop][::-1]
+            edged[0] = replace(edged[0], onset_hops=_sounding(before, still[0]))
+        if index == len(found) - 1:
+            behind = smooth[phrase.last_hop : phrase.last_hop + _MOST_EDGE_HOPS]
+            edged[-1] = replace(edged[-1], tail_hops=_sounding(behind, still[-1]))
+        else:
+            gap = smooth[phrase.last_hop : found[index + 1].first_hop]
+            under = min(still[index], still[index + 1])
+            edged[index], edged[index + 1] = _parted(edged[index], edged[index + 1], gap, under)
     return edged
 
 
-def _parted(a: Phrase, b: Phrase) -> tuple[Phrase, Phrase]:
-    # Two phrases whose sounds do not meet, or meet in a pause, or run on.
-    if b.sounds_from - a.sounds_to >= _LEAST_STILL_HOPS:
-        return a, b
-    gap = b.first_hop - a.last_hop
-    if gap >= PAUSE_HOPS:
-        # Sound all through the pause: a gain may move in its middle.
-        tail, onset = min(a.tail_hops, gap // 5), min(b.onset_hops, gap // 5)
-        return replace(a, tail_hops=tail), replace(b, onset_hops=onset)
-    return replace(a, tail_hops=0), replace(b, onset_hops=0, is_run_on=True)
+def _parted(a: Phrase, b: Phrase, gap: FloatArray, still: float) -> tuple[Phrase, Phrase]:
+    # A gain may move where it is still longest; else in the middle of a pause; else the phrases run on.
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], gap <= still, [False]]).astype(np.int8))).reshape(-1, 2)
+    first, last = max(edges.tolist(), key=lambda edge: edge[1] - edge[0], default=(0, 0))
+    if last - first < _LEAST_STILL_HOPS:
+        if len(gap) < PAUSE_HOPS:
+            return a, replace(b, is_run_on=True)
+        first, last = len(gap) // 5, len(gap) - len(gap) // 5
+    return (
+        replace(a, tail_hops=min(first, _MOST_EDGE_HOPS)),
+        replace(b, onset_hops=min(len(gap) - last, _MOST_EDGE_HOPS)),
+    )
 
 
 def _noise_energy(phrase: Phrase) -> float:
@@ -247,11 +256,14 @@ def _stands_out(levels: list[float], index: int) -> bool:
 
 def _words(energy: FloatArray) -> list[tuple[int, int]]:
     smooth = _smoothed(energy)
-    # The loud part near by: in the loud answer a quiet question is not all gap.
-    width = 100
-    padded = np.pad(smooth, (width, width), mode="edge")
-    near = np.lib.stride_tricks.sliding_window_view(padded, 2 * width + 1)[:: width // 2].max(axis=1)
-    loud = np.interp(np.arange(len(smooth)), np.arange(len(near)) * (width // 2), near)
+    # The loud part near by, of the quieter side: beside a loud answer a quiet question is not all gap.
+    step, width = _NEAR_HOPS // 2, _NEAR_HOPS
+    places = np.arange(0, len(smooth), step)
+    highest = np.array([smooth[at : at + step].max() for at in places])
+    around = np.pad(highest, (width // step, width // step), mode="edge")
+    side = np.lib.stride_tricks.sliding_window_view(around, width // step + 1).max(axis=1)
+    near = np.minimum(side[: len(highest)], side[-len(highest) :])
+    loud = np.maximum(np.interp(np.arange(len(smooth)), places, near), smooth.max() * ratio_from_lu(-_DEEPEST_LU))
     is_word = smooth > loud * ratio_from_lu(-_GAP_LU)
     edges = np.flatnonzero(np.diff(np.concatenate([[False], is_word, [False]]).astype(np.int8))).reshape(-1, 2)
     words: list[tuple[int, int]] = []
