@@ -11,7 +11,7 @@ from recitant_core.units.clock import RATE_HZ
 from recitant_words.findings import REMEDY_WORDS
 from recitant_words.sentences import clock_text, gain_text, signed
 
-_MOSTLY_CLEAR: Final = 0.8
+_MOSTLY_CLEAR: Final = 0.7
 """Share of speech with the clearance asked for, under which that is the first thing to say."""
 TITLES: Final = {
     "mend": "Mend what intake found",
@@ -35,7 +35,7 @@ WHY: Final = {
 }
 GOOD_PHRASE_SD_LU: Final = 1.5
 GOOD_PHRASE_WORST_LU: Final = 4.0
-GOOD_CLEAR_SHARE: Final = 0.95
+GOOD_CLEAR_SHARE: Final = 0.85
 _SEEN: Final = 0.05
 _TOLD_SHARE: Final = 0.1
 _CARRIERS: Final = {UNSPOKEN: "what is not speech on the narration and dialogue tracks"}

@@ -4,7 +4,14 @@ import numpy as np
 import pytest
 
 from recitant_core.measure import clearance
-from recitant_core.measure.clearance import clearance_lu, close_passages, speech_mask
+from recitant_core.measure.clearance import (
+    clear_share,
+    clearance_lu,
+    close_passages,
+    speech_mask,
+    window_clearance_lu,
+    window_words_power,
+)
 from recitant_core.units.clock import HOP_SAMPLES, SampleSpan
 
 
@@ -74,3 +81,24 @@ def test_a_window_is_the_sum_around_each_hop_and_hangs_on_nothing_else(window_ho
         other = values.copy()
         other[:100] *= 1e9
         assert np.array_equal(clearance._windowed(other, window_hops)[300:], found[300:])  # to the last bit
+
+
+def test_the_share_that_is_clear_counts_windows_of_400_ms_with_words_near_the_middle():
+    speech = level(-20, 1_000)
+    speech[400:500] = level(-40, 100)  # a second far under the middle is no word that counts
+    words = window_words_power(speech, all_speech(1_000))
+    assert (words[430:470] == 0.0).all()
+    rest = np.concatenate([level(-30, 500), level(-25, 500)])
+    found = window_clearance_lu(words, rest)
+    assert clear_share(found, 7.0) == pytest.approx(45 / 95, abs=0.05) and clear_share(found, 4.0) > 0.97
+    assert np.isposinf(window_clearance_lu(words, np.zeros(1_000))).all()
+    nobody = window_words_power(speech, np.zeros(1_000, bool))
+    assert clear_share(window_clearance_lu(nobody, rest), 7.0) is None
+
+
+def test_a_pause_between_words_lowers_a_window_and_not_the_words_around():
+    speech = level(-20, 600)
+    speech[np.arange(600) % 60 < 24] = 1e-9
+    around = clearance_lu(speech, level(-27, 600), all_speech(600))[100:500]
+    windows = window_clearance_lu(window_words_power(speech, all_speech(600)), level(-27, 600))[10:50]
+    assert around.min() > 6.9 and windows.min() < 6.0  # the stricter of both

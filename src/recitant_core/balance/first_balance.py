@@ -29,7 +29,7 @@ from recitant_core.errors import PlanError
 from recitant_core.gain.duck_rule import MOST_DEPTH_DB
 from recitant_core.ports import Progress, no_progress
 from recitant_core.render.accepted import accepted_spans, is_accepted
-from recitant_core.render.scene import rendered_clearance_lu
+from recitant_core.render.scene import rendered_window_clearance_lu
 from recitant_core.timeline.model import Plan
 
 
@@ -62,7 +62,7 @@ def first_balance(material: Material, choices: Choices, progress: Progress = no_
     accepted = accepted_spans(plan)
     left = [one for one in found if not is_accepted(one.passage.span, accepted)]
     stems = run.exact(plan)
-    clearance = rendered_clearance_lu(stems, scene.is_speech, scene.is_over)
+    clearance = rendered_window_clearance_lu(stems, scene.is_speech, scene.is_over)
     levels = phrase_levels(scene.voices, scene.speech)
     judgement = judged(plan, scene.tracks, levels, clearance, scene.is_speech)
     progress(1.0)

@@ -12,7 +12,7 @@ import numpy as np
 
 from recitant_core.gain.envelope import curve_db
 from recitant_core.gain.trim import trim_points
-from recitant_core.measure.clearance import BoolArray, momentary_power
+from recitant_core.measure.clearance import BoolArray, clear_share, momentary_power
 from recitant_core.measure.phrases import phrases
 from recitant_core.render.estimate import duck_gains_db, lowered_energy
 from recitant_core.render.two_levels import DETECTED_RETURN_S
@@ -62,7 +62,7 @@ class Judgement:
     phrase_worst_lu: float | None
     """Furthest phrase from the mean of all."""
     clear_share: float | None
-    """Of the time in speech, with 7 LU of clearance and more; None without speech."""
+    """Of the windows of 400 ms in which somebody speaks, with 7 LU of clearance and more; None without speech."""
     least_clear_share: float | None
     """The same with 4 LU."""
     stems: dict[Role, StemJudgement]
@@ -79,17 +79,16 @@ def phrase_levels(dialogue: FloatArray, speech: Sequence[SampleSpan]) -> FloatAr
 
 
 def judged(
-    plan: Plan, tracks: Mapping[str, FloatArray], levels: FloatArray, clearance: FloatArray, is_speech: BoolArray
+    plan: Plan, tracks: Mapping[str, FloatArray], levels: FloatArray, window_clearance: FloatArray, is_speech: BoolArray
 ) -> Judgement:
     """The figures of a balance.
 
     Args:
         tracks: energies of each track with its faders and trims, before it gives way; see estimate.track_energies.
         levels: of all phrases; see phrase_levels.
-        clearance: LU at each hop, float64 (hops,); see clearance.clearance_lu.
+        window_clearance: LU of every window of speech that counts; see clearance.window_clearance_lu.
         is_speech: bool (hops,).
     """
-    spoken = clearance[: len(is_speech)][is_speech[: len(clearance)]]
     gains = duck_gains_db(plan, tracks)
     others = [role for role in plan.roles if not role.is_speech]
     stems: dict[Role, StemJudgement] = {}
@@ -109,8 +108,8 @@ def judged(
         len(levels),
         float(levels.std()) if len(levels) > 1 else None,
         float(np.abs(levels - levels.mean()).max()) if len(levels) > 1 else None,
-        float((spoken >= CLEAR_LU - 0.05).mean()) if len(spoken) else None,
-        float((spoken >= LEAST_CLEAR_LU - 0.05).mean()) if len(spoken) else None,
+        clear_share(window_clearance, CLEAR_LU),
+        clear_share(window_clearance, LEAST_CLEAR_LU),
         stems,
     )
 

@@ -28,6 +28,7 @@ _JOIN_HOPS: Final = 20  # passages closer than 0.2 s are one
 _TOLERANCE_LU: Final = 0.05
 _MOST_LU: Final = 99.0
 _TO_LU: Final = 0.005
+_WINDOW_STEP: Final = 10  # hops between windows that count: BS.1770's gating blocks
 
 
 @dataclass(frozen=True)
@@ -67,6 +68,52 @@ def momentary_power(energy: FloatArray) -> FloatArray:
     """Mean square of the 400 ms around each hop, float64 (hops,); silence outside."""
     power: FloatArray = _windowed(energy, BLOCK_HOPS) / (BLOCK_HOPS * HOP_SAMPLES)
     return power
+
+
+def window_words_power(speech_energy: FloatArray, is_speech: BoolArray) -> FloatArray:
+    """Mean square of the speech in the 400 ms around each hop, float64 (hops,); 0 where the window does not count.
+
+    A window counts where speech fills half of it and lies no more than 10 LU under the middle of all such windows.
+
+    Args:
+        speech_energy: float64 (hops,), of all dialogue with all its gains.
+        is_speech: bool (hops,).
+    """
+    power = momentary_power(speech_energy)
+    inside = _windowed(is_speech.astype(np.float64), BLOCK_HOPS) >= BLOCK_HOPS / 2
+    inside &= power > 0.0
+    if not inside.any():
+        return np.zeros(len(power))
+    counts = inside & (power >= np.median(power[inside]) * ratio_from_lu(-RELATIVE_GATE_LU))
+    found: FloatArray = np.where(counts, power, 0.0)
+    return found
+
+
+def window_clearance_lu(window_words: FloatArray, rest_energy: FloatArray) -> FloatArray:
+    """Clearance of each window of 400 ms that counts, ten a second: float64 (windows,), +inf where nothing else sounds.
+
+    The one measure of how much of the speech is clear, in reports, on pages and in benchmarks.
+
+    Args:
+        window_words: see window_words_power.
+        rest_energy: float64 (hops,), of everything else with all its gains.
+    """
+    n = min(len(window_words), len(rest_energy))
+    words, rest = window_words[:n:_WINDOW_STEP], momentary_power(rest_energy[:n])[::_WINDOW_STEP]
+    counts = words > 0.0
+    audible = rest[counts] > ratio_from_lu(-70.0 - LOUDNESS_OFFSET_DB)
+    found = np.full(int(counts.sum()), np.inf)
+    found[audible] = 10.0 * np.log10(words[counts][audible] / rest[counts][audible])
+    return found
+
+
+def clear_share(window_clearance: FloatArray, asked_lu: float) -> float | None:
+    """Share of windows with so much clearance, 0 to 1; None where nobody speaks.
+
+    Args:
+        window_clearance: float64 (windows,), see window_clearance_lu.
+    """
+    return float((window_clearance >= asked_lu - _TOLERANCE_LU).mean()) if len(window_clearance) else None
 
 
 def clearance_lu(speech_energy: FloatArray, rest_energy: FloatArray, is_speech: BoolArray) -> FloatArray:

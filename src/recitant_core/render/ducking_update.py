@@ -115,7 +115,9 @@ def _to_levels(
             band = in_band(plan, scene, duck.rule.room, bands).target(duck)
             power = momentary_power(targets[duck.duck_id])
             in_voice[duck.duck_id] = np.minimum(momentary_power(band) / np.maximum(power, 1e-30), 1.0)
-    return with_two_levels(plan, asking, targets, others, scene.words, mine, scene.is_speech, asked_lu, in_voice)
+    return with_two_levels(
+        plan, asking, targets, others, scene.words, scene.window_words, mine, scene.is_speech, asked_lu, in_voice
+    )
 
 
 def needs_db(

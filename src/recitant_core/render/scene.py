@@ -17,6 +17,8 @@ from recitant_core.measure.clearance import (
     clearance_of_words_lu,
     least_clearance_lu,
     speech_mask,
+    window_clearance_lu,
+    window_words_power,
     words_power,
 )
 from recitant_core.render.estimate import duck_gains_db, hops_of, lowered_energy, stems_of_tracks, track_energies
@@ -47,6 +49,12 @@ class LoudnessScene:
         """Power of the words around each hop, float64 (hops,)."""
         key = (fingerprint(self.voices), fingerprint(self.is_speech))
         return _words.get_or_make(key, lambda: words_power(self.voices, self.is_speech))
+
+    @cached_property
+    def window_words(self) -> FloatArray:
+        """Power of the speech in the 400 ms around each hop, 0 where that does not count, float64 (hops,)."""
+        key = (fingerprint(self.voices), fingerprint(self.is_speech), "window")
+        return _words.get_or_make(key, lambda: window_words_power(self.voices, self.is_speech))
 
     @cached_property
     def voices(self) -> FloatArray:
@@ -104,6 +112,10 @@ class LoudnessScene:
         """Clearance at each hop with the ducks of a plan (tracks and clips as in this one), float64 (hops,)."""
         return clearance_of_words_lu(self.words, self.rest(duck_gains_db(plan, self.tracks), plan), self.is_speech)
 
+    def window_clearance(self, plan: Plan) -> FloatArray:
+        """Clearance of every window of speech that counts with the ducks of a plan, float64 (windows,)."""
+        return window_clearance_lu(self.window_words, self.rest(duck_gains_db(plan, self.tracks), plan))
+
 
 _words: Final = Remembered[FloatArray](32 << 20)
 _masks: Final = Remembered[BoolArray](8 << 20)
@@ -132,16 +144,35 @@ def rendered_clearance_lu(
         stems: 10 ms energies of each; a rendered programme may lack its last hop.
         is_over: hops in which narration runs over dialogue, bool (hops,); None for none.
     """
-    voices, rest = np.zeros(len(is_speech)), np.zeros(len(is_speech))
+    voices, rest = _voices_and_rest(stems, len(is_speech), is_over)
+    return clearance_lu(voices, rest, is_speech)
+
+
+def rendered_window_clearance_lu(
+    stems: Mapping[Role, FloatArray], is_speech: BoolArray, is_over: BoolArray | None = None
+) -> FloatArray:
+    """Clearance of every window of speech that counts, from the stems as they were rendered: float64 (windows,).
+
+    Args:
+        stems, is_over: see rendered_clearance_lu.
+    """
+    voices, rest = _voices_and_rest(stems, len(is_speech), is_over)
+    return window_clearance_lu(window_words_power(voices, is_speech), rest)
+
+
+def _voices_and_rest(
+    stems: Mapping[Role, FloatArray], n_hops: int, is_over: BoolArray | None
+) -> tuple[FloatArray, FloatArray]:
+    voices, rest = np.zeros(n_hops), np.zeros(n_hops)
     for role, energy in stems.items():
-        n = min(len(energy), len(rest))
+        n = min(len(energy), n_hops)
         if role.kind is Role.DIALOGUE and is_over is not None:
             voices[:n] += np.where(is_over[:n], 0.0, energy[:n])
             rest[:n] += np.where(is_over[:n], energy[:n], 0.0)
         else:
             total = voices if role.is_speech else rest
             total[:n] += energy[:n]
-    return clearance_lu(voices, rest, is_speech)
+    return voices, rest
 
 
 def talk_clearance_lu(stems: Mapping[Role, FloatArray], talk: Talk) -> float | None:

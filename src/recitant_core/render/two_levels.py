@@ -31,6 +31,7 @@ QUIET_SPEECH_LU: Final = 10.0  # words further under the middle of all set no de
 STEADY_LU: Final = 3.0  # a level's loud moments lie about this far over it
 OFTEN: Final = 0.965
 SELDOM: Final = 0.994
+CLEAR_WINDOWS: Final = (0.88, 0.965)  # of 400 ms: their quieter ones lie between words, and no dip is made for them
 BRIEF_LU: Final = 3.0  # one moment in a hundred may come this much nearer than one in twenty
 DENSE_TRAVEL_DB: Final = 13.0  # movement a minute where people talk most of the time
 OPEN_TRAVEL_DB: Final = 22.0  # and elsewhere
@@ -105,28 +106,41 @@ class _Moving:
         return self._lowered[hops]
 
 
+@dataclass(frozen=True)
+class Words:
+    """Powers of what is to be understood, float64 (hops,) each."""
+
+    around: FloatArray
+    """Of the words around each hop."""
+    counted: BoolArray
+    """Hops whose words set a depth, bool (hops,)."""
+    window: FloatArray
+    """Of the speech in the 400 ms around each hop, 0 where that does not count."""
+
+
 def distance_of_rule_lu(rule: DuckRule, asked_lu: float) -> float:
     """Distance in LU under the words at which the loud moments of a stem are meant to stay."""
     return max(-rule.under_lu - STEADY_LU, asked_lu + 1.0)
 
 
-def lacking_db(distances_db: FloatArray) -> float:
-    """Excess of a level in dB: that of 96.5 % of moments, or of 99.4 % less 3 LU if that is more; 0 or more.
+def lacking_db(distances_db: FloatArray, shares: tuple[float, float] = (OFTEN, SELDOM)) -> float:
+    """Excess of a level in dB: that of a share of moments, or of a larger share less 3 LU if that is more; 0 or more.
 
-    A little more than the 95 % and 99 % that are wanted, since speech is never found to the hop.
+    By default 96.5 % and 99.4 %, a little more than the 95 % and 99 % wanted, since speech is never found to the hop.
 
     Args:
         distances_db: of each moment that counts, over what is allowed, float64 (moments,).
+        shares: both, 0 to 1.
     """
     if not distances_db.size:
         return 0.0
     last = len(distances_db) - 1
-    places = [(int(share * last), min(int(share * last) + 1, last)) for share in (OFTEN, SELDOM)]
+    places = [(int(share * last), min(int(share * last) + 1, last)) for share in shares]
     ranked = np.partition(distances_db, sorted({place for both in places for place in both}))
     # Between two moments as numpy's quantile has it, without its checks: it is asked some hundred times an edit.
     often, seldom = (
         float(ranked[low] + (ranked[high] - ranked[low]) * (share * last - low))
-        for share, (low, high) in zip((OFTEN, SELDOM), places, strict=True)
+        for share, (low, high) in zip(shares, places, strict=True)
     )
     return max(0.0, often, seldom - BRIEF_LU)
 
@@ -157,6 +171,7 @@ def with_two_levels(
     targets: Mapping[str, FloatArray],
     others: FloatArray,
     words: FloatArray,
+    window_words: FloatArray,
     speech: Mapping[str, Sequence[SampleSpan]],
     is_speech: BoolArray,
     asked_lu: float,
@@ -170,6 +185,7 @@ def with_two_levels(
         targets: energy of what each lowers, before it does, by its id, float64 (hops,).
         others: energy of all else that is not to be understood, float64 (hops,).
         words: power of the words around each hop, float64 (hops,).
+        window_words: power of the speech in the 400 ms around each hop, see clearance.window_words_power.
         speech: that counts for each, by its id.
         is_speech: bool (hops,).
         asked_lu: clearance of the programme.
@@ -191,29 +207,33 @@ def with_two_levels(
     ]
     moving.sort(key=lambda one: _ORDER.index(one.role.kind))
     fixed = momentary_power(others)
-    _find_depths(moving, fixed, words, counted, asked_lu)
+    _find_depths(moving, fixed, Words(words, counted, window_words), asked_lu)
     budget_db = travel_budget_db(is_speech)
     made = {one.duck.duck_id: _drawn_once(one, budget_db) for one in moving}
     return replace(plan, ducks=tuple(made.get(duck.duck_id, duck) for duck in plan.ducks))
 
 
-def _find_depths(
-    moving: list[_Moving], fixed: FloatArray, words: FloatArray, counted: BoolArray, asked_lu: float
-) -> None:
+def _find_depths(moving: list[_Moving], fixed: FloatArray, words: Words, asked_lu: float) -> None:
     for one in moving:
         one.reset()
     # What runs of different stems share a moment hangs together; an edit finds the depths of all others known.
     parts = _parts(moving)
     stretches = [_reach(moving, part) for part in parts]
-    signed = np.where(counted, words, -words)
-    heard = [signed, fixed, *(one.power for one in moving), *(o.in_voice for o in moving if o.in_voice is not None)]
+    signed = np.where(words.counted, words.around, -words.around)
+    heard = [
+        signed,
+        words.window,
+        fixed,
+        *(one.power for one in moving),
+        *(o.in_voice for o in moving if o.in_voice is not None),
+    ]
     prints = zip(*(prints_of_stretches(values, stretches).tolist() for values in heard), strict=True)
     how = tuple((one.duck.rule, one.role, one.distance_lu, one.in_voice is not None) for one in moving)
     for part, found in zip(parts, prints, strict=True):
         runs = tuple(tuple(one.runs[mine]) for one, mine in zip(moving, part, strict=True))
         depths = _known.get_or_make(
             (how, asked_lu, runs, found),
-            lambda part=part: _depths_of_part(moving, part, fixed, words, counted, asked_lu),  # type: ignore[misc]
+            lambda part=part: _depths_of_part(moving, part, fixed, words, asked_lu),  # type: ignore[misc]
         )
         for one, mine, (depths_db, rooms) in zip(moving, part, depths, strict=True):
             one.depths_db[mine] = depths_db
@@ -248,7 +268,7 @@ def _reach(moving: list[_Moving], part: list[slice]) -> slice:
 
 
 def _depths_of_part(
-    moving: list[_Moving], part: list[slice], fixed: FloatArray, words: FloatArray, counted: BoolArray, asked_lu: float
+    moving: list[_Moving], part: list[slice], fixed: FloatArray, words: Words, asked_lu: float
 ) -> Depths:
     reach = _reach(moving, part)
     for one in moving:
@@ -256,12 +276,14 @@ def _depths_of_part(
     for one, mine in zip(moving, part, strict=True):
         for index, run in enumerate(one.runs[mine], mine.start):
             hops = one.hops(run)
-            own = over_db(one.power[hops], words[hops], one.distance_lu)[counted[hops]]
+            own = over_db(one.power[hops], words.around[hops], one.distance_lu)[words.counted[hops]]
             needed = lacking_db(own)
             if one.role.kind is Role.EFFECTS and needed > 0.0:
                 # Effects go down only where they mask.
                 rest = _rest(moving, fixed, hops)
-                if lacking_db(over_db(rest, words[hops], asked_lu)[counted[hops]]) <= 0.0:
+                spoken = words.window[hops] > 0.0
+                over = over_db(rest[spoken], words.window[hops][spoken], asked_lu)
+                if lacking_db(over, CLEAR_WINDOWS) <= 0.0:
                     needed = 0.0
             first_db = one.most_db - LAST_DEPTH_DB
             if one.in_voice is not None and needed > first_db:
@@ -271,7 +293,7 @@ def _depths_of_part(
             one.deepen(index, _rounded(needed, one.duck.rule))
     for one, mine in zip(moving, part, strict=True):
         for index, run in enumerate(one.runs[mine], mine.start):
-            _deepen(one, index, one.hops(run), moving, fixed, words, counted, asked_lu)
+            _deepen(one, index, one.hops(run), moving, fixed, words.window, asked_lu)
     return tuple(
         (
             one.depths_db[mine],
@@ -291,23 +313,22 @@ def _deepen(
     hops: slice,
     moving: list[_Moving],
     fixed: FloatArray,
-    words: FloatArray,
-    counted: BoolArray,
+    window_words: FloatArray,
     asked_lu: float,
 ) -> None:
     # The shallowest depth with which speech stands clear for long enough, or from which on no more is won.
-    inside = counted[hops]
+    inside = window_words[hops] > 0.0
     if not inside.any():
         return
     now_db = one.depths_db[index]
     beside = _rest(moving, fixed, hops) - one.lowered(hops)
     own = one.power[hops][inside] * 10.0 ** (-one.won_by_room_db(index) / 10.0)
-    spoken, rest = words[hops][inside], np.maximum(beside[inside], 0.0)
+    spoken, rest = window_words[hops][inside], np.maximum(beside[inside], 0.0)
     tried = [now_db, *np.arange(np.floor(now_db / _STEP_DB) * _STEP_DB + _STEP_DB, one.most_db + 0.01, _STEP_DB)]
     depths_db = [float(depth) for depth in tried if depth == now_db or depth >= one.duck.rule.least_change_db]
 
     def lack_at(depth_db: float) -> float:
-        return lacking_db(over_db(rest + own * 10.0 ** (-depth_db / 10.0), spoken, asked_lu))
+        return lacking_db(over_db(rest + own * 10.0 ** (-depth_db / 10.0), spoken, asked_lu), CLEAR_WINDOWS)
 
     now, best = lack_at(depths_db[0]), lack_at(depths_db[-1])
     if now <= 0.0 or now - best < _WORTH_LU:

@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 
 from recitant_core.balance.judgement import Judgement, judged, phrase_levels
-from recitant_core.render.scene import rendered_clearance_lu
+from recitant_core.render.scene import rendered_clearance_lu, rendered_window_clearance_lu
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import HOP_SAMPLES, SampleSpan
 from recitant_core.units.remembered import fingerprint
@@ -47,7 +47,11 @@ def standing(snapshot: Snapshot) -> Judgement:
     # Most edits leave the dialogue as it is: an hour of phrases is found anew only where it sounds otherwise.
     key = (snapshot.programme.pk, scene.speech, fingerprint(scene.voices))
     levels = _phrase_levels.get_or_make(key, lambda: phrase_levels(scene.voices, scene.speech))
-    return judged(snapshot.plan, scene.tracks, levels, best_clearance(snapshot), scene.is_speech)
+    if snapshot.stems is None:
+        clear = scene.window_clearance(snapshot.plan)
+    else:
+        clear = rendered_window_clearance_lu(snapshot.stems, scene.is_speech, scene.is_over)
+    return judged(snapshot.plan, scene.tracks, levels, clear, scene.is_speech)
 
 
 _phrase_levels: Cache[FloatArray] = Cache("levels of phrases", 8_000_000)

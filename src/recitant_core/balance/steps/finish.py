@@ -8,9 +8,9 @@ from recitant_core.balance.carried import carried
 from recitant_core.balance.first_balance_values import Step
 from recitant_core.balance.speech_figures import speech_figures
 from recitant_core.balance.steps.run import Run
-from recitant_core.measure.clearance import close_passages
+from recitant_core.measure.clearance import clear_share, close_passages
 from recitant_core.render.accepted import without_accepted
-from recitant_core.render.scene import rendered_clearance_lu
+from recitant_core.render.scene import rendered_clearance_lu, rendered_window_clearance_lu
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Plan
 
 FAR_LU: Final = 3.0  # dialogue further from the target is said, and why
@@ -24,12 +24,14 @@ def check(run: Run, plan: Plan) -> Step:
     exact = rendered_clearance_lu(run.exact(plan), scene.is_speech, scene.is_over)
     close = close_passages(exact, material.asked_lu, material.least_s)
     left = without_accepted(close, plan)
-    spoken = exact[scene.is_speech]
+    share = clear_share(
+        rendered_window_clearance_lu(run.exact(plan), scene.is_speech, scene.is_over), material.asked_lu
+    )
     measured = {
         "asked_lu": material.asked_lu,
         "close": len(left),
         "accepted": len(close) - len(left),
-        "clear_share": round(float((spoken >= material.asked_lu - 0.05).mean()), 4) if len(spoken) else None,
+        "clear_share": None if share is None else round(share, 4),
         "least_lu": round(min((p.least_lu for p in left), default=material.asked_lu), 1),
     }
     return Step("check", measured, (), plan)
