@@ -31,6 +31,8 @@ from recitant_io.sound_file import SoundFileForm, programme_sound, sound_writer
 MOST_TRIES: Final = 6
 MOST_MORE_DB: Final = 1.5  # of gain, against what a codec and a lower ceiling take
 _UNDER_DB: Final = 0.03  # below the ceiling, when it is fitted again: peaks move a little with every change
+_NOTABLE_LU: Final = 0.15  # that a codec takes: made up for in one more try
+_GIVING_BACK_TRIES: Final = 3  # the rest of them is for the ceiling
 _MORE: Final = 1.5  # of what the loudness lies outside its tolerance, when the gain is fitted again
 _WINDOW_SAMPLES: Final = RATE_HZ // 2
 _AS_HIGH: Final = 0.98
@@ -46,7 +48,9 @@ class Decoded:
     clipped_samples: int
     """Beyond full scale: a player of whole numbers cuts them off."""
     shift_samples: int
-    """By which it is late against the mix; negative where it is early. The worst of three places."""
+    """By which it is late against the mix as it plays back; negative where it is early. The worst of three places."""
+    of_codec_samples: int
+    """Of that, what every decoder of the codec is late by."""
     length_samples: int
     energies: FloatArray
     """10 ms energies, float64 (hops,)."""
@@ -227,8 +231,8 @@ def decoded(copy: Copy, windows: list[tuple[int, Audio]]) -> Decoded:
         for (start, window), found in zip(windows, around, strict=True)
         if start >= copy.offset_samples and start + _WINDOW_SAMPLES <= at
     ]
-    shift = max((_shift(*one) for one in whole), key=abs, default=copy.delay_samples) - copy.delay_samples
-    return Decoded(read_meter(meter), n_clipped, shift, at - copy.offset_samples, hop_energy(meter))
+    shift = max((_shift(*one) for one in whole), key=lambda late: abs(late - copy.delay_samples), default=0)
+    return Decoded(read_meter(meter), n_clipped, shift, copy.delay_samples, at - copy.offset_samples, hop_energy(meter))
 
 
 def _copy_part(block: Audio, at: int, into: Audio, start: int) -> None:
@@ -262,7 +266,7 @@ def write_proved(plan: Plan, known: Rendered, spec: Spec, copy: Copy, progress: 
     Raises:
         StorageFull, PlanError: as the copy does.
     """
-    master, written, most_gain_db = plan.master, None, 0.0
+    master, written, most_gain_db, wanted_lufs = plan.master, None, 0.0, None
     length = plan.span.length_samples
     for n_tries in range(1, MOST_TRIES + 1):
         passed = _Passing(replace(plan, master=master), known, partial(_of_try, progress, n_tries))
@@ -270,12 +274,13 @@ def write_proved(plan: Plan, known: Rendered, spec: Spec, copy: Copy, progress: 
         written = proved(plan, known, spec, copy, passed.went_in(), master, n_tries)
         if n_tries == 1:
             went_in, n_channels = written.mix.readings, plan.layout.n_channels
+            wanted_lufs = went_in.integrated_lufs
             is_on_target = judge(went_in, spec, n_channels, _moved(known, went_in)).checks[0].state is not State.FAIL
             most_gain_db = master.gain_db + (MOST_MORE_DB if is_on_target else 0.0)
             # A film may show less than the whole mix: its loudness is its own then.
             if abs(written.decoded.length_samples - length) > RATE_HZ:
-                most_gain_db = master.gain_db
-        following = _set_again(master, written, spec, most_gain_db)
+                most_gain_db, wanted_lufs = master.gain_db, None
+        following = _set_again(master, written, spec, wanted_lufs, most_gain_db)
         if following == master:
             break
         master = following
@@ -334,7 +339,9 @@ def _of_try(progress: Progress, n_tries: int, share: float) -> None:
     progress(1.0 - (1.0 - 0.5 * share) * 0.5 ** (n_tries - 1))
 
 
-def _set_again(master: Master, written: ProvedCopy, spec: Spec, most_gain_db: float) -> Master:
+def _set_again(
+    master: Master, written: ProvedCopy, spec: Spec, wanted_lufs: float | None, most_gain_db: float
+) -> Master:
     over_db = written.decoded.readings.true_peak_dbtp - spec.max_true_peak_dbtp
     if over_db > 0.0:
         ceiling_dbtp = spec.max_true_peak_dbtp if master.ceiling_dbtp is None else master.ceiling_dbtp
@@ -343,6 +350,11 @@ def _set_again(master: Master, written: ProvedCopy, spec: Spec, most_gain_db: fl
     # Limited, loudness follows the gain by less than one for one.
     if loudness.state is State.FAIL:
         master = replace(master, gain_db=min(most_gain_db, master.gain_db - _MORE * loudness.miss))
+    elif over_db <= 0.0 and written.n_tries <= _GIVING_BACK_TRIES:
+        # Within its tolerance, and not where the mix is: what the codec took is given back.
+        lost = _difference(wanted_lufs, written.decoded.readings.integrated_lufs)
+        if lost is not None and abs(lost) >= _NOTABLE_LU:
+            master = replace(master, gain_db=min(most_gain_db, master.gain_db + lost))
     return master
 
 
@@ -375,6 +387,7 @@ def decoded_data(found: ProvedCopy, mix_master: Master) -> dict[str, Any]:
         "true_peak_dbtp": finite(readings.true_peak_dbtp),
         "clipped_samples": found.decoded.clipped_samples,
         "shift_samples": found.decoded.shift_samples,
+        "shift_of_codec_samples": found.decoded.of_codec_samples,
         "length_samples": found.decoded.length_samples,
         "level_lost_lu": found.level_lost_lu,
         "passes": found.verdict.is_passed,

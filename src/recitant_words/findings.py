@@ -9,6 +9,7 @@ _TITLES: Final = {
     "one-channel-silent": "Only on one side",
     "one-channel-low": "One side far lower",
     "reversed-polarity": "Reverse polarity",
+    "side-reversed": "A side turned over",
     "mono-in-stereo": "Mono in stereo",
     "two-microphones": "Two microphones",
     "dc-offset": "DC offset",
@@ -22,9 +23,11 @@ _TITLES: Final = {
     "outlier": "One loud outlier",
     "hum": "Mains hum",
     "noisy": "Noisy",
+    "noise-heard": "Noise heard in pauses",
     "very-low": "Very low",
     "silent": "Silent",
     "silent-ends": "Silence at the ends",
+    "short": "Too short to measure",
     "other-rate": "Other sample rate",
     "lossy": "Lossy source",
 }
@@ -33,6 +36,10 @@ _SENTENCES: Final = {
     "one-channel-low": "The {stronger} channel is {difference_db} dB louder than the other.",
     "reversed-polarity": (
         "The two channels pull against each other (correlation {correlation}); in mono much of it disappears."
+    ),
+    "side-reversed": (
+        "The lows of the two channels pull against each other (correlation {low_correlation} under 250 Hz): one side "
+        "seems to be turned over, and in mono the lows disappear."
     ),
     "mono-in-stereo": "Both channels hold the same sound (correlation {correlation}).",
     "two-microphones": (
@@ -65,9 +72,11 @@ _SENTENCES: Final = {
     "outlier": "One event at {at_s} s stands {above_db} dB over all else ({peak_dbfs} dBFS), so peaks say little.",
     "hum": "Steady hum of {mains_hz} Hz and multiples, {dbfs} dBFS together.",
     "noisy": "The speech stands only {snr_db} dB over its noise floor of {floor_dbfs} dBFS.",
+    "noise-heard": "The noise floor of {floor_dbfs} dBFS lies {snr_db} dB under the speech: heard in its pauses.",
     "very-low": "Its level is {level_dbfs} dBFS, its highest peak {peak_dbfs} dBFS. Raising it raises its noise.",
     "silent": "Nothing sounds in it.",
     "silent-ends": "{head_s} s of silence at its head, {tail_s} s at its tail.",
+    "short": "It lasts {length_ms} ms; loudness needs 400 ms, so its level is that of all of it.",
     "other-rate": "Recorded at {rate_hz} Hz; it is read at 48000 Hz.",
     "lossy": "Stored as {coding}: what was left out then is gone, and another encoding takes more.",
 }

@@ -345,7 +345,8 @@ def decoded_sentence(played: Mapping[str, Any]) -> str:
         found.append(f"{played['clipped_samples']} samples beyond full scale")
     if played["shift_samples"]:
         late = "late" if played["shift_samples"] > 0 else "early"
-        found.append(f"{abs(played['shift_samples'])} samples {late}")
+        usual = played["shift_samples"] == played.get("shift_of_codec_samples")
+        found.append(f"{abs(played['shift_samples'])} samples {late}" + (", as in every decoder" if usual else ""))
     return "; ".join(found) + ("." if played["passes"] else "; it does not pass.")
 
 

@@ -18,7 +18,7 @@ from scipy.signal import butter, sosfilt
 from recitant_core.intake.checks import findings_of
 from recitant_core.intake.evidence import gather
 from recitant_core.measure.meter import MeterState, feed_meter, hop_energy
-from recitant_core.speech.activity import energy_probability, spans_from_probabilities
+from recitant_core.speech.activity import SpeechSpan, energy_probability, spans_from_probabilities
 from recitant_core.units.channels import MONO
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from signals import MemorySource
@@ -160,7 +160,7 @@ ALSO = {
     "very-low": {"noisy"},
     "one-channel-low": {"noisy"},
     "two-microphones": {"noisy"},
-    "hum": {"noisy"},
+    "hum": {"noisy", "noise-heard"},
     "mono-in-stereo": set(),
 }
 
@@ -296,7 +296,7 @@ def test_what_the_file_says_is_told():
     "audio", [np.zeros(10), np.zeros(960 * 3), np.zeros((96_000, 2)), np.ones(5) * 0.1, np.zeros((48_000, 6))]
 )
 def test_odd_recordings_do_not_break_it(audio):
-    assert set(codes(audio, [])) <= {"silent", "very-low", "dc-offset"}
+    assert set(codes(audio, [])) <= {"silent", "very-low", "dc-offset", "short"}
 
 
 def test_a_finding_of_silence():
@@ -307,3 +307,45 @@ def test_spans_are_whole():
     spans = spans_of(voices()[0])
     assert spans
     assert all(SampleSpan(0, len(voices()[0])).intersect(s.span) == s.span for s in spans)
+
+
+def test_a_square_wave_is_a_tone_and_no_fault():
+    t = np.arange(5 * RATE_HZ) + 0.5
+    for hz, peak in ((1_000, 1.0), (100, 1.0), (1_000, 0.5)):
+        found = codes(peak * np.sign(np.sin(2 * np.pi * hz * t / RATE_HZ)), [])
+        assert list(found) == ["test-tone"] and found["test-tone"].facts["tone_hz"] == hz
+
+
+def test_a_short_file_is_called_short_and_not_noisy():
+    voice = voices()[0][RATE_HZ : RATE_HZ + RATE_HZ // 2]
+    whole = [SpeechSpan(0, len(voice), 0.9)]
+    assert "noisy" not in codes(voice[: RATE_HZ * 2 // 5], whole) and "short" not in codes(
+        voice[: RATE_HZ * 2 // 5], whole
+    )
+    assert codes(voice[: RATE_HZ * 3 // 10], whole)["short"].facts["length_ms"] == 300
+
+
+def test_a_recording_that_is_only_low_is_not_noisy_and_hiss_30_db_down_is_found():
+    voice = voices()[0]
+    gap = np.zeros(RATE_HZ)
+    audio, speech, at = [], [], 0
+    for _ in range(4):
+        audio += [voice, gap]
+        speech.append(SpeechSpan(at, len(voice), 0.9))
+        at += len(voice) + len(gap)
+    clean = np.concatenate(audio)
+    clean *= 10 ** (-24 / 20) / np.sqrt(np.mean(voice**2))
+    low = codes(clean * 10 ** (-26 / 20), speech)
+    assert "very-low" in low and "noisy" not in low and "noise-heard" not in low
+    hiss = np.diff(np.random.default_rng(2).standard_normal(len(clean) + 1))
+    found = codes(clean + hiss * 10 ** (-54 / 20) / np.sqrt(np.mean(hiss**2)), speech)
+    assert "noise-heard" in found and "noisy" not in found
+
+
+def test_a_side_of_a_wide_effect_that_is_turned_over_is_said():
+    rng = np.random.default_rng(4)
+    low = sosfilt(butter(2, 200, fs=RATE_HZ, output="sos"), rng.standard_normal(6 * RATE_HZ))
+    wide = 0.1 * rng.standard_normal((6 * RATE_HZ, 2)) + 0.4 * low[:, None]
+    assert "side-reversed" not in codes(wide * 0.5, [])
+    found = codes(wide * 0.5 * np.array([1.0, -1.0]), [])
+    assert found["side-reversed"].remedies[0].code == "reverse-second" and "reversed-polarity" not in found

@@ -94,3 +94,28 @@ def test_music_leads_where_it_carries_the_programme():
     sting = np.zeros(2 * MINUTE)
     sting[:1_500] = steady(-18.0, 1_500)
     assert not music_leads(sting, speech, few, few.is_talk)
+
+
+def struck(*levels_lufs):
+    """Hits of half a second at levels, ten seconds apart, silence between."""
+    energy = np.full(2 * MINUTE, 1e-12)
+    for index, lufs in enumerate(levels_lufs):
+        energy[500 + 1_000 * index : 550 + 1_000 * index] = steady(lufs, 50)
+    return energy
+
+
+def test_one_loud_hit_sets_no_fader():
+    usual = place(struck(-27.0, -28.0, -26.0, -27.0), Role.EFFECTS)
+    with_one = place(struck(-27.0, -28.0, -8.0, -27.0), Role.EFFECTS)
+    assert usual.gain_db == with_one.gain_db == 0.0
+    assert with_one.level_lufs == pytest.approx(-28.0, abs=1.5)
+    assert place(struck(-12.0, -13.0, -11.0, -12.0), Role.EFFECTS).gain_db < -12.0
+
+
+def test_no_scene_is_raised_where_a_dip_within_twenty_seconds_lowers_it():
+    quiet_first = np.concatenate([steady(-36.0, MINUTE), steady(-27.0, 3 * MINUTE)])
+    long = 4 * MINUTE
+    apart = placed(quiet_first, Role.MUSIC, lines(), voices(3 * MINUTE, 4 * MINUTE, long), 0.0)
+    near = placed(quiet_first, Role.MUSIC, lines(), voices(MINUTE // 2, MINUTE, long), 0.0)
+    assert max((scene.gain_db for scene in apart.trim), default=0.0) > 0.0
+    assert max((scene.gain_db for scene in near.trim), default=0.0) <= 0.0

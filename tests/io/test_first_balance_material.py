@@ -54,7 +54,7 @@ def test_a_mixer_would_sign_it(delivered, kind):
     found = judged(stems, folder, known)
     assert found.integrated == pytest.approx(-23.0, abs=0.1)
     assert found.phrase_sd <= most_sd and found.phrase_worst <= most_away
-    assert found.clear_7 >= 0.88 and found.clear_4 >= 0.96
+    assert found.clear_7 >= 0.87 and found.clear_4 >= 0.96
     for role, stem in found.stems.items():
         assert stem.lift_db <= 6.0 + 0.2, role
         if role == "atmosphere":

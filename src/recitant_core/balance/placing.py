@@ -19,6 +19,7 @@ from recitant_core.render.two_levels import lacking_db, over_db
 from recitant_core.timeline.model import Role
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import HOP_SAMPLES, HOPS_PER_SECOND
+from recitant_core.units.level import power_from_lufs
 
 MOST_LIFT_DB: Final = 6.0
 MOST_TRIM_DOWN_DB: Final = 15.0
@@ -34,6 +35,10 @@ _LEAST_MOVE_DB: Final = 0.5
 _LEAST_TRIM_DB: Final = 1.0
 _MOST_TRIM_TRAVEL_DB: Final = 4.0  # a minute
 _BLOCKS_PER_S: Final = 10.0
+_OF_HITS: Final = (0.9, 0.93)
+_EVENT_LUFS: Final = -60.0
+_EVENTS_SHARE: Final = 0.7
+_LEAST_EVENTS: Final = 3
 LEADING_SPEECH_SHARE: Final = 0.2
 LEADING_MUSIC_SHARE: Final = 0.6
 LEADING_LU: Final = 6.0
@@ -83,7 +88,7 @@ def placed(energy: FloatArray, role: Role, lines: Lines, voices: Voices, nearer_
         lines: as chosen, nearness and all.
         nearer_lu: how far the choice moved the lines: a well placed stem moves by as much.
     """
-    level, is_open = _level(energy, voices)
+    level, is_open = _level(energy, voices, role)
     if level is None:
         return Placement(None, 0.0, 0.0, ())
     middle = replace(lines, open_lufs=lines.open_lufs - nearer_lu, under_lufs=lines.under_lufs - nearer_lu)
@@ -157,7 +162,28 @@ def with_kept(made: Trim, old: Trim, end_sample: int) -> Trim:
     return found
 
 
-def _level(energy: FloatArray, voices: Voices) -> tuple[float | None, bool]:
+def _usual_event_lufs(blocks: FloatArray) -> float | None:
+    """The middle of the levels of single sounds, in LUFS; None where there are fewer than three, or no silence between.
+
+    Args:
+        blocks: powers of gating blocks, float64 (blocks,).
+    """
+    sounding = blocks > power_from_lufs(_EVENT_LUFS)
+    if not sounding.any() or sounding.mean() > _EVENTS_SHARE:
+        return None
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], sounding, [False]]).astype(np.int8))).reshape(-1, 2)
+    events: list[list[int]] = []
+    for first, last in edges.tolist():
+        if events and first - events[-1][1] < _BLOCKS_PER_S:
+            events[-1][1] = last
+        else:
+            events.append([first, last])
+    levels = [integrated_lufs(blocks[first:last]) for first, last in events]
+    known = [level for level in levels if level is not None and np.isfinite(level)]
+    return float(np.median(known)) if len(known) >= _LEAST_EVENTS else None
+
+
+def _level(energy: FloatArray, voices: Voices, role: Role | None = None) -> tuple[float | None, bool]:
     blocks = gating_block_powers(energy)
     is_open = speaking_share(~voices.is_talk[: len(energy)])[: len(blocks)] >= HALF_BLOCK
     whole = integrated_lufs(blocks)
@@ -165,6 +191,11 @@ def _level(energy: FloatArray, voices: Voices) -> tuple[float | None, bool]:
         return None, False
     audible = blocks > 10.0 ** ((whole - 20.0 + 0.691) / 10.0)
     n_open, n_all = np.count_nonzero(audible & is_open), np.count_nonzero(audible)
+    if role is not None and role.kind is Role.EFFECTS:
+        # One hit sets no fader: single sounds are placed by the middle of them.
+        usual = _usual_event_lufs(blocks)
+        if usual is not None:
+            return usual, bool(n_open)
     if n_open >= _OPEN_S * _BLOCKS_PER_S and n_open >= _OPEN_SHARE * n_all:
         level = integrated_lufs(blocks[is_open])
         if level is not None and np.isfinite(level):
@@ -210,7 +241,9 @@ def _trim(
                 gain = away + SCENE_KEPT_LU
             counted = voices.counted[hops]
             over = over_db(power[hops][counted], voices.words[hops][counted], lines.distance_lu) + gain
-            gain -= max(0.0, lacking_db(over) - max(0.0, lines.most_dip_db - DIP_RESERVE_DB))
+            # A hit is over soon, and sets the trim of no scene.
+            lacking = lacking_db(over, _OF_HITS) if role.kind is Role.EFFECTS else lacking_db(over)
+            gain -= max(0.0, lacking - max(0.0, lines.most_dip_db - DIP_RESERVE_DB))
         gain = max(gain, -MOST_TRIM_DOWN_DB)
         found.append([first, last - first, gain if abs(gain) >= _LEAST_MOVE_DB else 0.0])
     return _calm(found, len(energy))

@@ -7,7 +7,7 @@ finds its fault and how often it speaks without one.
 from typing import Final
 
 import numpy as np
-from scipy.signal import correlate, get_window
+from scipy.signal import butter, correlate, get_window, sosfiltfilt
 
 from recitant_core.intake.evidence import LOW_RATE_HZ, PIECE_SAMPLES, Evidence
 from recitant_core.intake.findings import Facts, Finding, Remedy, Severity
@@ -23,7 +23,14 @@ from recitant_core.intake.piece_levels import (
     speech_to_noise,
     spoken_pieces,
 )
-from recitant_core.intake.transfer_checks import clicks, dropouts, line_up_signal, over_full_scale, shifted_sides
+from recitant_core.intake.transfer_checks import (
+    clicks,
+    dropouts,
+    is_square_wave,
+    line_up_signal,
+    over_full_scale,
+    shifted_sides,
+)
 from recitant_core.ports import SampleSource
 from recitant_core.speech.activity import SpeechSpan, speech_share
 from recitant_core.units.arrays import FloatArray
@@ -34,6 +41,7 @@ SILENT_CHANNEL_DB: Final = 40.0
 LOW_CHANNEL_DB: Final = 10.0
 SAME_RESIDUAL_DB: Final = -46.0
 REVERSED_CORRELATION: Final = -0.6
+LOW_HZ: Final = 250.0
 APART_CORRELATION: Final = 0.7
 ALIKE_ENVELOPES: Final = 0.6
 LEAST_LAG_SAMPLES: Final = 48  # 1 ms: a third of a metre
@@ -41,6 +49,8 @@ LEAST_APART_DB: Final = 6.0
 LEAST_DC: Final = 0.002  # -54 dBFS
 LEAST_RUNS: Final = 3
 LEAST_SNR_DB: Final = 24.0
+HEARD_SNR_DB: Final = 32.0  # noise nearer than this is heard in pauses
+SHORTEST_S: Final = 0.4  # one gating block of BS.1770: what is shorter has no loudness
 HUM_ABOVE_DB: Final = 10.0
 LEAST_HUM_DBFS: Final = -75.0
 LEAST_LINE_DBFS: Final = -87.0
@@ -64,19 +74,23 @@ def findings_of(
         coding: what the file says it holds, such as "WAV PCM_24" or "mp3 mp3float".
         rate_hz: of the file as it came.
     """
+    is_square = is_square_wave(evidence)
+    hum = None if is_square else _hum(evidence)
     found = [
         *_channels(evidence, speech or [], source),
         _dc(evidence),
-        _clipped(evidence),
-        dropouts(evidence),
-        clicks(evidence, speech_share(speech or [], evidence.length_samples)),
+        # A square wave is flat, jumps, and has every harmonic of its tone: none of it is a fault.
+        None if is_square else _clipped(evidence),
+        None if is_square else dropouts(evidence),
+        None if is_square else clicks(evidence, speech_share(speech or [], evidence.length_samples)),
         over_full_scale(evidence, coding),
         line_up_signal(evidence, source),
         _outlier(evidence, speech or []),
-        _hum(evidence),
-        _noise(evidence, speech or []),
+        hum,
+        _noise(evidence, speech or [], has_hum=hum is not None),
         _low_level(evidence, speech or []),
         _ends(evidence),
+        _short(evidence),
         _rate(rate_hz),
         _lossy(coding),
     ]
@@ -124,11 +138,27 @@ def _channels(evidence: Evidence, speech: list[SpeechSpan], source: SampleSource
     shifted = shifted_sides(evidence, source, facts) if not found else None
     if shifted is not None:
         found.append(shifted)
+    elif not found and correlation < 0.0 and (low := _low_correlation(evidence)) <= REVERSED_CORRELATION:
+        # A sound that is wide above has its lows on both sides alike, unless one of them is turned over.
+        low_facts = facts | {"low_correlation": rounded(low, 3)}
+        found.append(Finding("side-reversed", Severity.FAULT, low_facts, (), (reverse,)))
     if not found and speech_share(speech, evidence.length_samples) >= 0.25:
         apart = _two_microphones(evidence, speech, source, correlation, facts)
         if apart is not None:
             found.append(apart)
     return found
+
+
+def _low_correlation(evidence: Evidence) -> float:
+    """Correlation of both sides under 250 Hz; 0 where there is nothing."""
+    low = evidence.low.astype(np.float64)
+    if len(low) < LOW_RATE_HZ:
+        return 0.0
+    below = sosfiltfilt(butter(4, LOW_HZ, fs=LOW_RATE_HZ, output="sos"), low - low.mean(axis=0), axis=0)
+    powers = (below**2).mean(axis=0)
+    if powers.min() < FLOOR_POWER:
+        return 0.0
+    return float((below[:, 0] * below[:, 1]).mean() / np.sqrt(powers[0] * powers[1]))
 
 
 def _two_microphones(
@@ -296,19 +326,22 @@ def _hum_lines(low: FloatArray, window: int, least_lines: int) -> tuple[float, i
     return best
 
 
-def _noise(evidence: Evidence, speech: list[SpeechSpan]) -> Finding | None:
+def _noise(evidence: Evidence, speech: list[SpeechSpan], *, has_hum: bool) -> Finding | None:
     if speech_share(speech, evidence.length_samples) < 0.1:
         return None
     levels = speech_to_noise(evidence, speech)
-    assert levels is not None  # there is speech
+    if levels is None:
+        return None
     voice_db, floor_db = levels
     facts: Facts = {
         "snr_db": rounded(voice_db - floor_db),
         "floor_dbfs": rounded(floor_db),
         "speech_dbfs": rounded(voice_db),
     }
+    if voice_db - floor_db >= (LEAST_SNR_DB if has_hum else HEARD_SNR_DB):
+        return None  # what is heard in the pauses of a recording with hum is its hum
     if voice_db - floor_db >= LEAST_SNR_DB:
-        return None
+        return Finding("noise-heard", Severity.NOTE, facts)
     return Finding("noisy", Severity.ODD, facts)
 
 
@@ -356,6 +389,12 @@ def _ends(evidence: Evidence) -> Finding | None:
         span for span in (SampleSpan(0, start), SampleSpan(end, evidence.length_samples - end)) if span.length_samples
     )
     return Finding("silent-ends", Severity.NOTE, facts, places, (Remedy("trim-silence", True, keep=keep),))
+
+
+def _short(evidence: Evidence) -> Finding | None:
+    if not 0 < evidence.length_samples < samples_from_s(SHORTEST_S):
+        return None
+    return Finding("short", Severity.NOTE, {"length_ms": round(1000.0 * evidence.length_samples / RATE_HZ)})
 
 
 def _rate(rate_hz: int) -> Finding | None:

@@ -16,6 +16,7 @@ from recitant_core.units.clock import SampleSpan
 FLOOR_POWER: Final = 1e-12
 BoolArray = npt.NDArray[np.bool_]
 ACTIVE_DBFS: Final = -60.0
+LEAST_FLOOR_S: Final = 1.5
 
 
 def rounded(value: float, digits: int = 1) -> float:
@@ -60,6 +61,9 @@ def noise_floor_db(evidence: Evidence, speech: list[SpeechSpan], channel: int) -
         # Hardly a pause: the quietest moments between words stand in.
         quiet, percentile = power, 5
     sounding = quiet[quiet > FLOOR_POWER]
+    if len(sounding) < len(quiet) / 2:
+        # Pauses of digital silence: what sounds in them is the end of words and no floor.
+        return db_of_power(0.0)
     return db_of_power(float(np.percentile(sounding, percentile))) if sounding.size else db_of_power(0.0)
 
 
@@ -71,8 +75,13 @@ def speech_db(evidence: Evidence, speech: list[SpeechSpan], channel: int) -> flo
 
 
 def speech_to_noise(evidence: Evidence, speech: list[SpeechSpan]) -> tuple[float, float] | None:
-    """Level of the speech and noise floor in its pauses, dBFS (mean square, louder channel); None without speech."""
-    if not speech:
+    """Level of the speech and noise floor in its pauses, dBFS (mean square, louder channel).
+
+    None without speech, and where a recording of a second has no pause: words alone have no floor.
+    """
+    n_free = len(evidence.power) - int(spoken_pieces(evidence, speech).sum())
+    is_short = len(evidence.power) < LEAST_FLOOR_S * evidence.pieces_per_second
+    if not speech or (is_short and n_free < evidence.pieces_per_second // 4):
         return None
     channel = int(evidence.power.mean(axis=0).argmax())
     return speech_db(evidence, speech, channel), noise_floor_db(evidence, speech, channel)

@@ -22,6 +22,7 @@ SHIFT_GAINS: Final = 0.01  # by how much it passes the correlation of the sides 
 LEAST_CLICKS: Final = 3
 LEAST_SPEECH: Final = 0.25
 TONE_SHARE: Final = 0.99
+SQUARE_CREST_DB: Final = 0.5  # of a sine it is 3 dB
 TONE_STEADY_DB: Final = 0.5
 _SHORT_SAMPLES: Final = 2_048
 _EDGE_SAMPLES: Final = 96
@@ -100,10 +101,13 @@ def line_up_signal(evidence: Evidence, source: SampleSource) -> Finding | None:
     sounding = power[power > power.max(initial=0.0) * 1e-3]
     if len(sounding) < 2 * evidence.pieces_per_second or float(np.std(10.0 * np.log10(sounding))) > TONE_STEADY_DB:
         return None
+    level_dbfs = rounded(db_of_power(2.0 * float(np.median(sounding))))
+    if is_square_wave(evidence):
+        exact_hz = _line_hz(evidence, source, 0.4, RATE_HZ, with_harmonics=True)
+        return Finding("test-tone", Severity.NOTE, {"tone_hz": round(exact_hz), "peak_dbfs": level_dbfs})
     tones_hz = [_line_hz(evidence, source, share, _SHORT_SAMPLES) for share in (0.2, 0.5, 0.8)]
     if 0.0 in tones_hz:
         return None
-    level_dbfs = rounded(db_of_power(2.0 * float(np.median(sounding))))
     if max(tones_hz) - min(tones_hz) <= max(25.0, 0.02 * max(tones_hz)):
         exact_hz = _line_hz(evidence, source, 0.4, RATE_HZ)
         return Finding("test-tone", Severity.NOTE, {"tone_hz": round(exact_hz), "peak_dbfs": level_dbfs})
@@ -111,7 +115,19 @@ def line_up_signal(evidence: Evidence, source: SampleSource) -> Finding | None:
     return Finding("sweep", Severity.NOTE, facts)
 
 
-def _line_hz(evidence: Evidence, source: SampleSource, share: float, n_samples: int) -> float:
+def is_square_wave(evidence: Evidence) -> bool:
+    """Whether a recording is as loud as its peaks all the way: what is flat in it is no fault."""
+    peak, power = evidence.peak.max(axis=1), evidence.power.max(axis=1)
+    sounding = power > power.max(initial=0.0) * 1e-3
+    if not sounding.any():
+        return False
+    crest_db = 20.0 * np.log10(peak[sounding]) - 10.0 * np.log10(power[sounding])
+    return bool(np.quantile(crest_db, 0.95) < SQUARE_CREST_DB)
+
+
+def _line_hz(
+    evidence: Evidence, source: SampleSource, share: float, n_samples: int, *, with_harmonics: bool = False
+) -> float:
     """Frequency of the one line that there is at a place of a recording; 0 where there is more than one."""
     start = int(evidence.length_samples * share)
     audio = source.read(start, min(n_samples, evidence.length_samples - start)).astype(np.float64)
@@ -119,6 +135,6 @@ def _line_hz(evidence: Evidence, source: SampleSource, share: float, n_samples: 
     spectrum = np.abs(np.fft.rfft(channel * get_window("hann", len(channel)))) ** 2
     at = int(spectrum.argmax())
     wide = max(4, at // 12)  # a sweep moves meanwhile
-    if spectrum[max(0, at - wide) : at + wide + 1].sum() < TONE_SHARE * spectrum.sum():
+    if not with_harmonics and spectrum[max(0, at - wide) : at + wide + 1].sum() < TONE_SHARE * spectrum.sum():
         return 0.0
     return at * RATE_HZ / len(channel)
