@@ -23,8 +23,9 @@ TITLES: Final = {
 }
 WHY: Final = {
     "mend": "Faults are mended before levels are set; only remedies that can do no harm are applied.",
-    "even-out": "Speech is the anchor of the mix. Phrases come most of the way to the aim, in the pauses between them; "
-    "a part of every difference stays, and noise that would come up holds them back.",
+    "even-out": "Speech is the anchor of the mix. Takes are brought together; a phrase that was spoken louder or "
+    "softer keeps part of the difference. The gain moves between sounds only, and noise that would come up holds a "
+    "phrase back.",
     "stems": "Each stem has a level in the open. What comes in well placed is left, nothing is raised by more than "
     "6 dB, and scenes that lie apart are trimmed slowly.",
     "duck": "One depth for each run of talk, between the level in the open and the one under speech: music first, "
@@ -33,9 +34,10 @@ WHY: Final = {
     "what is close is listed with what would cure it.",
     "fit": "One gain turns the whole programme, so that the balance stays as it is.",
 }
-GOOD_PHRASE_SD_LU: Final = 1.5
-GOOD_PHRASE_WORST_LU: Final = 4.0
+GOOD_PHRASE_SD_LU: Final = 2.5  # a performance keeps part of its differences
+GOOD_PHRASE_WORST_LU: Final = 8.0
 GOOD_CLEAR_SHARE: Final = 0.85
+_ALL_CLEAR: Final = 0.995
 _SEEN: Final = 0.05
 _TOLD_SHARE: Final = 0.1
 _CARRIERS: Final = {UNSPOKEN: "what is not speech on the narration and dialogue tracks"}
@@ -94,7 +96,13 @@ def balanced_words(done: FirstBalance, doubt: Doubt | None) -> str:
         return f"Balanced, but dialogue is {abs(off):.1f} LU {'under' if off < 0 else 'over'} the target."
     if n_close:
         return f"Balanced. {_count(n_close, 'close passage')} to review."
-    return "Balanced. Speech is clear everywhere." if share is not None else "Balanced. There is no speech in it."
+    if share is None:
+        return "Balanced. There is no speech in it."
+    return (
+        "Balanced. Speech is clear everywhere."
+        if share >= _ALL_CLEAR
+        else "Balanced. No passage of speech is too close."
+    )
 
 
 def step_data(step: Step) -> dict[str, Any]:
@@ -190,10 +198,20 @@ def _measured(step: Step) -> str:
 def _evened(m: dict[str, Any]) -> str:
     if not m["clips"]:
         return "No clip of dialogue that can be measured."
-    words = (
-        f"{_count(m['clips'], 'clip')} with {_count(m['phrases'], 'phrase')}, from {signed(m['quietest_lufs'])} to "
-        f"{signed(m['loudest_lufs'])} LUFS; their aim is {signed(m['aim_lufs'])}."
+    is_one = m["quietest_lufs"] == m["loudest_lufs"]
+    levels = (
+        f"at {signed(m['loudest_lufs'])}" if is_one else f"{signed(m['quietest_lufs'])} to {signed(m['loudest_lufs'])}"
     )
+    words = f"{_count(m['clips'], 'clip')} with {_count(m['phrases'], 'phrase')}, {levels} LUFS; the aim is "
+    words += f"{signed(m['aim_lufs'])}."
+    if m.get("performed"):
+        n = m["performed"]
+        whose = "stands out; part of its distance stays" if n == 1 else "stand out; part of their distance stays"
+        words += f" {_count(n, 'phrase')} {whose}."
+    if m.get("other_sounds"):
+        n = m["other_sounds"]
+        which = "is not speech; it ends" if n == 1 else "are not speech; they end"
+        words += f" {_count(n, 'sound')} {which} no louder than the words."
     if m["held_by_noise"]:
         words += f" {_count(m['held_by_noise'], 'phrase')} held back by the noise behind."
     return words

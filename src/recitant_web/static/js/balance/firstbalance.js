@@ -2,8 +2,9 @@
 
 import { button, make } from "../lib/dom.js";
 import { gainOf } from "./drawn.js";
+import { clipsByTime } from "./model.js";
 
-export function newFirstBalance({ desk, model, start, edit, view }) {
+export function newFirstBalance({ desk, model, edit, view, goTo }) {
   const dialog = document.getElementById("first-balance");
   const form = dialog.querySelector("form");
   document.querySelector('[data-do="first-balance"]').addEventListener("click", () => {
@@ -18,7 +19,7 @@ export function newFirstBalance({ desk, model, start, edit, view }) {
     const value = (name) => form.elements[name].value;
     const steps = [...form.querySelectorAll('[name="step"]:checked')].map((box) => box.value);
     const span = form.part.checked && !form.part.disabled ? view() : { start: 0, end: 0 };
-    start({
+    const choices = {
       music: value("music"),
       effects: value("effects"),
       ducking: value("ducking"),
@@ -27,7 +28,8 @@ export function newFirstBalance({ desk, model, start, edit, view }) {
       steps,
       from_sample: Math.round(span.start),
       to_sample: Math.round(span.end),
-    });
+    };
+    edit(choices, { url: desk.dataset.first });
   });
 
   // What looks like a mistake, with the press that helps; nothing keeps anybody from balancing all the same.
@@ -80,24 +82,38 @@ export function newFirstBalance({ desk, model, start, edit, view }) {
         )
       : [];
 
+  // A step that changed nothing tells of the balance as it stands.
+  const isOfNow = (step) => step.is_in_force || !step.edit_id;
+
   // Sounds that are not speech, out of dialogue in one press.
-  const sendSounds = (step) =>
-    step.is_in_force && step.sounds?.length
-      ? ["effects", "atmosphere"].map((role) =>
-          button(
-            `Send ${step.sounds.length === 1 ? "the sound" : `all ${step.sounds.length} sounds`} to ${role}`,
-            () => edit({ kind: "sounds-to", places: step.sounds, role }),
-            { className: "act", title: "Cut out of the dialogue clips, on a track of their own" },
-          ),
-        )
-      : [];
+  const sendSounds = (step) => {
+    const places = isOfNow(step) ? (step.sounds || []).filter(isThere) : [];
+    if (!places.length) return [];
+    const all = places.length === 1 ? "the sound" : `all ${places.length} sounds`;
+    return ["effects", "atmosphere"].map((role) =>
+      button(`Send ${all} to ${role}`, () => edit({ kind: "sounds-to", places, role }), {
+        className: "act",
+        title: "Cut out of the dialogue clips, on a track of their own",
+      }),
+    );
+  };
+  const isThere = (place) =>
+    clipsByTime(model).some(
+      (clip) =>
+        String(clip.id) === place.id &&
+        clip.start_sample <= place.start_sample &&
+        place.start_sample + place.length_samples <= clip.start_sample + clip.length_samples,
+    );
 
   const changed = (step, words, index) =>
     make(
       "li",
       {},
       `${words} `,
-      ...(step.is_in_force ? step.acts?.[index] || [] : []).map((act) =>
+      ["performance", "sound"].includes(step.changes[index]?.what)
+        ? button("Go to it", () => goTo(Math.max(0, step.changes[index].at_sample - 48_000)), { className: "quiet" })
+        : null,
+      ...((isOfNow(step) && step.acts?.[index]) || []).map((act) =>
         button(act.words, () => edit(act.edit), { className: "quiet" }),
       ),
     );
@@ -131,6 +147,7 @@ export function newFirstBalance({ desk, model, start, edit, view }) {
       );
       return;
     }
+    const open = new Set([...box.querySelectorAll("li > details[open]")].map((one) => one.className));
     const steps = run.steps.map((step) =>
       make(
         "li",
@@ -140,7 +157,7 @@ export function newFirstBalance({ desk, model, start, edit, view }) {
         step.changed_words.length
           ? make(
               "details",
-              {},
+              { className: `of-${step.step}`, open: open.has(`of-${step.step}`) },
               make("summary", {
                 className: "soft",
                 textContent: `${step.changed_words.length} change${step.changed_words.length === 1 ? "" : "s"}`,

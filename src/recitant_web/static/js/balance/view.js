@@ -214,7 +214,7 @@ const firstBalance = newFirstBalance({
   model,
   edit,
   view: () => ({ ...model.view, isWhole: model.view.end - model.view.start >= model.state.length_samples - 1 }),
-  start: (choices) => edit(choices, { url: desk.dataset.first }),
+  goTo: (sample) => actions.seek(sample),
 });
 
 const actions = {
