@@ -109,7 +109,13 @@ def material_of(loaded: LoadedPlan, spec: Spec, asked_lu: float = DEFAULT_ASKED_
     for key, source in loaded.sources.items():
         findings[key] = findings_of(gather(source), speech.get(key, []), source, "", RATE_HZ)
     bands = band_energies(loaded.sources)
-    return Material(loaded.plan, loaded.sources, energies, speech, findings, spec, asked_lu, bands=bands)
+
+    def energies_of(plan: Plan) -> dict[str, FloatArray]:
+        return plan_energies(replace(loaded, plan=plan))
+
+    return Material(
+        loaded.plan, loaded.sources, energies, speech, findings, spec, asked_lu, bands=bands, energies_of=energies_of
+    )
 
 
 def with_rules_followed(loaded: LoadedPlan, asked_lu: float = DEFAULT_ASKED_LU) -> LoadedPlan:

@@ -14,7 +14,8 @@ from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import s_from_samples
 from recitant_core.units.level import finite
 from recitant_words.balance import diagnosis_data
-from recitant_words.first_balance import judgement_data, step_data
+from recitant_words.first_balance import step_data
+from recitant_words.standing import judgement_data
 
 
 def ducking_data(plan: Plan) -> list[dict[str, Any]]:

@@ -5,16 +5,16 @@ from typing import Any, Final
 
 from recitant_core.balance.carried import SPEECH, UNSPOKEN
 from recitant_core.balance.first_balance_values import FirstBalance, Step
-from recitant_core.balance.judgement import Judgement
 from recitant_core.balance.plausibility import Doubt
 from recitant_core.units.clock import RATE_HZ
 from recitant_words.findings import REMEDY_WORDS
-from recitant_words.sentences import clock_text, gain_text, signed
+from recitant_words.sentences import clock_text, gain_text, percent, signed
 
 _MOSTLY_CLEAR: Final = 0.7
 """Share of speech with the clearance asked for, under which that is the first thing to say."""
 TITLES: Final = {
     "mend": "Mend what intake found",
+    "clean": "Clean the speech",
     "even-out": "Even out the dialogue",
     "stems": "Place the stems",
     "duck": "Keep the rest under speech",
@@ -23,6 +23,8 @@ TITLES: Final = {
 }
 WHY: Final = {
     "mend": "Faults are mended before levels are set; only remedies that can do no harm are applied.",
+    "clean": "Noise that is heard between words comes up with them, so it is lowered first: lightly, by 8 dB at most, "
+    "since more sounds hollow. On Level you can hear what is taken away.",
     "even-out": "Speech is the anchor of the mix. Takes are brought together; a phrase that was spoken louder or "
     "softer keeps part of the difference. The gain moves between sounds only, and noise that would come up holds a "
     "phrase back.",
@@ -34,11 +36,7 @@ WHY: Final = {
     "what is close is listed with what would cure it.",
     "fit": "One gain turns the whole programme, so that the balance stays as it is.",
 }
-GOOD_PHRASE_SD_LU: Final = 2.5  # a performance keeps part of its differences
-GOOD_PHRASE_WORST_LU: Final = 8.0
-GOOD_CLEAR_SHARE: Final = 0.85
 _ALL_CLEAR: Final = 0.995
-_SEEN: Final = 0.05
 _TOLD_SHARE: Final = 0.1
 _CARRIERS: Final = {UNSPOKEN: "what is not speech on the narration and dialogue tracks"}
 
@@ -111,7 +109,7 @@ def step_data(step: Step) -> dict[str, Any]:
         "step": step.code,
         "title": TITLES[step.code],
         "measured": step.measured,
-        "measured_words": _measured(step),
+        "measured_words": _MEASURED[step.code](step.measured),
         "changes": [dict(change) for change in step.changes],
         "changed_words": [_change(change) for change in step.changes],
         "acts": [_acts(change) for change in step.changes],
@@ -121,78 +119,23 @@ def step_data(step: Step) -> dict[str, Any]:
     }
 
 
-def judgement_data(found: Judgement) -> dict[str, Any]:
-    """Figures of a balance as JSON data: levels in LU, gains in dB, shares 0 to 1."""
-    return {
-        "phrases": found.n_phrases,
-        "phrase_sd_lu": _rounded(found.phrase_sd_lu),
-        "phrase_worst_lu": _rounded(found.phrase_worst_lu),
-        "clear_share": _rounded(found.clear_share, 4),
-        "least_clear_share": _rounded(found.least_clear_share, 4),
-        "stems": {
-            role.value: {
-                "depth_db": _rounded(stem.depth_db),
-                "travel_db_per_min": _rounded(stem.travel_db),
-                "lift_db": _rounded(stem.lift_db),
-                "spread_lu": _rounded(stem.spread_lu),
-                "feel": stem.feel,
-            }
-            for role, stem in found.stems.items()
-        },
-    }
-
-
-def judgement_shown(found: Judgement) -> list[dict[str, Any]]:
-    """Lines on a balance: name, value in words, whether it is as it should be, and a remark."""
-    lines = []
-    if found.phrase_sd_lu is not None and found.phrase_worst_lu is not None:
-        remark = f"the furthest {signed(found.phrase_worst_lu)} LU away"
-        is_good = found.phrase_sd_lu <= GOOD_PHRASE_SD_LU and found.phrase_worst_lu <= GOOD_PHRASE_WORST_LU
-        lines.append(_line("phrases lie within", f"{signed(found.phrase_sd_lu)} LU", remark, is_good=is_good))
-    for role, stem in found.stems.items():
-        dips = stem.depth_db >= _SEEN
-        own = role.label.lower()
-        name, words = (f"{own} dips by", f"{signed(stem.depth_db)} dB") if dips else (own, "even")
-        moves = [f"moves {signed(stem.travel_db)} dB a minute"] if stem.travel_db >= _SEEN else []
-        lifts = [f"raised by up to {signed(stem.lift_db)} dB"] if stem.lift_db >= _SEEN else []
-        lines.append(_line(name, words, ", ".join([*moves, *lifts, stem.feel]), is_good=stem.feel == "calm"))
-    if found.clear_share is not None and found.least_clear_share is not None:
-        remark = f"4 LU for {_percent(found.least_clear_share)}"
-        is_good = found.clear_share >= GOOD_CLEAR_SHARE
-        lines.append(_line("speech 7 LU clear", _percent(found.clear_share), remark, is_good=is_good))
-    return lines
-
-
-def _line(name: str, value: str, remark: str, *, is_good: bool) -> dict[str, Any]:
-    return {"name": name, "value": value, "remark": remark, "is_good": is_good}
-
-
-def _rounded(value: float | None, digits: int = 2) -> float | None:
-    return None if value is None else round(value, digits) + 0.0
-
-
 def _count(n: int, what: str) -> str:
     return f"{n} {what}" if n == 1 else f"{n} {what}s"
 
 
-def _measured(step: Step) -> str:
-    m = step.measured
-    match step.code:
-        case "mend":
-            return f"{_count(m['findings'], 'finding')} of intake looked at."
-        case "even-out":
-            return _evened(m)
-        case "stems":
-            return _placed(m)
-        case "duck":
-            words = f"{_count(m['close_before'], 'passage')} with less clearance than asked for before."
-            if m["leads"] == "music":
-                words += " Music leads here: it goes down for the words and comes back."
-            return words
-        case "check":
-            return _checked(m)
-        case _:
-            return _turned(m)
+def _mended(m: dict[str, Any]) -> str:
+    return f"{_count(m['findings'], 'finding')} of intake looked at."
+
+
+def _noisy(m: dict[str, Any]) -> str:
+    n = m["noisy"]
+    heard = "none" if not n else "all of them" if n == m["recordings"] > 1 else str(n)
+    return f"{_count(m['recordings'], 'recording')} of speech without processors; noise is heard in {heard}."
+
+
+def _ducked(m: dict[str, Any]) -> str:
+    words = f"{_count(m['close_before'], 'passage')} with less clearance than asked for before."
+    return words + (" Music leads here: it goes down for the words and comes back." if m["leads"] == "music" else "")
 
 
 def _evened(m: dict[str, Any]) -> str:
@@ -232,7 +175,7 @@ def _placed(m: dict[str, Any]) -> str:
 def _checked(m: dict[str, Any]) -> str:
     words = "Nobody speaks."
     if m["clear_share"] is not None:
-        words = f"Speech stands {m['asked_lu']:g} LU clear for {_percent(m['clear_share'])} of its time."
+        words = f"Speech stands {m['asked_lu']:g} LU clear for {percent(m['clear_share'])} of its time."
     if m["close"]:
         words += f" {_count(m['close'], 'passage')} closer, at the least {signed(m['least_lu'])} LU."
     if m["accepted"]:
@@ -257,14 +200,14 @@ def _turned(m: dict[str, Any]) -> str:
 def _carried(m: dict[str, Any], *, is_over: bool) -> str:
     shares = m["carried"]
     if is_over:
-        speech, time = _percent(shares.get(SPEECH, 0.0)), _percent(m["speech_time_share"])
+        speech, time = percent(shares.get(SPEECH, 0.0)), percent(m["speech_time_share"])
         return f"{speech} of the loudness comes from speech, which fills {time} of the time that counts"
     others = sorted(((share, name) for name, share in shares.items() if name != SPEECH), reverse=True)
     told = [(share, name) for share, name in others if share >= _TOLD_SHARE] or others[:1]
     if not told:
         return "speech was found only where it is quiet"
     parts = [
-        f"{_percent(share)} {'from' if index else 'comes from'} {_CARRIERS.get(name, name)}"
+        f"{percent(share)} {'from' if index else 'comes from'} {_CARRIERS.get(name, name)}"
         for index, (share, name) in enumerate(told)
     ]
     return f"of the loudness, {_all_of(parts)}"
@@ -272,11 +215,6 @@ def _carried(m: dict[str, Any], *, is_over: bool) -> str:
 
 def _all_of(parts: list[str]) -> str:
     return parts[0] if len(parts) == 1 else f"{', '.join(parts[:-1])} and {parts[-1]}"
-
-
-def _percent(share: float) -> str:
-    # Never rounded up to all of it.
-    return "100 %" if share >= 1.0 else f"{min(99.0, round(100.0 * share)):.0f} %"
 
 
 _KEPT_WORDS: Final = {
@@ -293,20 +231,11 @@ def _change(change: dict[str, Any]) -> str:
     name = str(change["name"])
     if "remedy" in change:
         return f"{name}: {REMEDY_WORDS[change['remedy']].format(gain_change_db='')}".strip()
+    if change["what"] in _OF_CLIPS:
+        return _OF_CLIPS[change["what"]](change)  # a clip is called as somebody called it
     match change["what"]:
         case "kept":
             words = _KEPT_WORDS[change["why"]].format(name=name)
-        case "clip":
-            return _clip_moved(change)
-        case "performance":
-            return _performed(change)
-        case "sound":
-            return _other_sound(change)
-        case "wordless":
-            moved = (
-                f"{gain_text(change['by_db'])} dB, with the clips around it" if change["by_db"] else "left as it came"
-            )
-            return f"{name}: no speech found in it; {moved}"
         case "stem":
             words = f"{name} stem {gain_text(change['from_db'])} to {gain_text(change['to_db'])} dB"
         case "trim":
@@ -323,6 +252,11 @@ def _change(change: dict[str, Any]) -> str:
     return words[:1].upper() + words[1:]
 
 
+def _wordless(change: dict[str, Any]) -> str:
+    moved = f"{gain_text(change['by_db'])} dB, with the clips around it" if change["by_db"] else "left as it came"
+    return f"{change['name']}: no speech found in it; {moved}"
+
+
 def _clip_moved(change: dict[str, Any]) -> str:
     levels = f"{signed(change['from_lufs'])} to {signed(change['to_lufs'])} LUFS"
     words = f"{change['name']} {gain_text(change['by_db'])} dB ({levels})"
@@ -330,6 +264,16 @@ def _clip_moved(change: dict[str, Any]) -> str:
         low, high = gain_text(change["lowest_db"]), gain_text(change["highest_db"])
         words += f", with a curve over {_count(change['phrases'], 'phrase')} from {low} to {high} dB"
     return words
+
+
+def _cleaned(change: dict[str, Any]) -> str:
+    parts = ["high-pass"]
+    if change["mains_hz"]:
+        parts.append(f"hum at {change['mains_hz']:.0f} Hz taken out")
+    if change["amount_db"]:
+        parts.append(f"noise lowered by {change['amount_db']:g} dB")
+    lies = f"{change['name']}: noise {change['distance_db']:.0f} dB under the speech"
+    return f"{lies}; {_all_of(parts)}" if change["is_done"] else f"{lies}; cleaning would be: {_all_of(parts)}"
 
 
 def _performed(change: dict[str, Any]) -> str:
@@ -348,6 +292,9 @@ def _other_sound(change: dict[str, Any]) -> str:
 
 def _acts(change: dict[str, Any]) -> list[dict[str, Any]]:
     """Presses beside a change: their words and the edit that each posts."""
+    if change["what"] == "clean" and not change["is_done"]:
+        edit = {"kind": "chain", "target": "clip", "ids": change["clip_ids"], "chain": change["chain"]}
+        return [{"words": "Clean it", "edit": edit}]
     if change["what"] != "performance":
         return []
     place = {"id": change["clip_id"], "start_sample": change["at_sample"], "length_samples": change["length_samples"]}
@@ -379,3 +326,21 @@ def _dipped(change: dict[str, Any]) -> str:
     if change.get("room_db"):
         words += f", and up to {signed(change['room_db'])} dB of room in the voice's range"
     return words
+
+
+_MEASURED: Final = {
+    "mend": _mended,
+    "clean": _noisy,
+    "even-out": _evened,
+    "stems": _placed,
+    "duck": _ducked,
+    "check": _checked,
+    "fit": _turned,
+}
+_OF_CLIPS: Final = {
+    "clip": _clip_moved,
+    "clean": _cleaned,
+    "performance": _performed,
+    "sound": _other_sound,
+    "wordless": _wordless,
+}

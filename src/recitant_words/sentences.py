@@ -299,6 +299,11 @@ def names_words(names: Sequence[str], most: int = 3) -> str:
     return f"{shown} and {len(names) - most} more" if len(names) > most else shown
 
 
+def percent(share: float) -> str:
+    """A share, 0 to 1, in whole percent; never rounded up to all of it."""
+    return "100 %" if share >= 1.0 else f"{min(99.0, round(100.0 * share)):.0f} %"
+
+
 def signed(value: float | None, digits: int = 1) -> str:
     """A figure with a true minus sign; a dash where there is none, "silent" for -inf.
 

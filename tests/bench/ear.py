@@ -180,6 +180,21 @@ def silence() -> list[Row]:
     return [Row(name, "its level lies within", "0.3 LU", f"{apart:.2f} LU", apart <= 0.3)]
 
 
+def cleaned(one: Programme) -> list[Row]:
+    """What the choice of cleaning does to a noisy recording."""
+    with tempfile.TemporaryDirectory() as folder:
+        other = Programme(ear.noisy_speech, Path(folder), "--clean")
+        stems = [ear_judge.read(each.out, "narration") for each in (one, other)]
+    floors = [ear_judge.floor_under_words(one.case, stem) for stem in stems]
+    held = [each.step("even-out")["measured"]["held_by_noise"] for each in (one, other)]
+    lower = floors[0] - floors[1]
+    name = one.case.name
+    return [
+        Row(name, "pauses against words, lower when cleaned by", "8 LU", f"{lower:.1f} LU", lower >= 8.0),
+        Row(name, "phrases held by noise, before and after", "3 or fewer", f"{held[0]} to {held[1]}", held[1] <= 3),
+    ]
+
+
 CHECKS = {
     ear.sparse: lambda one: [read(one)],
     ear.animals: lambda one: [*others(one), target(one)],
@@ -187,7 +202,9 @@ CHECKS = {
     ear.whisper: lambda one: [kept(one, "whisper", 4.0, 6.0), order(one)],
     ear.drama: lambda one: [order(one), shares(one)],
     ear.laughing: others,
+    ear.laughter_throughout: others,
     ear.pauses: returns,
+    ear.noisy_speech: cleaned,
 }
 
 

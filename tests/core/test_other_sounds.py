@@ -56,7 +56,7 @@ def test_steady_noise_is_no_sound_of_its_own():
 
 def test_a_breath_beside_a_word_belongs_to_it_and_a_bark_far_louder_does_not():
     energy, spans = talk()
-    energy[630:680] = at(-38.0)
+    energy[660:700] = at(-38.0)
     energy[1820:1845] = at(-18.0)
     breath, bark = found_in(energy, spans)
     assert breath.is_performance and not bark.is_performance

@@ -13,7 +13,8 @@ from recitant_core.measure.clearance import close_passages
 from recitant_core.render import two_levels
 from recitant_core.render.ducking_update import follow
 from recitant_core.render.scene import scene_of
-from recitant_core.render.two_levels import lacking_db, travel_budget_db
+from recitant_core.render.talk_pauses import travel_budget_db
+from recitant_core.render.two_levels import lacking_db
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.timeline.edits import set_clips
 from recitant_core.timeline.model import ROLES, Clip, Duck, Plan, Role, Track

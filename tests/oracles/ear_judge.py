@@ -33,7 +33,7 @@ class Heard:
     moved_inside: list = field(default_factory=list)
     """By how much the gain moves inside a sound of each phrase, and how fast, in dB a second."""
     floor_steps: list = field(default_factory=list)
-    """Change of gain from one pause to the next where its noise is heard."""
+    """Change that the gain makes to the noise from one pause to the next where it is heard, in dB."""
     others: list = field(default_factory=list)
     """(kind, LUFS as written, its gain, gains of the phrases beside it)."""
     returns: list = field(default_factory=list)
@@ -59,6 +59,16 @@ def read(folder, role, spec="ebu-r128"):
 def loud_power(energy):
     """Mean power of the hops within 10 dB of their mean."""
     return float(energy[energy > 0.1 * energy.mean()].mean() / HOP) if len(energy) and energy.any() else 0.0
+
+
+def floor_under_words(case, audio):
+    """Level of the pauses of over 0.6 s against that of the speech, in LU."""
+    energy = hop_energy(audio)
+    spoken = sorted((begin, end) for begin, end, *_ in case.speech)
+    words = np.concatenate([energy[int(a * 100) : int(b * 100)] for a, b in spoken])
+    gaps = [(a, b) for (_, a), (b, _) in pairwise(spoken) if b - a > 0.6]
+    pauses = np.concatenate([energy[int((a + 0.25) * 100) : int((b - 0.15) * 100)] for a, b in gaps])
+    return float(lufs(np.median(pauses) / HOP) - lufs(loud_power(words)))
 
 
 def gated_lufs(energy):
@@ -139,8 +149,9 @@ def _floor_steps(case, came, rest, gain):
         covered = lufs(np.quantile(rest[a:b], 0.3) / HOP) - COVERED_LU
         if floor + now > max(HEARD_LUFS, covered):
             if last is not None:
-                steps.append(abs((floor + now) - last))
-            last = floor + now
+                # What the recording itself does is none of the gain's doing.
+                steps.append(float(min(abs(floor + now - sum(last)), abs(now - last[1]))))
+            last = (floor, now)
         else:
             last = None
     return steps

@@ -289,6 +289,29 @@ def documentary():
     )
 
 
+def hum_and_fan(rng, seconds):
+    """Mains hum with harmonics, hiss and a fan, at the level of 1, float32 (frames, 1)."""
+    n = int(seconds * RATE)
+    t = np.arange(n) / RATE
+    hum = sum(np.sin(2 * np.pi * 50.0 * k * t + k) / k for k in range(1, 7))
+    hiss = sosfilt(butter(2, 3_000, "highpass", fs=RATE, output="sos"), rng.standard_normal(n))
+    fan = sosfilt(butter(2, [100, 900], "bandpass", fs=RATE, output="sos"), rng.standard_normal(n))
+    return (1.5 * hum + hiss + fan).astype(np.float32)[:, None]
+
+
+def noisy_speech(with_noise=True):
+    """A narrator with hum, hiss and a fan, some lines farther from the microphone than others."""
+    stage = Stage(80, -90.0, seed=19)
+    at = 4.0
+    for turn in range(14):
+        if at > 72.0:
+            break
+        at = stage.line("en", turn, -25.0 - (9.0 if turn % 4 == 2 else 0.0), at) + stage.rng.uniform(0.7, 1.6)
+    if with_noise:
+        stage.audio += at_level(hum_and_fan(stage.rng, 80), -54.0)
+    return Case("a narrator with hum, hiss and a fan", {"narration": stage.audio}, stage.spoken)
+
+
 def nobody():
     """A dialogue stem in which nobody speaks."""
     rng = np.random.default_rng(13)
@@ -331,6 +354,39 @@ def storm():
     )
 
 
+def everything():
+    """Words, a bed of music and hits, all in one dialogue stem."""
+    stage = Stage(60, -76.0, seed=16)
+    at = 3.0
+    for turn in range(9):
+        at = stage.line("en", turn, -24.0, at) + 1.5
+    music = bed("music-calm.ogg", 60, -36.0).mean(axis=1, keepdims=True)
+    return Case("everything in one stem", {"dialogue": stage.audio + music}, stage.spoken)
+
+
+def laughter_throughout():
+    """Short lines in laughter that hardly stops."""
+    stage = Stage(60, -74.0, seed=17)
+    at = 3.0
+    for turn in range(14):
+        if at > 52.0:
+            break
+        at = stage.line(("en", "fr")[turn % 2], turn, -27.0, at) + 0.2
+        at = stage.sound(laughter(stage.rng, 8), -26.0, at, "laughter") + 0.3
+    return Case("laughter throughout", {"dialogue": stage.audio}, stage.spoken, stage.others)
+
+
+def crowd():
+    """Thirty people, each at a level of their own, one after the other round one microphone."""
+    stage = Stage(130, -72.0, seed=18)
+    at = 3.0
+    for person in range(30):
+        if at > 122.0:
+            break
+        at = stage.line(("en", "fr")[person % 2], person, -28.0 + stage.rng.normal(0.0, 4.0), at) + 0.6
+    return Case("thirty people round one microphone", {"dialogue": stage.audio}, stage.spoken)
+
+
 CASES = (
     sparse,
     animals,
@@ -345,6 +401,10 @@ CASES = (
     nobody,
     one_word,
     storm,
+    noisy_speech,
+    everything,
+    laughter_throughout,
+    crowd,
 )
 
 

@@ -9,9 +9,10 @@ from collections.abc import Callable
 
 from recitant_core.balance.closeness import diagnoses
 from recitant_core.balance.first_balance_values import (
+    ALL_STEPS,
+    CLEAN,
     LEADS,
     NEARER_LU,
-    STEPS,
     Choices,
     FirstBalance,
     Material,
@@ -19,6 +20,7 @@ from recitant_core.balance.first_balance_values import (
 )
 from recitant_core.balance.judgement import judged, phrase_levels
 from recitant_core.balance.performance import SPREADS
+from recitant_core.balance.steps.clean import clean
 from recitant_core.balance.steps.duck import duck
 from recitant_core.balance.steps.even_out import even_out
 from recitant_core.balance.steps.finish import check, fit
@@ -48,16 +50,18 @@ def first_balance(material: Material, choices: Choices, progress: Progress = no_
     plan = material.plan
     run = Run(material, choices)
     steps: list[Step] = []
-    for index, code in enumerate(STEPS):
-        progress(index / len(STEPS))
-        if code not in choices.steps or (choices.part is not None and code in ("stems", "fit")):
+    for index, code in enumerate(ALL_STEPS):
+        progress(index / len(ALL_STEPS))
+        is_offered = code == CLEAN and "even-out" in choices.steps
+        if (code not in choices.steps and not is_offered) or (choices.part is not None and code in ("stems", "fit")):
             continue
         step = _DO[code](run, plan)
         plan = step.plan
-        steps.append(step)
+        if step.changes or code in choices.steps:
+            steps.append(step)
     scene = run.scene(plan)
     found = diagnoses(
-        scene, plan, material.energies, material.speech, material.spec, material.asked_lu, material.least_s
+        scene, plan, run.material.energies, material.speech, material.spec, material.asked_lu, material.least_s
     )
     accepted = accepted_spans(plan)
     left = [one for one in found if not is_accepted(one.passage.span, accepted)]
@@ -80,8 +84,8 @@ def _require(choices: Choices) -> None:
         if value not in known:
             raise PlanError("unknown_choice", field=name, found=value, known=list(known))
     for code in choices.steps:
-        if code not in STEPS:
-            raise PlanError("unknown_choice", field="steps", found=code, known=list(STEPS))
+        if code not in ALL_STEPS:
+            raise PlanError("unknown_choice", field="steps", found=code, known=list(ALL_STEPS))
 
 
 def _duck(run: Run, plan: Plan) -> Step:
@@ -90,6 +94,7 @@ def _duck(run: Run, plan: Plan) -> Step:
 
 _DO: dict[str, Callable[[Run, Plan], Step]] = {
     "mend": mend,
+    CLEAN: clean,
     "even-out": even_out,
     "stems": set_stems,
     "duck": _duck,

@@ -1,6 +1,6 @@
 """What a first balance is given, and what comes of it."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Final
 
@@ -19,7 +19,11 @@ from recitant_core.units.clock import SampleSpan
 NEARER_LU: Final = {"back": -4.0, "middle": 0.0, "front": 4.0}
 """How far a choice of nearness moves both levels of music or effects, in LU. Common practice."""
 LEADS: Final = ("found-out", "speech", "music")
+CLEAN: Final = "clean"
 STEPS: Final = ("mend", "even-out", "stems", "duck", "check", "fit")
+"""Those that are made unless somebody leaves them out."""
+ALL_STEPS: Final = ("mend", CLEAN, "even-out", "stems", "duck", "check", "fit")
+"""In order, with the one that is only offered until somebody chooses it."""
 
 
 @dataclass(frozen=True)
@@ -55,6 +59,8 @@ class Material:
     asked_lu: float = DEFAULT_ASKED_LU
     least_s: float = LEAST_PASSAGE_S
     bands: BandEnergies | None = None
+    energies_of: Callable[[Plan], Mapping[str, FloatArray]] | None = None
+    """Energies of a plan whose clips got other processors; None where none are rendered."""
 
 
 @dataclass(frozen=True)

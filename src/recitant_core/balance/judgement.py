@@ -15,7 +15,7 @@ from recitant_core.gain.trim import trim_points
 from recitant_core.measure.clearance import BoolArray, clear_share, momentary_power
 from recitant_core.measure.phrases import phrases
 from recitant_core.render.estimate import duck_gains_db, lowered_energy
-from recitant_core.render.two_levels import DETECTED_RETURN_S
+from recitant_core.render.talk_pauses import DETECTED_RETURN_S
 from recitant_core.timeline.model import Plan, Role
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import HOP_SAMPLES, HOPS_PER_SECOND, SampleSpan

@@ -21,9 +21,9 @@ from recitant_core.units.clock import HOP_SAMPLES, HOPS_PER_SECOND, RATE_HZ
 
 KEPT_SHARE: Final = 0.12  # of a phrase's distance to the others stays
 MOST_RIDE_DB: Final = 18.0
-MOST_NOISE_RISE_DB: Final = 3.0
+NOISE_DISTANCES_LU: Final = (6.0, 12.0, 18.0, 24.0)  # of the noise under a phrase
+NOISE_RISES_DB: Final = (0.0, 3.0, 6.0, 9.0)  # and by how much it may then come up under its words
 LEAST_NOISE_DISTANCE_LU: Final = 12.0
-_NO_RISE_LU: Final = 6.0
 UNHEARD_NOISE_LU: Final = 37.0  # noise so far under the aim is not heard between the words
 RUN_ON_DB_PER_S: Final = 5.5  # how fast the gain may move where one phrase runs on into the next
 _MOST_RUN_ON_S: Final = 1.0
@@ -127,9 +127,9 @@ def _most_for_noise(
     # By how much a phrase may be raised, in dB over the gain of its group, before the noise behind it is too loud.
     if phrase.noise_lufs is None:
         return MOST_GAIN_DB
-    # The nearer the noise is to the phrase itself, the less of it may come up.
+    # The nearer the noise is to the phrase itself, the less of it may come up under it; its pauses have their own gain.
     distance = phrase.level_lufs - phrase.noise_lufs
-    rise_db = float(np.interp(distance, (_NO_RISE_LU, LEAST_NOISE_DISTANCE_LU), (0.0, MOST_NOISE_RISE_DB)))
+    rise_db = float(np.interp(distance, NOISE_DISTANCES_LU, NOISE_RISES_DB))
     allowed = usual_noise + rise_db
     if distance >= LEAST_NOISE_DISTANCE_LU:
         allowed = max(allowed, aim_lufs - UNHEARD_NOISE_LU)

@@ -7,7 +7,7 @@ finds its fault and how often it speaks without one.
 from typing import Final
 
 import numpy as np
-from scipy.signal import butter, correlate, get_window, sosfiltfilt
+from scipy.signal import correlate, get_window
 
 from recitant_core.intake.evidence import LOW_RATE_HZ, PIECE_SAMPLES, Evidence
 from recitant_core.intake.findings import Facts, Finding, Remedy, Severity
@@ -28,6 +28,7 @@ from recitant_core.intake.transfer_checks import (
     dropouts,
     is_square_wave,
     line_up_signal,
+    low_correlation,
     over_full_scale,
     shifted_sides,
 )
@@ -41,7 +42,6 @@ SILENT_CHANNEL_DB: Final = 40.0
 LOW_CHANNEL_DB: Final = 10.0
 SAME_RESIDUAL_DB: Final = -46.0
 REVERSED_CORRELATION: Final = -0.6
-LOW_HZ: Final = 250.0
 APART_CORRELATION: Final = 0.7
 ALIKE_ENVELOPES: Final = 0.6
 LEAST_LAG_SAMPLES: Final = 48  # 1 ms: a third of a metre
@@ -138,7 +138,7 @@ def _channels(evidence: Evidence, speech: list[SpeechSpan], source: SampleSource
     shifted = shifted_sides(evidence, source, facts) if not found else None
     if shifted is not None:
         found.append(shifted)
-    elif not found and correlation < 0.0 and (low := _low_correlation(evidence)) <= REVERSED_CORRELATION:
+    elif not found and correlation < 0.0 and (low := low_correlation(evidence)) <= REVERSED_CORRELATION:
         # A sound that is wide above has its lows on both sides alike, unless one of them is turned over.
         low_facts = facts | {"low_correlation": rounded(low, 3)}
         found.append(Finding("side-reversed", Severity.FAULT, low_facts, (), (reverse,)))
@@ -147,18 +147,6 @@ def _channels(evidence: Evidence, speech: list[SpeechSpan], source: SampleSource
         if apart is not None:
             found.append(apart)
     return found
-
-
-def _low_correlation(evidence: Evidence) -> float:
-    """Correlation of both sides under 250 Hz; 0 where there is nothing."""
-    low = evidence.low.astype(np.float64)
-    if len(low) < LOW_RATE_HZ:
-        return 0.0
-    below = sosfiltfilt(butter(4, LOW_HZ, fs=LOW_RATE_HZ, output="sos"), low - low.mean(axis=0), axis=0)
-    powers = (below**2).mean(axis=0)
-    if powers.min() < FLOOR_POWER:
-        return 0.0
-    return float((below[:, 0] * below[:, 1]).mean() / np.sqrt(powers[0] * powers[1]))
 
 
 def _two_microphones(

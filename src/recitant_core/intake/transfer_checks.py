@@ -6,11 +6,11 @@ Held to: tests/core/test_findings.py
 from typing import Final
 
 import numpy as np
-from scipy.signal import correlate, get_window
+from scipy.signal import butter, correlate, get_window, sosfiltfilt
 
-from recitant_core.intake.evidence import PIECE_SAMPLES, Evidence
+from recitant_core.intake.evidence import LOW_RATE_HZ, PIECE_SAMPLES, Evidence
 from recitant_core.intake.findings import Facts, Finding, Remedy, Severity
-from recitant_core.intake.piece_levels import clean_power, db_of_power, gathered, rounded
+from recitant_core.intake.piece_levels import FLOOR_POWER, clean_power, db_of_power, gathered, rounded
 from recitant_core.ports import SampleSource
 from recitant_core.units.channels import Routing
 from recitant_core.units.clock import RATE_HZ, samples_from_s
@@ -22,6 +22,7 @@ SHIFT_GAINS: Final = 0.01  # by how much it passes the correlation of the sides 
 LEAST_CLICKS: Final = 3
 LEAST_SPEECH: Final = 0.25
 TONE_SHARE: Final = 0.99
+LOW_HZ: Final = 250.0
 SQUARE_CREST_DB: Final = 0.5  # of a sine it is 3 dB
 TONE_STEADY_DB: Final = 0.5
 _SHORT_SAMPLES: Final = 2_048
@@ -138,3 +139,15 @@ def _line_hz(
     if not with_harmonics and spectrum[max(0, at - wide) : at + wide + 1].sum() < TONE_SHARE * spectrum.sum():
         return 0.0
     return at * RATE_HZ / len(channel)
+
+
+def low_correlation(evidence: Evidence) -> float:
+    """Correlation of both sides under 250 Hz; 0 where there is nothing."""
+    low = evidence.low.astype(np.float64)
+    if len(low) < LOW_RATE_HZ:
+        return 0.0
+    below = sosfiltfilt(butter(4, LOW_HZ, fs=LOW_RATE_HZ, output="sos"), low - low.mean(axis=0), axis=0)
+    powers = (below**2).mean(axis=0)
+    if powers.min() < FLOOR_POWER:
+        return 0.0
+    return float((below[:, 0] * below[:, 1]).mean() / np.sqrt(powers[0] * powers[1]))

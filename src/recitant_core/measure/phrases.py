@@ -38,6 +38,7 @@ STILL_DB: Final = 25.0  # so far under a phrase nothing of it is heard any more
 PAUSE_HOPS: Final = 25
 _OVER_NOISE_LU: Final = 4.0  # and in noise no tail is heard further down than this over it
 _MOST_EDGE_HOPS: Final = 40
+_TAIL_LU: Final = 3.0
 _LEAST_STILL_HOPS: Final = 4
 _NEAR_HOPS: Final = 100
 _DEEPEST_LU: Final = 30.0  # what lies so far under a span's loudest word is never a word of it
@@ -135,11 +136,12 @@ def with_edges(energy: FloatArray, found: Sequence[Phrase]) -> list[Phrase]:
         else:
             gap = smooth[phrase.last_hop : found[index + 1].first_hop]
             under = min(still[index], still[index + 1])
-            edged[index], edged[index + 1] = _parted(edged[index], edged[index + 1], gap, under)
+            loud = max(_loud(smooth, phrase), _loud(smooth, found[index + 1]))
+            edged[index], edged[index + 1] = _parted(edged[index], edged[index + 1], gap, under, loud)
     return edged
 
 
-def _parted(a: Phrase, b: Phrase, gap: FloatArray, still: float) -> tuple[Phrase, Phrase]:
+def _parted(a: Phrase, b: Phrase, gap: FloatArray, still: float, loud: float) -> tuple[Phrase, Phrase]:
     # A gain may move where it is still longest; else in the middle of a pause; else the phrases run on.
     edges = np.flatnonzero(np.diff(np.concatenate([[False], gap <= still, [False]]).astype(np.int8))).reshape(-1, 2)
     first, last = max(edges.tolist(), key=lambda edge: edge[1] - edge[0], default=(0, 0))
@@ -147,9 +149,13 @@ def _parted(a: Phrase, b: Phrase, gap: FloatArray, still: float) -> tuple[Phrase
         if len(gap) < PAUSE_HOPS:
             return a, replace(b, is_run_on=True)
         first, last = len(gap) // 5, len(gap) - len(gap) // 5
+    # What is far louder than the words is no part of them.
+    louder = np.flatnonzero(gap > loud * ratio_from_lu(_TAIL_LU))
+    behind = int(louder[louder < first].min(initial=first))
+    ahead = int(louder[louder >= last].max(initial=last - 1)) + 1
     return (
-        replace(a, tail_hops=min(first, _MOST_EDGE_HOPS)),
-        replace(b, onset_hops=min(len(gap) - last, _MOST_EDGE_HOPS)),
+        replace(a, tail_hops=min(behind, _MOST_EDGE_HOPS)),
+        replace(b, onset_hops=min(len(gap) - ahead, _MOST_EDGE_HOPS)),
     )
 
 

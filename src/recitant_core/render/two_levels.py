@@ -20,10 +20,10 @@ import numpy as np
 from recitant_core.gain.duck_rule import DuckRule
 from recitant_core.gain.ducking import AHEAD_S, curve_points, laid_around_pinned, passages
 from recitant_core.measure.clearance import BoolArray, momentary_power
-from recitant_core.speech.activity import PAD_AFTER_S, PAD_BEFORE_S
+from recitant_core.render.talk_pauses import DETECTED_RETURN_S, in_lists, travel_budget_db
 from recitant_core.timeline.model import Duck, Plan, Role
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.clock import HOP_SAMPLES, HOPS_PER_SECOND, RATE_HZ, SampleSpan
+from recitant_core.units.clock import HOP_SAMPLES, RATE_HZ, SampleSpan
 from recitant_core.units.level import ratio_from_lu
 from recitant_core.units.remembered import Remembered, fingerprint, prints_of_stretches
 
@@ -33,19 +33,12 @@ OFTEN: Final = 0.965
 SELDOM: Final = 0.994
 CLEAR_WINDOWS: Final = (0.88, 0.965)  # of 400 ms: their quieter ones lie between words, and no dip is made for them
 BRIEF_LU: Final = 3.0  # one moment in a hundred may come this much nearer than one in twenty
-DENSE_TRAVEL_DB: Final = 13.0  # movement a minute where people talk most of the time
-OPEN_TRAVEL_DB: Final = 22.0  # and elsewhere
 LAST_DEPTH_DB: Final = 6.0  # of the deepest dip: room in the spectrum is tried before it
-_DENSE_SHARE: Final = 0.5
 _STEP_DB: Final = 0.5
 _WORTH_LU: Final = 0.5  # a deeper dip that wins less is not made
 _ORDER: Final = (Role.DIALOGUE, Role.MUSIC, Role.EFFECTS, Role.ATMOSPHERE)
 _MOST_CLOSED: Final = 4.0  # times the bridge: in a gap that is longer the sound always comes back
-RETURN_S: Final = 5.0  # in a pause this long the sound comes back, half of its dip at the least
-DETECTED_RETURN_S: Final = RETURN_S - PAD_BEFORE_S - PAD_AFTER_S - 0.25  # speech is found with its pads, and late
 RETURN_SHARE: Final = 0.5
-_LIST_ITEM_S: Final = 3.0  # short items at even distances are a spoken list, and the bed lies still under it
-_LIST_EVEN: Final = 0.25
 _SILENT_DB: Final = -99.0
 
 
@@ -293,7 +286,7 @@ def _depths_of_part(
             one.deepen(index, _rounded(needed, one.duck.rule))
     for one, mine in zip(moving, part, strict=True):
         for index, run in enumerate(one.runs[mine], mine.start):
-            _deepen(one, index, one.hops(run), moving, fixed, words.window, asked_lu)
+            _deepen(one, index, one.hops(run), moving, fixed, words, asked_lu)
     return tuple(
         (
             one.depths_db[mine],
@@ -313,22 +306,31 @@ def _deepen(
     hops: slice,
     moving: list[_Moving],
     fixed: FloatArray,
-    window_words: FloatArray,
+    words: Words,
     asked_lu: float,
 ) -> None:
     # The shallowest depth with which speech stands clear for long enough, or from which on no more is won.
-    inside = window_words[hops] > 0.0
-    if not inside.any():
+    if not words.counted[hops].any():
         return
     now_db = one.depths_db[index]
-    beside = _rest(moving, fixed, hops) - one.lowered(hops)
-    own = one.power[hops][inside] * 10.0 ** (-one.won_by_room_db(index) / 10.0)
-    spoken, rest = window_words[hops][inside], np.maximum(beside[inside], 0.0)
+    beside = np.maximum(_rest(moving, fixed, hops) - one.lowered(hops), 0.0)
+    own = one.power[hops] * 10.0 ** (-one.won_by_room_db(index) / 10.0)
+    # By the words around each moment and, the stricter of both, by windows of 400 ms.
+    measures = [
+        (own[inside], beside[inside], spoken[hops][inside], shares)
+        for spoken, inside, shares in (
+            (words.around, words.counted[hops], (OFTEN, SELDOM)),
+            (words.window, words.window[hops] > 0.0, CLEAR_WINDOWS),
+        )
+    ]
     tried = [now_db, *np.arange(np.floor(now_db / _STEP_DB) * _STEP_DB + _STEP_DB, one.most_db + 0.01, _STEP_DB)]
     depths_db = [float(depth) for depth in tried if depth == now_db or depth >= one.duck.rule.least_change_db]
 
     def lack_at(depth_db: float) -> float:
-        return lacking_db(over_db(rest + own * 10.0 ** (-depth_db / 10.0), spoken, asked_lu), CLEAR_WINDOWS)
+        left = 10.0 ** (-depth_db / 10.0)
+        return max(
+            lacking_db(over_db(rest + mine * left, spoken, asked_lu), shares) for mine, rest, spoken, shares in measures
+        )
 
     now, best = lack_at(depths_db[0]), lack_at(depths_db[-1])
     if now <= 0.0 or now - best < _WORTH_LU:
@@ -357,7 +359,7 @@ def _joined(one: _Moving, budget_db: float) -> list[tuple[SampleSpan, list[tuple
         # Staying down saves the rise after this run and the fall before the next, all but their difference.
         travel_db -= 2.0 * min(depths[index], depths[index + 1])
         closed.add(index)
-    listed = _in_lists(one.runs, gaps)
+    listed = in_lists(one.runs, gaps)
     found: list[tuple[SampleSpan, list[tuple[int, float]]]] = []
     for index, (run, depth) in enumerate(zip(one.runs, depths, strict=True)):
         if index - 1 not in closed:
@@ -377,28 +379,6 @@ def _joined(one: _Moving, budget_db: float) -> list[tuple[SampleSpan, list[tuple
             levels.append((run.start_sample, -depth))
         found[-1] = (SampleSpan(before.start_sample, run.end_sample - before.start_sample), levels)
     return found
-
-
-def _in_lists(runs: list[SampleSpan], gaps: list[int]) -> set[int]:
-    # Gaps of spoken lists: three and more that are about as long, between short items.
-    is_item = [run.length_samples <= _LIST_ITEM_S * RATE_HZ for run in runs]
-    found: set[int] = set()
-    for index in range(len(gaps) - 2):
-        three = gaps[index : index + 3]
-        if all(is_item[index : index + 4]) and max(three) - min(three) <= _LIST_EVEN * max(three):
-            found |= {index, index + 1, index + 2}
-    return found
-
-
-def travel_budget_db(is_speech: BoolArray) -> float:
-    """Limit in dB of a curve's moves over a programme, up and down together, from its mask of speech, bool (hops,)."""
-    total = 0.0
-    minute = 60 * HOPS_PER_SECOND
-    for first in range(0, len(is_speech), minute):
-        part = is_speech[first : first + minute]
-        a_minute = DENSE_TRAVEL_DB if part.mean() >= _DENSE_SHARE else OPEN_TRAVEL_DB
-        total += a_minute * len(part) / minute
-    return total
 
 
 def _drawn_once(one: _Moving, budget_db: float) -> Duck:

@@ -6,12 +6,13 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from recitant_core.balance.first_balance import first_balance
-from recitant_core.balance.first_balance_values import LEADS, STEPS, Choices, FirstBalance, Material
+from recitant_core.balance.first_balance_values import ALL_STEPS, LEADS, Choices, FirstBalance, Material
 from recitant_core.balance.plausibility import doubts
 from recitant_core.errors import EditRefused, PlanError
 from recitant_core.ports import Progress
 from recitant_core.timeline.model import Plan
 from recitant_core.units.clock import SampleSpan
+from recitant_io.chained import TimeBudget
 from recitant_web.balance.forms import FirstBalanceRequest
 from recitant_web.desk.ducking import bands_of
 from recitant_web.desk.energies import known_energies
@@ -90,6 +91,7 @@ def _material(programme: Programme) -> Material:
         programme.clearance_lu,
         programme.least_passage_s,
         bands_of(programme),
+        lambda plan: known_energies(plan, TimeBudget(None)),
     )
 
 
@@ -97,7 +99,7 @@ def _choices(data: dict[str, Any]) -> Choices:
     part = None
     if data["to_sample"] > data["from_sample"]:
         part = SampleSpan(data["from_sample"], data["to_sample"] - data["from_sample"])
-    steps = tuple(step for step in STEPS if step in data["steps"])
+    steps = tuple(step for step in ALL_STEPS if step in data["steps"])
     leads, performance = data.get("leads", LEADS[0]), data.get("performance", Choices().performance)
     return Choices(data["music"], data["effects"], data["ducking"], leads, performance, steps, part)
 

@@ -31,7 +31,8 @@ from recitant_web.programme.queries import picture_span
 from recitant_web.shared.caches import Cache
 from recitant_web.shared.states import State
 from recitant_words.balance import dips_words, live_words, path_words, starting_points_data
-from recitant_words.first_balance import doubt_data, judgement_shown
+from recitant_words.first_balance import doubt_data
+from recitant_words.standing import judgement_shown
 
 
 @dataclass(frozen=True)

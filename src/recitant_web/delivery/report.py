@@ -14,7 +14,7 @@ from recitant_web.listening.snapshot import Snapshot
 from recitant_web.listening.stored import rendered_stems
 from recitant_web.programme.models import Programme
 from recitant_words.balance_report import speech_data
-from recitant_words.first_balance import judgement_data
+from recitant_words.standing import judgement_data
 from recitant_words.transcripts import count_words, lost_data
 
 

@@ -26,6 +26,12 @@ class Run:
             self._rendered = (plan, exact_energies(plan, self.material.sources))
         return self._rendered[1]
 
+    def heard_anew(self, plan: Plan) -> None:
+        """Take energies through the processors that a step put on clips of a plan."""
+        made = self.material.energies_of
+        if made is not None:
+            self.material = replace(self.material, energies={**self.material.energies, **made(plan)})
+
     def scene(self, plan: Plan) -> LoudnessScene:
         """Powers of words and of everything else, by hop."""
         return scene_of(plan, self.material.energies, self.material.speech)
