@@ -58,6 +58,7 @@ def cleaning_of(source: SampleSource, speech: list[SampleSpan], mains_hz: float 
     begin = max(0, speech[0].start_sample - 2 * RATE_HZ)
     span = SampleSpan(begin, min(_MOST_HEARD_SAMPLES, source.length_samples - begin))
     audio = source.read(span.start_sample, span.length_samples)
+    audio = audio - audio.mean(axis=0)  # an offset is no noise
     mask = np.zeros(-(-len(audio) // _WATCH_SAMPLES), bool)
     inside = [part for one in speech if (part := one.intersect(span)) is not None]
     for part in inside:
@@ -80,7 +81,8 @@ def cleaning_of(source: SampleSource, speech: list[SampleSpan], mains_hz: float 
             profile = learned_profile(source, pauses(inside, span))
             amount = round(min(MOST_AMOUNT_DB, max(LEAST_AMOUNT_DB, CLEAN_DISTANCE_DB - distance)), 1)
             chain.insert(len(chain) - 1, Processor("noise", profile_db=profile).with_values(amount_db=amount))
-        return Cleaning(tuple(chain), distance, mains_hz, amount)
+        # A high-pass alone cleans nothing that is heard.
+        return Cleaning(tuple(chain), distance, mains_hz, amount) if len(chain) > 1 else None
     return None
 
 
@@ -97,7 +99,8 @@ def clean(run: Run, plan: Plan) -> Step:
     for key, mine in clips.items():
         speech = [one.span for one in material.speech.get(key, ())]
         hum = next((one for one in material.findings.get(key, ()) if one.code == "hum"), None)
-        mains_hz = None if hum is None else float(hum.facts["mains_hz"])  # type: ignore[arg-type]
+        mains = None if hum is None else hum.facts.get("mains_hz")
+        mains_hz = float(mains) if isinstance(mains, int | float) else None
         found = cleaning_of(material.sources[key], speech, mains_hz) if speech else None
         if found is None:
             continue

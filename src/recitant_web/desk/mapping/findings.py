@@ -8,11 +8,12 @@ from recitant_core.units.clock import SampleSpan
 
 
 def findings_from_data(data: list[dict[str, Any]]) -> list[Finding]:
-    """Findings of intake from stored data, as far as remedies go."""
+    """Findings of intake from stored data: facts and remedies."""
     return [
         Finding(
             found["code"],
             Severity(found["severity"]),
+            found.get("facts", {}),
             remedies=tuple(remedy_from_data(remedy) for remedy in found["remedies"]),
         )
         for found in data
