@@ -25,9 +25,9 @@ WHY: Final = {
     "mend": "Faults are mended before levels are set; only remedies that can do no harm are applied.",
     "clean": "Noise that is heard between words comes up with them, so it is lowered first: lightly, by 8 dB at most, "
     "since more sounds hollow. On Level you can hear what is taken away.",
-    "even-out": "Speech is the anchor of the mix. Takes are brought together; a phrase that was spoken louder or "
-    "softer keeps part of the difference. The gain moves between sounds only, and noise that would come up holds a "
-    "phrase back.",
+    "even-out": "Speech is the anchor of the mix. What was recorded lower or higher is brought together; a phrase that "
+    "was spoken louder or softer keeps part of the difference. The gain moves between sounds only, and noise that "
+    "would come up holds a phrase back.",
     "stems": "Each stem has a level in the open. What comes in well placed is left, nothing is raised by more than "
     "6 dB, and scenes that lie apart are trimmed slowly.",
     "duck": "One depth for each run of talk, between the level in the open and the one under speech: music first, "

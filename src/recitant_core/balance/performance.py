@@ -1,7 +1,7 @@
-"""Performance: how much of a difference between phrases stays, and what is a take that was recorded at another level.
+"""Performance: how much of a difference between phrases stays, and which differences are those of the recording.
 
-A take that lies low as a whole is a matter of the recording and is brought to the others. A phrase that stands out of
-its take was spoken so, and a part of it stays; so it is where the spectrum says that a whole stretch was shouted or
+Speech that lies low for long is a matter of its recording level and is brought to the rest. A phrase that stands out
+of that was spoken so, and a part of it stays; so it is where the spectrum says that a whole stretch was shouted or
 whispered: both have less of the low harmonics than the ordinary voice (a shout by its tilt, ANSI S3.5-1997; a whisper
 since nothing swings; both from memory), and a recording at another level has not. Common practice: a shout ends 6 to
 8 LU over the middle of its speaker, a whisper 4 to 6 LU under it, and the order of phrases is kept.
@@ -18,13 +18,13 @@ from recitant_core.measure.phrases import Phrase
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import HOPS_PER_SECOND
 
-TAKE_LU: Final = 4.0  # neighbours this near in level lie in one take
-TAKE_S: Final = 6.0  # speech at one level for so long is a take
+RECORDED_LU: Final = 4.0  # neighbours this near have one recording level
+RECORDED_S: Final = 6.0  # speech at one level for so long has it from its recording
 WHOLE_CLIP_S: Final = 3.0  # a clip of its own at one level is one sooner
-APART_SHARE: Final = 0.15  # of a speaker's speech: another level that comes again and again is somebody else, or a take
+APART_SHARE: Final = 0.15  # of a speaker's speech: another level that comes again and again is of the recording too
 _BEYOND_SHARE: Final = 0.1  # of what goes on beyond the knee
 _KNEE: Final = 0.85
-NOTABLE_LU: Final = 6.0  # a phrase this far out of its take is told
+NOTABLE_LU: Final = 6.0  # a phrase this far from its recording level is told
 EFFORT_DB: Final = 6.0  # so much less of the low harmonics is another way of speaking
 _HEARD_PHRASES: Final = 9  # so many are listened to for it
 
@@ -34,14 +34,14 @@ class Spread:
     """Share of the differences between phrases of one speaker that stays, and its limits in LU."""
 
     kept_share: float
-    """Of a phrase's distance to its take."""
+    """Of a phrase's distance to its recording level."""
     most_over_lu: float
     most_under_lu: float
-    kept_of_takes: float
-    """Of a take's distance to the speaker's middle."""
+    kept_of_recorded: float
+    """Of the distance of a recording level to the speaker's middle."""
 
     def kept_lu(self, away_lu: float) -> float:
-        """Distance in LU that a phrase keeps to its take: larger the larger it was, so that no order is lost."""
+        """Distance in LU that a phrase keeps to its recording level: larger the larger it was, so that no order is lost."""
         most = self.most_over_lu if away_lu > 0.0 else self.most_under_lu
         knee = _KNEE * most
         straight = abs(away_lu) * self.kept_share
@@ -73,12 +73,12 @@ class _Part:
     is_whole_clip: bool
 
     @property
-    def is_take(self) -> bool:
-        return self.seconds >= (WHOLE_CLIP_S if self.is_whole_clip else TAKE_S)
+    def is_long(self) -> bool:
+        return self.seconds >= (WHOLE_CLIP_S if self.is_whole_clip else RECORDED_S)
 
 
-def take_levels(spoken: Sequence[Spoken], low_share_db: Callable[[int], float]) -> list[float]:
-    """Level in LUFS of the take that each phrase lies in; a phrase that stands out has that of the take around it.
+def recorded_levels(spoken: Sequence[Spoken], low_share_db: Callable[[int], float]) -> list[float]:
+    """Recording level in LUFS of each phrase; a phrase that stands out has that of the speech around it.
 
     Args:
         spoken: all phrases of one speaker, in the order of the programme.
@@ -99,9 +99,9 @@ def take_levels(spoken: Sequence[Spoken], low_share_db: Callable[[int], float]) 
 
     parts = _joined([part_of([index]) for index in range(len(spoken))], part_of)
     apart: list[_Part] = []
-    while len(parts) > 1 and not all(part.is_take for part in parts):
-        # The shortest stands out of what lies around it; without it its neighbours may be one take.
-        least = min((part for part in parts if not part.is_take), key=lambda part: part.seconds)
+    while len(parts) > 1 and not all(part.is_long for part in parts):
+        # The shortest stands out of what lies around it; without it its neighbours may have one level.
+        least = min((part for part in parts if not part.is_long), key=lambda part: part.seconds)
         parts.remove(least)
         apart.append(least)
         parts = _joined(parts, part_of)
@@ -142,7 +142,7 @@ def _joined(parts: list[_Part], part_of: Callable[[list[int]], _Part]) -> list[_
     while len(found) > 1:
         steps = np.abs(np.diff(levels))
         least = int(np.argmin(steps))
-        if steps[least] >= TAKE_LU:
+        if steps[least] >= RECORDED_LU:
             break
         found[least : least + 2] = [part_of([*found[least].indices, *found[least + 1].indices])]
         levels = np.delete(levels, least)
@@ -159,10 +159,10 @@ def _middle(levels: FloatArray, seconds: FloatArray) -> float:
 def _populations(levels: FloatArray, seconds: FloatArray) -> list[list[int]]:
     # Phrases at a level that lies apart from all others and comes again and again.
     order = np.argsort(levels, kind="stable")
-    cuts = np.flatnonzero(np.diff(levels[order]) >= TAKE_LU) + 1
+    cuts = np.flatnonzero(np.diff(levels[order]) >= RECORDED_LU) + 1
     found = []
     for members in np.split(order, cuts) if len(cuts) else []:
         total = float(seconds[members].sum())
-        if total >= TAKE_S and total >= APART_SHARE * seconds.sum() and len(members) > 1:
+        if total >= RECORDED_S and total >= APART_SHARE * seconds.sum() and len(members) > 1:
             found.append(sorted(int(index) for index in members))
     return found

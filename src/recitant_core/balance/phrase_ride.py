@@ -54,8 +54,8 @@ class PhraseGain:
 
     gain_db: float
     is_held: bool
-    take_db: float
-    """Gain of the take that it lies in: with it the phrase stands out as it was recorded."""
+    recorded_db: float
+    """Gain of its recording level: with it the phrase stands out as it was recorded."""
     pause_db: float | None = None
     """Gain that the pauses beside it keep near, so that the noise in them stays even; None where none is heard."""
 
@@ -83,7 +83,7 @@ def phrase_gains(
     group: Sequence[Phrase],
     aim_lufs: float,
     limits: RideLimits,
-    takes_lufs: Sequence[float] | None = None,
+    recorded_lufs: Sequence[float] | None = None,
     masks_lufs: Sequence[float | None] | None = None,
 ) -> list[PhraseGain]:
     """Gain of each phrase.
@@ -92,7 +92,7 @@ def phrase_gains(
         phrases: of one clip.
         group: all phrases of the same speaker, these among them: what they have in common is moved all the way.
         aim_lufs: of the middle of the group.
-        takes_lufs: level of the take that each phrase lies in, see performance.take_levels; None for one take.
+        recorded_lufs: recording level of each phrase, see performance.recorded_levels; None for one of all.
         masks_lufs: of each phrase, noise under which something else covers it; None for nothing.
     """
     together = group_gain_db(group, aim_lufs)
@@ -100,25 +100,25 @@ def phrase_gains(
     spread = limits.spread
     found = []
     for index, phrase in enumerate(phrases):
-        take = aim_lufs - together if takes_lufs is None else takes_lufs[index]
-        take_away = take + together - aim_lufs
-        own_away = phrase.level_lufs - take
-        take_by = take_away * (spread.kept_of_takes - 1.0)
-        by = float(np.clip(take_by + spread.kept_lu(own_away) - own_away, -limits.most_db, limits.most_db))
+        recorded = aim_lufs - together if recorded_lufs is None else recorded_lufs[index]
+        recorded_away = recorded + together - aim_lufs
+        own_away = phrase.level_lufs - recorded
+        recorded_by = recorded_away * (spread.kept_of_recorded - 1.0)
+        by = float(np.clip(recorded_by + spread.kept_lu(own_away) - own_away, -limits.most_db, limits.most_db))
         mask = None if masks_lufs is None else masks_lufs[index]
         most = _most_for_noise(phrase, together, usual_noise, aim_lufs, mask)
         gain = together + min(by, max(0.0, most))
-        floor = None if phrase.noise_lufs is None else phrase.noise_lufs + max(gain, together + take_by)
+        floor = None if phrase.noise_lufs is None else phrase.noise_lufs + max(gain, together + recorded_by)
         is_heard = floor is not None and floor > max(aim_lufs - UNHEARD_NOISE_LU, -np.inf if mask is None else mask)
-        pause = together + _kept_even(take_by, phrase, together, usual_noise) if is_heard else None
-        found.append(PhraseGain(gain, max(0.0, most) < by - 0.1, together + take_by, pause))
+        pause = together + _kept_even(recorded_by, phrase, together, usual_noise) if is_heard else None
+        found.append(PhraseGain(gain, max(0.0, most) < by - 0.1, together + recorded_by, pause))
     return _run_on(phrases, found)
 
 
-def _kept_even(take_by: float, phrase: Phrase, together: float, usual_noise: float) -> float:
-    # The gain of a take in its pauses, as far as it brings their noise nearer to the usual and not away from it.
+def _kept_even(recorded_by: float, phrase: Phrase, together: float, usual_noise: float) -> float:
+    # The gain of a recording level in its pauses, as far as it brings their noise nearer to the usual and not away from it.
     under = usual_noise - ((phrase.noise_lufs or 0.0) + together)
-    return float(np.clip(take_by, min(0.0, under - _STEADY_FLOOR_DB), max(0.0, under + _STEADY_FLOOR_DB)))
+    return float(np.clip(recorded_by, min(0.0, under - _STEADY_FLOOR_DB), max(0.0, under + _STEADY_FLOOR_DB)))
 
 
 def _most_for_noise(
@@ -218,7 +218,7 @@ def _held(phrases: Sequence[Phrase], gains: Sequence[PhraseGain], others: Sequen
 
 
 def _steady(a: Held, a_pause_db: float | None, b: Held, b_pause_db: float | None) -> list[Held]:
-    # In a pause in which noise is heard the gain goes back near that of the take, so that the noise does not move.
+    # In a pause in which noise is heard the gain goes back near that of the recording level, so that the noise does not move.
     length = b.first_hop - a.last_hop
     if length < _LEAST_STEADY_S * HOPS_PER_SECOND:
         return []

@@ -14,7 +14,7 @@ from typing import Any, Final
 import numpy as np
 
 from recitant_core.balance.first_balance_values import Step
-from recitant_core.balance.performance import NOTABLE_LU, SPREADS, Spoken, take_levels
+from recitant_core.balance.performance import NOTABLE_LU, SPREADS, Spoken, recorded_levels
 from recitant_core.balance.phrase_ride import MOST_RIDE_DB, Held, PhraseGain, RideLimits, phrase_gains, ride_over
 from recitant_core.balance.steps.run import Run, as_came, base_db, by_hand, kept
 from recitant_core.gain.envelope import CurvePoint
@@ -60,10 +60,10 @@ class _Speaking:
 
 @dataclass(frozen=True)
 class _Group:
-    """All that one speaker says: phrases with the level of the take each lies in, by clip."""
+    """All that one speaker says: phrases and the recording level of each, by clip."""
 
     phrases: list[Phrase]
-    takes_lufs: dict[str, list[float]]
+    recorded_lufs: dict[str, list[float]]
 
 
 def even_out(run: Run, plan: Plan) -> Step:
@@ -88,15 +88,15 @@ def even_out(run: Run, plan: Plan) -> Step:
         if not one.heard.phrases or one.base.curve:
             continue
         group = groups[one.speaker]
-        takes = group.takes_lufs[one.clip.clip_id]
+        recorded = group.recorded_lufs[one.clip.clip_id]
         masks = [covers.near(one.clip, phrase) for phrase in one.heard.phrases]
-        gains = phrase_gains(one.heard.phrases, group.phrases, aim, limits, takes, masks)
+        gains = phrase_gains(one.heard.phrases, group.phrases, aim, limits, recorded, masks)
         moved_db[one.track.track_id] += [gain.gain_db for gain in gains]
         if run.is_in(one.clip):
             n_held += sum(gain.is_held for gain in gains)
             others = _sounds_held(one.heard, gains)
             after[one.clip.clip_id] = _ridden(run, one, gains, others)
-            told += _performed(one, gains, takes, aim) + _sounding(one, others)
+            told += _performed(one, gains, recorded, aim) + _sounding(one, others)
     for one in found:
         if run.is_in(one.clip) and one.clip.clip_id not in after:
             clip, why = _as_a_whole(one, aim, moved_db[one.track.track_id])
@@ -139,10 +139,10 @@ def _groups(run: Run, found: Sequence[_Speaking]) -> dict[str, _Group]:
             audio = run.material.sources[clip.source_key].read(clip.in_sample + phrase.first_hop * HOP_SAMPLES, count)
             return low_share_db(audio)
 
-        takes: dict[str, list[float]] = defaultdict(list)
-        for each, level in zip(spoken, take_levels(spoken, low_share), strict=True):
-            takes[each.clip_id].append(level)
-        groups[speaker] = _Group([each.phrase for each in spoken], takes)
+        recorded: dict[str, list[float]] = defaultdict(list)
+        for each, level in zip(spoken, recorded_levels(spoken, low_share), strict=True):
+            recorded[each.clip_id].append(level)
+        groups[speaker] = _Group([each.phrase for each in spoken], recorded)
     return groups
 
 
@@ -281,17 +281,17 @@ def _with(one: _Speaking, gain_db: float, points: tuple[CurvePoint, ...], *, is_
 
 
 def _performed(
-    one: _Speaking, gains: Sequence[PhraseGain], takes_lufs: Sequence[float], aim: float
+    one: _Speaking, gains: Sequence[PhraseGain], recorded_lufs: Sequence[float], aim: float
 ) -> list[dict[str, Any]]:
-    # Phrases that stand out of their take, and those that end far from the others for whatever reason.
+    # Phrases that stand out of their recording level, and those that end far from the others for whatever reason.
     told = []
-    for phrase, gain, take in zip(one.heard.phrases, gains, takes_lufs, strict=True):
-        away, ends = phrase.level_lufs - take, phrase.level_lufs + gain.gain_db - aim
+    for phrase, gain, recorded in zip(one.heard.phrases, gains, recorded_lufs, strict=True):
+        away, ends = phrase.level_lufs - recorded, phrase.level_lufs + gain.gain_db - aim
         if abs(away) >= NOTABLE_LU or abs(ends) > FAR_LU:
             place = _place(one.clip, phrase.first_hop, phrase.last_hop)
             facts = {"what": "performance", "name": one.clip.name, "clip_id": one.clip.clip_id, **place}
             levels = {"away_lu": round(away, 1), "ends_lu": round(ends, 1), "is_held": gain.is_held}
-            as_recorded = one.base.gain_db + gain.take_db
+            as_recorded = one.base.gain_db + gain.recorded_db
             nearer = as_recorded - away * (1.0 - NEARER_SHARE)
             ways = {"as_recorded_db": round(as_recorded, 1), "nearer_db": round(nearer, 1)}
             told.append(facts | levels | ways)
