@@ -218,7 +218,7 @@ def _held(phrases: Sequence[Phrase], gains: Sequence[PhraseGain], others: Sequen
 
 
 def _steady(a: Held, a_pause_db: float | None, b: Held, b_pause_db: float | None) -> list[Held]:
-    # In a pause in which noise is heard the gain goes back near that of the recording level, so that the noise does not move.
+    # In a pause in which noise is heard the gain goes back near that of the recording level: the noise does not move.
     length = b.first_hop - a.last_hop
     if length < _LEAST_STEADY_S * HOPS_PER_SECOND:
         return []
