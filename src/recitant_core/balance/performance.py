@@ -41,7 +41,7 @@ class Spread:
     """Of the distance of a recording level to the speaker's middle."""
 
     def kept_lu(self, away_lu: float) -> float:
-        """Distance in LU that a phrase keeps to its recording level: larger the larger it was, so that no order is lost."""
+        """Distance in LU that a phrase keeps to its recording level: the larger it was the larger, so order is kept."""
         most = self.most_over_lu if away_lu > 0.0 else self.most_under_lu
         knee = _KNEE * most
         straight = abs(away_lu) * self.kept_share

@@ -116,7 +116,7 @@ def phrase_gains(
 
 
 def _kept_even(recorded_by: float, phrase: Phrase, together: float, usual_noise: float) -> float:
-    # The gain of a recording level in its pauses, as far as it brings their noise nearer to the usual and not away from it.
+    # The gain of a recording level in its pauses, as far as it brings their noise nearer to the usual.
     under = usual_noise - ((phrase.noise_lufs or 0.0) + together)
     return float(np.clip(recorded_by, min(0.0, under - _STEADY_FLOOR_DB), max(0.0, under + _STEADY_FLOOR_DB)))
 
