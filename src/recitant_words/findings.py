@@ -72,11 +72,11 @@ _SENTENCES: Final = {
     "outlier": "One event at {at_s} s stands {above_db} dB over all else ({peak_dbfs} dBFS), so peaks say little.",
     "hum": "Steady hum of {mains_hz} Hz and multiples, {dbfs} dBFS together.",
     "noisy": "The speech stands only {snr_db} dB over its noise floor of {floor_dbfs} dBFS.",
-    "noise-heard": "The noise floor of {floor_dbfs} dBFS lies {snr_db} dB under the speech: heard in its pauses.",
+    "noise-heard": "The noise floor of {floor_dbfs} dBFS lies {snr_db} dB under the speech. You hear it in pauses.",
     "very-low": "Its level is {level_dbfs} dBFS, its highest peak {peak_dbfs} dBFS. Raising it raises its noise.",
     "silent": "Nothing sounds in it.",
     "silent-ends": "{head_s} s of silence at its head, {tail_s} s at its tail.",
-    "short": "It lasts {length_ms} ms; loudness needs 400 ms, so its level is that of all of it.",
+    "short": "It is {length_ms} ms long. Loudness needs 400 ms, so its level is taken over the whole file.",
     "other-rate": "Recorded at {rate_hz} Hz; it is read at 48000 Hz.",
     "lossy": "Stored as {coding}: what was left out then is gone, and another encoding takes more.",
 }

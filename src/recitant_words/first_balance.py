@@ -1,6 +1,5 @@
 """Words of the first balance: its steps, what they measured, what they changed and why; and how a balance stands."""
 
-from collections.abc import Sequence
 from typing import Any, Final
 
 from recitant_core.balance.carried import SPEECH, UNSPOKEN
@@ -110,10 +109,9 @@ def step_data(step: Step) -> dict[str, Any]:
         "title": TITLES[step.code],
         "measured": step.measured,
         "measured_words": _MEASURED[step.code](step.measured),
-        "changes": [dict(change) for change in step.changes],
+        "changes": [{k: v for k, v in change.items() if k != "chain"} for change in step.changes],
         "changed_words": [_change(change) for change in step.changes],
         "acts": [_acts(change) for change in step.changes],
-        "sounds": _places_of_sounds(step.changes),
         "offers": [_offer(change) for change in step.changes if change["what"] == "short"],
         "why": WHY[step.code],
     }
@@ -128,9 +126,14 @@ def _mended(m: dict[str, Any]) -> str:
 
 
 def _noisy(m: dict[str, Any]) -> str:
-    n = m["noisy"]
-    heard = "none" if not n else "all of them" if n == m["recordings"] > 1 else str(n)
-    return f"{_count(m['recordings'], 'recording')} of speech without processors; noise is heard in {heard}."
+    n, of = m["noisy"], m["recordings"]
+    if not n:
+        return "No noise that is worth lowering."
+    return (
+        "Noise can be heard behind the speech."
+        if of == 1
+        else f"Noise can be heard in {n} of {of} recordings of speech."
+    )
 
 
 def _ducked(m: dict[str, Any]) -> str:
@@ -149,7 +152,7 @@ def _evened(m: dict[str, Any]) -> str:
     words += f"{signed(m['aim_lufs'])}."
     if m.get("performed"):
         n = m["performed"]
-        whose = "stands out; part of its distance stays" if n == 1 else "stand out; part of their distance stays"
+        whose = "stands out; part of the difference stays" if n == 1 else "stand out; part of the difference stays"
         words += f" {_count(n, 'phrase')} {whose}."
     if m.get("other_sounds"):
         n = m["other_sounds"]
@@ -267,13 +270,13 @@ def _clip_moved(change: dict[str, Any]) -> str:
 
 
 def _cleaned(change: dict[str, Any]) -> str:
-    parts = ["high-pass"]
+    parts = ["a high-pass"]
     if change["mains_hz"]:
-        parts.append(f"hum at {change['mains_hz']:.0f} Hz taken out")
+        parts.append(f"a hum filter at {change['mains_hz']:.0f} Hz")
     if change["amount_db"]:
-        parts.append(f"noise lowered by {change['amount_db']:g} dB")
-    lies = f"{change['name']}: noise {change['distance_db']:.0f} dB under the speech"
-    return f"{lies}; {_all_of(parts)}" if change["is_done"] else f"{lies}; cleaning would be: {_all_of(parts)}"
+        parts.append(f"{change['amount_db']:g} dB of noise reduction")
+    made = "cleaned with" if change["is_done"] else "could be cleaned with"
+    return f"{change['name']}: noise {change['distance_db']:.0f} dB under the speech; {made} {_all_of(parts)}"
 
 
 def _performed(change: dict[str, Any]) -> str:
@@ -286,7 +289,7 @@ def _performed(change: dict[str, Any]) -> str:
 
 def _other_sound(change: dict[str, Any]) -> str:
     seconds = change["length_samples"] / RATE_HZ
-    words = f"{change['name']} at {clock_text(change['at_sample'])}: {seconds:.1f} s that are not speech, "
+    words = f"{change['name']} at {clock_text(change['at_sample'])}: {seconds:.1f} s of sound that is not speech, "
     return words + f"{signed(change['from_lufs'])} to {signed(change['to_lufs'])} LUFS"
 
 
@@ -300,14 +303,6 @@ def _acts(change: dict[str, Any]) -> list[dict[str, Any]]:
     place = {"id": change["clip_id"], "start_sample": change["at_sample"], "length_samples": change["length_samples"]}
     ways = (("Leave as recorded", "as_recorded_db"), ("Bring nearer", "nearer_db"))
     return [{"words": words, "edit": {"kind": "phrase", **place, "gain_db": change[name]}} for words, name in ways]
-
-
-def _places_of_sounds(changes: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
-    return [
-        {"id": one["clip_id"], "start_sample": one["at_sample"], "length_samples": one["length_samples"]}
-        for one in changes
-        if one["what"] == "sound"
-    ]
 
 
 def _offer(change: dict[str, Any]) -> dict[str, Any]:

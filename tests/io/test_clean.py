@@ -47,7 +47,7 @@ def test_it_is_offered_and_not_made_until_somebody_chooses_it(both):
         "noise",
         "high-pass",
     ]
-    assert "cleaning would be" in actions["clean"]["changed_words"][0]
+    assert "could be cleaned with a high-pass, a hum filter" in actions["clean"]["changed_words"][0]
 
 
 def test_noise_in_pauses_comes_down_and_fewer_phrases_are_held(both):

@@ -4,6 +4,7 @@ Thresholds are ours, set on recordings with known faults; tests/core/test_findin
 finds its fault and how often it speaks without one.
 """
 
+from dataclasses import replace
 from typing import Final
 
 import numpy as np
@@ -141,7 +142,8 @@ def _channels(evidence: Evidence, speech: list[SpeechSpan], source: SampleSource
     elif not found and correlation < 0.0 and (low := low_correlation(evidence)) <= REVERSED_CORRELATION:
         # A sound that is wide above has its lows on both sides alike, unless one of them is turned over.
         low_facts = facts | {"low_correlation": rounded(low, 3)}
-        found.append(Finding("side-reversed", Severity.FAULT, low_facts, (), (reverse,)))
+        # Less sure than the whole signal: offered, and never made without being asked for.
+        found.append(Finding("side-reversed", Severity.ODD, low_facts, (), (replace(reverse, is_safe=False),)))
     if not found and speech_share(speech, evidence.length_samples) >= 0.25:
         apart = _two_microphones(evidence, speech, source, correlation, facts)
         if apart is not None:

@@ -1,7 +1,7 @@
 """Two levels: how deep stems and tracks go under speech so that each keeps its level there, one depth a run of talk.
 
 Where coming back between two runs would be too much movement, the curve stays down and steps from depth to depth; in a
-pause of five seconds and more it then comes up half of the way, so that the bed does not lie dead.
+pause of five seconds and more it then comes up half of the way, so that the music returns.
 
 Dialogue under narration gives way first, music before effects, effects only where speech lacks clearance, atmosphere
 last. What the deepest dip that a

@@ -37,7 +37,6 @@ FAR_LU: Final = 8.0  # a phrase that ends further from the middle is told
 COVERED_LU: Final = 6.0  # noise so far under what else sounds is covered by it
 COVER_UNDER_AIM_LU: Final = 15.0  # however loud the rest comes in: the level in the open of atmosphere
 _AROUND_HOPS: Final = HOPS_PER_SECOND
-NEARER_SHARE: Final = 0.12  # of its distance that a phrase keeps where somebody wants it nearer
 _LISTENED_SAMPLES: Final = 3 * RATE_HZ
 _SILENT_LUFS: Final = -70.0
 
@@ -292,7 +291,7 @@ def _performed(
             facts = {"what": "performance", "name": one.clip.name, "clip_id": one.clip.clip_id, **place}
             levels = {"away_lu": round(away, 1), "ends_lu": round(ends, 1), "is_held": gain.is_held}
             as_recorded = one.base.gain_db + gain.recorded_db
-            nearer = as_recorded - away * (1.0 - NEARER_SHARE)
+            nearer = as_recorded - away + SPREADS["even"].kept_lu(away)
             ways = {"as_recorded_db": round(as_recorded, 1), "nearer_db": round(nearer, 1)}
             told.append(facts | levels | ways)
     return told

@@ -87,7 +87,18 @@ export function newFirstBalance({ desk, model, edit, view, goTo }) {
 
   // Sounds that are not speech, out of dialogue in one press.
   const sendSounds = (step) => {
-    const places = isOfNow(step) ? (step.sounds || []).filter(isThere) : [];
+    const clips = clipsByTime(model);
+    const isThere = ({ id, start_sample: start, length_samples: length }) =>
+      clips.some(
+        (clip) =>
+          String(clip.id) === id &&
+          clip.start_sample <= start &&
+          start + length <= clip.start_sample + clip.length_samples,
+      );
+    const places = (isOfNow(step) ? step.changes : [])
+      .filter((change) => change.what === "sound")
+      .map(({ clip_id: id, at_sample, length_samples }) => ({ id, start_sample: at_sample, length_samples }))
+      .filter(isThere);
     if (!places.length) return [];
     const all = places.length === 1 ? "the sound" : `all ${places.length} sounds`;
     return ["effects", "atmosphere"].map((role) =>
@@ -97,13 +108,6 @@ export function newFirstBalance({ desk, model, edit, view, goTo }) {
       }),
     );
   };
-  const isThere = (place) =>
-    clipsByTime(model).some(
-      (clip) =>
-        String(clip.id) === place.id &&
-        clip.start_sample <= place.start_sample &&
-        place.start_sample + place.length_samples <= clip.start_sample + clip.length_samples,
-    );
 
   const changed = (step, words, index) =>
     make(
