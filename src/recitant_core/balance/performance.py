@@ -3,8 +3,8 @@
 Speech that lies low for long is a matter of its recording level and is brought to the rest. A phrase that stands out
 of that was spoken so, and a part of it stays; so it is where the spectrum says that a whole stretch was shouted or
 whispered: both have less of the low harmonics than the ordinary voice (a shout by its tilt, ANSI S3.5-1997; a whisper
-since the vocal folds do not vibrate; from memory), and a recording at another level has not. Common practice: a shout ends 6 to
-8 LU over the middle of its speaker, a whisper 4 to 6 LU under it, and the order of phrases is kept.
+since the vocal folds do not vibrate; from memory), and a recording at another level has not. Common practice: a shout
+ends 6 to 8 LU over the middle of its speaker, a whisper 4 to 6 LU under it, and the order of phrases is kept.
 Held to: tests/core/test_performance.py
 """
 
