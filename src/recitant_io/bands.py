@@ -1,4 +1,4 @@
-"""Energies of recordings in the voice's range, kept beside the conformed recording once they were asked for."""
+"""Energies of recordings in a band, kept beside the conformed recording once they were asked for."""
 
 import uuid
 from collections.abc import Callable, Mapping
@@ -24,7 +24,7 @@ def band_energies(sources: Mapping[str, SampleSource]) -> Callable[[str, float, 
 
 
 def stored_band_energy(folder: Path, source: SampleSource, centre_hz: float, width_octaves: float) -> FloatArray:
-    """10 ms energies of a recording in a band, float64 (hops, 1); computed at the first call, some seconds an hour.
+    """10 ms energies of a recording in a band, float64 (hops, 1); computed at the first call, a second an hour.
 
     Args:
         folder: of the conformed recording.

@@ -116,7 +116,7 @@ def dips_words(found: Sequence[Dip], travel_db: float, feel: str) -> str:
     if not found:
         return "no dip is needed"
     deepest = signed(min(dip.depth_db for dip in found))
-    return f"{_dips(len(found))}, down to {deepest} dB; the dips move {signed(travel_db)} dB a minute, {feel}"
+    return f"{_dips(len(found))}, down to {deepest} dB; moves {signed(travel_db)} dB a minute, {feel}"
 
 
 def followed_sentence(changes: Sequence[CurveChange]) -> str:

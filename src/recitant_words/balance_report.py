@@ -25,7 +25,12 @@ def ducking_data(plan: Plan) -> list[dict[str, Any]]:
         for duck in plan.ducks:
             if duck.acts_on(track) and duck.points and duck.rule.uses_level:
                 points = [[at_s, gain_db] for at_s, gain_db, *_ in duck_points_data(duck.points)]
-                found.append({"track": track.name, "role": track.role.value, "points": points})
+                told: dict[str, Any] = {"track": track.name, "role": track.role.value, "points": points}
+                if duck.rule.room.is_on and duck.room_points:
+                    room = [[at_s, gain_db] for at_s, gain_db, *_ in duck_points_data(duck.room_points)]
+                    centre_hz, width_octaves = duck.rule.room.band
+                    told["room"] = {"centre_hz": centre_hz, "width_octaves": width_octaves, "points": room}
+                found.append(told)
     return found
 
 

@@ -7,7 +7,7 @@ import pytest
 
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.gain.duck_drawing import point_moved
-from recitant_core.gain.duck_rule import TWO_LEVELS_LU, DuckAim, DuckRule, Room, levels_rule
+from recitant_core.gain.duck_rule import CONSONANTS, TWO_LEVELS_LU, DuckAim, DuckRule, levels_rule
 from recitant_core.gain.ducking import dips, hop_gains_db
 from recitant_core.measure.clearance import close_passages
 from recitant_core.render import two_levels
@@ -130,22 +130,41 @@ def test_pinned_points_stay():
     assert [p for p in again["music"].points if p.is_pinned] == [p for p in drawn if p.is_pinned]
 
 
-def test_room_in_the_spectrum_comes_before_the_last_six_db():
-    plan, energies, speech = film(music=-24.0)
-    roomy = replace(levels_rule("music"), room=Room(is_on=True))
-    plan = replace(plan, ducks=(Duck("music", Role.MUSIC, rule=roomy),))
+def with_room(music_share, music=-24.0, voice_share=0.1, **more):
+    """A film whose rule makes room in the spectrum, with these shares of powers in its band."""
+    plan, energies, speech = film(music=music, **more)
+    rule = replace(levels_rule("music"), room=CONSONANTS)
+    plan = replace(plan, ducks=(Duck("music", Role.MUSIC, rule=rule), *plan.ducks[1:]))
+    shares = {"music": music_share, "voice": voice_share}
+    made, _ = followed(plan, energies, speech, lambda key, *_: energies[key] * shares.get(key, 0.01))
+    return made
 
-    def bands(key, centre_hz, width_octaves):
-        return energies[key] * 0.5
 
-    without, _ = followed(plan, energies, speech)
-    with_room, _ = followed(plan, energies, speech, bands)
-    first = 1_200
-    assert hop_gains_db(with_room["music"].room_points, HOPS)[first] == -6.0
-    saved = hop_gains_db(with_room["music"].points, HOPS)[first] - hop_gains_db(without["music"].points, HOPS)[first]
-    assert saved == pytest.approx(2.0, abs=0.5)  # half its power lies there: 10 lg(1 - 0.75 / 2) = 2.04 dB
-    soft, _ = followed(*film(music=-30.0), bands)
-    assert soft["music"].room_points == ()
+def test_room_is_made_where_the_music_covers_the_band_of_the_voice_and_no_dip_is_deeper_for_it():
+    without, _ = followed(*film(music=-24.0))
+    for music_share, least_db, most_db in ((0.02, 0.0, 0.0), (0.1, -3.5, -1.0), (0.5, -4.0, -4.0)):
+        made = with_room(music_share)["music"]
+        room_db = hop_gains_db(made.room_points, HOPS)
+        assert least_db <= room_db.min() <= most_db, music_share
+        assert made.points == without["music"].points
+
+
+def test_room_has_one_depth_a_run_and_none_in_the_pauses():
+    room_db = hop_gains_db(with_room(0.5)["music"].room_points, HOPS)
+    for start in (10, 50, 120):
+        assert set(room_db[start * 100 : (start + 4) * 100]) == {-4.0}
+    assert not room_db[1_800:4_500].any() and not room_db[7_000:11_500].any()
+
+
+def test_who_makes_little_of_what_covers_the_voice_makes_no_room():
+    # The music has a twentieth of the power that the effects have in the band.
+    plan, energies, speech = film(music=-30.0, effects=-20.0)
+    ducks = tuple(Duck(r.value, r, rule=replace(levels_rule(r.value), room=CONSONANTS)) for r in ROLES[2:4])
+    shares = {"voice": 0.1, "music": 0.02, "hits": 0.5}
+    made, _ = followed(
+        replace(plan, ducks=ducks), energies, speech, lambda key, *_: energies[key] * shares.get(key, 0.0)
+    )
+    assert made["music"].room_points == () and len(dips(made["effects"].room_points)) == 1
 
 
 def test_lacking_is_what_one_moment_in_twenty_five_and_one_in_a_hundred_ask_for():

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 import soundfile
-from scipy.signal import lfilter
+from scipy.signal import butter, lfilter, sosfilt
 
 RATE = 48_000
 HOP = 480
@@ -17,6 +17,7 @@ SHELF = ([1.53512485958697, -2.69169618940638, 1.19839281085285], [1.0, -1.69065
 HIGH_PASS = ([1.0, -2.0, 1.0], [1.0, -1.99004745483398, 0.99007225036621])
 AUDIBLE_LU = 25.0
 JOINED_S = 0.6
+LOWS_HZ = (60.0, 350.0)  # room in the spectrum leaves these alone: their gain is that of the stem
 STILL_DB = 0.3  # a gain that wanders by less has not moved
 
 
@@ -46,6 +47,13 @@ def hop_energy(audio):
     for b, a in (SHELF, HIGH_PASS):
         weighted = lfilter(b, a, weighted)
     power = (weighted**2).sum(axis=0)
+    n = len(power) // HOP
+    return power[: n * HOP].reshape(n, HOP).sum(axis=1)
+
+
+def band_energy(audio, band_hz):
+    """10 ms energies of a band, without weighting."""
+    power = (sosfilt(butter(4, band_hz, "bandpass", fs=RATE, output="sos"), audio, axis=0) ** 2).sum(axis=1)
     n = len(power) // HOP
     return power[: n * HOP].reshape(n, HOP).sum(axis=1)
 
@@ -87,7 +95,6 @@ def judged(came, folder, known, spec="ebu-r128"):
     """
     written = {r: soundfile.read(folder / f"stem-{r}-{spec}.wav", dtype="float32", always_2d=True)[0] for r in came}
     new = {role: hop_energy(audio) for role, audio in written.items()}
-    old = {role: hop_energy(audio) for role, audio in came.items()}
     n = min(map(len, new.values()))
     speech = np.zeros(n, bool)
     for begin, end in known:
@@ -101,7 +108,11 @@ def judged(came, folder, known, spec="ebu-r128"):
     report = json.loads((folder / "report.json").read_text())
     # What turned the whole programme is no lift of one stem.
     turned = report["programme_gain_db"] + report["deliveries"][0]["gain_db"]
-    stems = {r: _stem(old[r][:n], new[r][:n], speech, turned) for r in came if r != "dialogue"}
+    stems = {
+        r: _stem(band_energy(came[r], LOWS_HZ)[:n], band_energy(written[r], LOWS_HZ)[:n], speech, turned)
+        for r in came
+        if r != "dialogue"
+    }
     return Figures(
         float(levels.std()),
         float(np.abs(levels - levels.mean()).max()),

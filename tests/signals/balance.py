@@ -26,8 +26,9 @@ PROMPTS = {
 }  # fmt: skip
 
 
-def _read(name, mono):
-    audio, rate = soundfile.read(DATA / name, dtype="float32", always_2d=True)
+def recorded(path, mono=True):
+    """A recording at 48 kHz, float32 (frames, channels)."""
+    audio, rate = soundfile.read(path, dtype="float32", always_2d=True)
     if mono:
         audio = audio.mean(axis=1, keepdims=True)
     return np.ascontiguousarray(soxr.resample(audio, rate, RATE), dtype=np.float32)
@@ -37,12 +38,12 @@ def _read(name, mono):
 def prompt(language, index):
     first, last = PROMPTS[language][index % 9]
     at = RATE // PROMPT_HZ
-    return _read(f"prompts-{language}.ogg", True)[first * at : last * at]
+    return recorded(DATA / f"prompts-{language}.ogg")[first * at : last * at]
 
 
 @cache
 def effect(index):
-    audio = _read("effects.ogg", True)[index % 4 * 2 * RATE : (index % 4 + 1) * 2 * RATE]
+    audio = recorded(DATA / "effects.ogg")[index % 4 * 2 * RATE : (index % 4 + 1) * 2 * RATE]
     return np.repeat(audio[: int(np.flatnonzero(np.abs(audio) > 1e-3)[-1]) + 1], 2, axis=1)
 
 
@@ -54,7 +55,7 @@ def at_level(audio, level_db):
 
 
 def bed(name, seconds, level_db, mono=False):
-    audio = _read(name, mono)
+    audio = recorded(DATA / name, mono)
     both = np.concatenate([audio, audio[::-1]])  # forwards and backwards: no jump where it repeats
     return at_level(np.tile(both, (seconds * RATE // len(both) + 1, 1))[: seconds * RATE], level_db)
 

@@ -33,6 +33,15 @@ class Room:
     most_db: float = 6.0
     """The deepest it may go."""
 
+    @property
+    def band(self) -> tuple[float, float]:
+        """Centre in Hz and width in octaves."""
+        return self.centre_hz, self.width_octaves
+
+
+CONSONANTS: Final = Room(True, centre_hz=2_000.0, width_octaves=2.0, most_db=4.0)
+"""From 1 to 4 kHz, where most of what tells words apart lies (ANSI S3.5, table 3: its band importance, from memory)."""
+
 
 @dataclass(frozen=True)
 class LiveKey:

@@ -11,7 +11,7 @@ from typing import Final
 
 import numpy as np
 
-from recitant_core.gain.duck_rule import DuckAim, DuckKind, DuckRule, asked_of_rule_lu
+from recitant_core.gain.duck_rule import DuckAim, DuckKind, DuckRule, Room, asked_of_rule_lu
 from recitant_core.gain.ducking import Points, curve_points, laid_around_pinned, levels_in_passage, passages
 from recitant_core.measure.clearance import (
     BoolArray,
@@ -20,6 +20,7 @@ from recitant_core.measure.clearance import (
     momentary_power,
     speech_mask,
 )
+from recitant_core.render.ducked_stem import Band
 from recitant_core.render.estimate import duck_gains_db
 from recitant_core.render.scene import BandEnergies, LoudnessScene, in_band
 from recitant_core.render.two_levels import with_two_levels
@@ -109,15 +110,35 @@ def _to_levels(
     targets = {duck.duck_id: scene.target(duck) for duck in asking}
     # What two ducks lower at once counts with the first of them.
     others = np.maximum(scene.rest(duck_gains_db(free, scene.tracks), free) - sum(targets.values()), 0.0)
-    in_voice = {}
-    for duck in asking:
-        if bands is not None and duck.rule.room.is_on:
-            band = in_band(plan, scene, duck.rule.room, bands).target(duck)
-            power = momentary_power(targets[duck.duck_id])
-            in_voice[duck.duck_id] = np.minimum(momentary_power(band) / np.maximum(power, 1e-30), 1.0)
     return with_two_levels(
-        plan, asking, targets, others, scene.words, scene.window_words, mine, scene.is_speech, asked_lu, in_voice
+        plan,
+        asking,
+        targets,
+        others,
+        scene.words,
+        scene.window_words,
+        mine,
+        scene.is_speech,
+        asked_lu,
+        _bands_of_rooms(free, asking, scene, bands),
     )
+
+
+def _bands_of_rooms(
+    free: Plan, asking: Sequence[Duck], scene: LoudnessScene, bands: BandEnergies | None
+) -> dict[Room, Band]:
+    """Powers in the band of every room that the rules of these ducks may make; of a plan without their curves."""
+    found: dict[Room, Band] = {}
+    for room in dict.fromkeys(duck.rule.room for duck in asking if duck.rule.room.is_on):
+        if bands is None:
+            break
+        voice = in_band(free, scene, room, bands)
+        targets = {duck.duck_id: voice.target(duck) for duck in asking}
+        rest = voice.rest(duck_gains_db(free, scene.tracks), free)
+        fixed = np.maximum(rest - sum(targets.values()), 0.0)
+        powers = {duck_id: momentary_power(target) for duck_id, target in targets.items()}
+        found[room] = Band(voice.window_words, momentary_power(fixed), powers)
+    return found
 
 
 def needs_db(

@@ -27,6 +27,7 @@ from recitant_core.timeline.speech import SpeechOfSources, Talk, narrated_over, 
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.remembered import Remembered, fingerprint
+from recitant_core.units.threads import in_order
 
 BandEnergies = Callable[[str, float, float], FloatArray]
 """Energies in a band of a recording: its key, centre in Hz, width in octaves to float64 (hops, 1)."""
@@ -191,7 +192,9 @@ def talk_clearance_lu(stems: Mapping[Role, FloatArray], talk: Talk) -> float | N
 
 
 def in_band(plan: Plan, scene: LoudnessScene, room: Room, bands: BandEnergies) -> LoudnessScene:
-    """The scene in the voice's range; chains are left out of it."""
+    """The scene in the band of a room; chains are left out of it."""
     keys = {clip.sound_key: clip.source_key for track in plan.tracks for clip in track.clips}
-    found = {sound: bands(key, room.centre_hz, room.width_octaves) for sound, key in keys.items()}
+    recordings = list(dict.fromkeys(keys.values()))
+    energies = dict(zip(recordings, in_order(lambda key: bands(key, *room.band), recordings), strict=True))
+    found = {sound: energies[key] for sound, key in keys.items()}
     return LoudnessScene(plan, track_energies(plan, found), scene.speech, scene.is_speech, scene.is_over)

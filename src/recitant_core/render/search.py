@@ -1,4 +1,4 @@
-"""What can be found for a target: noise, hum, resonances or a starting point, as processors to add.
+"""What can be found for a target: noise, hum, resonances, a room or a starting point, as processors to add.
 
 Held to: tests/core/test_inspection.py
 """
@@ -12,6 +12,7 @@ import numpy as np
 from recitant_core.errors import EditRefused
 from recitant_core.ports import SampleSource
 from recitant_core.processors.analysis import bells, hum_in, pauses, resonances, starting_point
+from recitant_core.processors.late_room import decay_s, less_room
 from recitant_core.processors.model import Chain, Processor
 from recitant_core.processors.noise import learned_profile
 from recitant_core.render.inspection import MOST_INSPECTED_SAMPLES, SourceOf, heard_of, sources_of
@@ -42,7 +43,7 @@ def found_chain(what: str, name: str, material: SearchMaterial, *, is_span_chose
     """A noise profile, hum, resonances or a starting point, as processors.
 
     Args:
-        what: "noise", "hum", "resonances" or "start".
+        what: "noise", "hum", "resonances", "less-room" or "start".
         name: of the starting point.
         is_span_chosen: whether somebody marked the span, which may then hold little speech.
 
@@ -54,6 +55,7 @@ def found_chain(what: str, name: str, material: SearchMaterial, *, is_span_chose
         "noise": lambda: (_noise_processor(source, speech, span, is_span_chosen),),
         "hum": lambda: _hum_chain(source, span),
         "resonances": lambda: (bells(resonances(_speech_of(source, speech, span))),),
+        "less-room": lambda: (less_room(decay_s(_speech_of(source, speech, span))),),
         "start": lambda: starting_point(name, source, speech, span),
     }
     return makers[what]()

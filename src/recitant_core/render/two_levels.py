@@ -4,26 +4,28 @@ Where coming back between two runs would be too much movement, the curve stays d
 pause of five seconds and more it then comes up half of the way, so that the music returns.
 
 Dialogue under narration gives way first, music before effects, effects only where speech lacks clearance, atmosphere
-last. What the deepest dip that a
-rule allows does not reach is left: it is a matter for the fader, for a trim of the scene or for the speech itself.
+last. What the deepest dip that a rule allows does not reach is left: it is a matter for the fader, for a trim of the
+scene or for the speech itself. Where a stem still covers the band that carries the consonants, room is made in that
+band alone, one depth a run of talk and none in the pauses.
 Held to: tests/core/test_two_levels.py
 """
 
 from bisect import bisect_left
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from itertools import pairwise
 from typing import Final
 
 import numpy as np
 
-from recitant_core.gain.duck_rule import DuckRule
+from recitant_core.gain.duck_rule import DuckRule, Room
 from recitant_core.gain.ducking import AHEAD_S, curve_points, laid_around_pinned, passages
 from recitant_core.measure.clearance import BoolArray, momentary_power
+from recitant_core.render.ducked_stem import BAND_WINS, Band, DuckedStem, Words
 from recitant_core.render.talk_pauses import DETECTED_RETURN_S, in_lists, travel_budget_db
 from recitant_core.timeline.model import Duck, Plan, Role
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.clock import HOP_SAMPLES, RATE_HZ, SampleSpan
+from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.level import ratio_from_lu
 from recitant_core.units.remembered import Remembered, fingerprint, prints_of_stretches
 
@@ -33,82 +35,15 @@ OFTEN: Final = 0.965
 SELDOM: Final = 0.994
 CLEAR_WINDOWS: Final = (0.88, 0.965)  # of 400 ms: their quieter ones lie between words, and no dip is made for them
 BRIEF_LU: Final = 3.0  # one moment in a hundred may come this much nearer than one in twenty
-LAST_DEPTH_DB: Final = 6.0  # of the deepest dip: room in the spectrum is tried before it
 _STEP_DB: Final = 0.5
 _WORTH_LU: Final = 0.5  # a deeper dip that wins less is not made
 _ORDER: Final = (Role.DIALOGUE, Role.MUSIC, Role.EFFECTS, Role.ATMOSPHERE)
 _MOST_CLOSED: Final = 4.0  # times the bridge: in a gap that is longer the sound always comes back
 RETURN_SHARE: Final = 0.5
+_BAND_SHARE: Final = 0.15  # of what masks speech in a band: who makes less of it makes no room there
+_BAND_OVER_LU: Final = 3.0  # more than on the whole: consonants lie under the vowels whose level is read
+_LEAST_ROOM_DB: Final = 1.0
 _SILENT_DB: Final = -99.0
-
-
-@dataclass
-class _Moving:
-    """One duck while its depths are being found."""
-
-    duck: Duck
-    role: Role
-    power: FloatArray
-    """Momentary power of what gives way, float64 (hops,)."""
-    energy: FloatArray
-    distance_lu: float
-    """That its loud moments keep from the words."""
-    runs: list[SampleSpan]
-    in_voice: FloatArray | None = None
-    """Share of its power in the voice's range, float64 (hops,); None where no room is made there."""
-    depths_db: list[float] = field(default_factory=list)
-    room_runs: set[int] = field(default_factory=set)
-    """Runs in which room in the spectrum is made."""
-    _lowered: FloatArray = field(default_factory=lambda: np.zeros(0))
-
-    @property
-    def most_db(self) -> float:
-        return -self.duck.rule.floor_db
-
-    def hops(self, run: SampleSpan) -> slice:
-        return slice(run.start_sample // HOP_SAMPLES, -(-run.end_sample // HOP_SAMPLES))
-
-    def reset(self) -> None:
-        """No depth anywhere."""
-        self.room_runs.clear()
-        self.depths_db = [0.0] * len(self.runs)
-        self._lowered = np.empty_like(self.power)
-
-    def begin(self, hops: slice) -> None:
-        """Depths of runs in these hops are to be found."""
-        self._lowered[hops] = self.power[hops]
-
-    def deepen(self, index: int, depth_db: float) -> None:
-        """Another depth for a run."""
-        self.depths_db[index] = depth_db
-        hops = self.hops(self.runs[index])
-        self._lowered[hops] = self.power[hops] * 10.0 ** (-(depth_db + self.won_by_room_db(index)) / 10.0)
-
-    def won_by_room_db(self, index: int) -> float:
-        """By how much room in the spectrum lowers it in a run."""
-        if self.in_voice is None or index not in self.room_runs:
-            return 0.0
-        hops = self.hops(self.runs[index])
-        heard = self.in_voice[hops][self.power[hops] > 0.0]
-        share = float(np.median(heard)) if len(heard) else 0.0
-        left = 10.0 ** (-self.duck.rule.room.most_db / 10.0)
-        return float(-10.0 * np.log10(1.0 - (1.0 - left) * min(share, 0.99)))
-
-    def lowered(self, hops: slice) -> FloatArray:
-        """Momentary power with its depths, float64 (hops of the slice,)."""
-        return self._lowered[hops]
-
-
-@dataclass(frozen=True)
-class Words:
-    """Powers of what is to be understood, float64 (hops,) each."""
-
-    around: FloatArray
-    """Of the words around each hop."""
-    counted: BoolArray
-    """Hops whose words set a depth, bool (hops,)."""
-    window: FloatArray
-    """Of the speech in the 400 ms around each hop, 0 where that does not count."""
 
 
 def distance_of_rule_lu(rule: DuckRule, asked_lu: float) -> float:
@@ -168,7 +103,7 @@ def with_two_levels(
     speech: Mapping[str, Sequence[SampleSpan]],
     is_speech: BoolArray,
     asked_lu: float,
-    in_voice: Mapping[str, FloatArray],
+    bands: Mapping[Room, Band],
 ) -> Plan:
     # over eight parameters: the scene they come from is built on this module's layer, so its parts are handed in
     """The plan with the curves of these ducks remade.
@@ -182,65 +117,62 @@ def with_two_levels(
         speech: that counts for each, by its id.
         is_speech: bool (hops,).
         asked_lu: clearance of the programme.
-        in_voice: share of each target's power in the voice's range, by its id, for those that may make room there.
+        bands: powers in the band of each room that a rule of these ducks may make.
     """
     key = (fingerprint(words), fingerprint(is_speech))
     counted = _counted.get_or_make(key, lambda: counted_hops(words, is_speech))
     moving = [
-        _Moving(
+        DuckedStem(
             duck,
             plan.role_of(duck),
             momentary_power(targets[duck.duck_id]),
             targets[duck.duck_id],
             distance_of_rule_lu(duck.rule, asked_lu),
             passages(speech[duck.duck_id], duck.rule) if duck.rule.under_lu < duck.rule.open_lu else [],
-            in_voice.get(duck.duck_id),
         )
         for duck in ducks
     ]
     moving.sort(key=lambda one: _ORDER.index(one.role.kind))
     fixed = momentary_power(others)
-    _find_depths(moving, fixed, Words(words, counted, window_words), asked_lu)
+    _find_depths(moving, fixed, Words(words, counted, window_words), asked_lu, bands)
     budget_db = travel_budget_db(is_speech)
     made = {one.duck.duck_id: _drawn_once(one, budget_db) for one in moving}
     return replace(plan, ducks=tuple(made.get(duck.duck_id, duck) for duck in plan.ducks))
 
 
-def _find_depths(moving: list[_Moving], fixed: FloatArray, words: Words, asked_lu: float) -> None:
+def _find_depths(
+    moving: list[DuckedStem], fixed: FloatArray, words: Words, asked_lu: float, bands: Mapping[Room, Band]
+) -> None:
     for one in moving:
         one.reset()
     # What runs of different stems share a moment hangs together; an edit finds the depths of all others known.
     parts = _parts(moving)
     stretches = [_reach(moving, part) for part in parts]
     signed = np.where(words.counted, words.around, -words.around)
-    heard = [
-        signed,
-        words.window,
-        fixed,
-        *(one.power for one in moving),
-        *(o.in_voice for o in moving if o.in_voice is not None),
-    ]
+    heard = [signed, words.window, fixed, *(one.power for one in moving)]
+    for band in bands.values():
+        heard += [band.window, band.fixed, *(band.powers[one.duck.duck_id] for one in moving)]
     prints = zip(*(prints_of_stretches(values, stretches).tolist() for values in heard), strict=True)
-    how = tuple((one.duck.rule, one.role, one.distance_lu, one.in_voice is not None) for one in moving)
+    how = tuple((one.duck.rule, one.role, one.distance_lu) for one in moving)
     for part, found in zip(parts, prints, strict=True):
         runs = tuple(tuple(one.runs[mine]) for one, mine in zip(moving, part, strict=True))
         depths = _known.get_or_make(
-            (how, asked_lu, runs, found),
-            lambda part=part: _depths_of_part(moving, part, fixed, words, asked_lu),  # type: ignore[misc]
+            (how, asked_lu, runs, found, tuple(bands)),
+            lambda part=part: _depths_of_part(moving, part, fixed, words, asked_lu, bands),  # type: ignore[misc]
         )
-        for one, mine, (depths_db, rooms) in zip(moving, part, depths, strict=True):
+        for one, mine, (depths_db, rooms_db) in zip(moving, part, depths, strict=True):
             one.depths_db[mine] = depths_db
-            one.room_runs |= {mine.start + index for index in rooms}
+            one.rooms_db[mine] = rooms_db
 
 
 _counted: Final = Remembered[BoolArray](8 << 20)
 _curves: Final = Remembered[Duck](1 << 16)  # 64 of them: each may hold a thousand points
-Depths = tuple[tuple[list[float], list[int]], ...]
-"""Of each that moves: depths of its runs in a part, and in which of them room in the spectrum is made."""
+Depths = tuple[tuple[list[float], list[float]], ...]
+"""Of each that moves: depths of its runs in a part, and those of the room that it makes in the spectrum."""
 _known: Final = Remembered[Depths](4 << 20)
 
 
-def _parts(moving: list[_Moving]) -> list[list[slice]]:
+def _parts(moving: list[DuckedStem]) -> list[list[slice]]:
     """Runs of all that moves, cut where no run reaches over: for each part the runs of each that lie in it."""
     edges = sorted((one.hops(run).start, one.hops(run).stop, at) for at, one in enumerate(moving) for run in one.runs)
     counts = [0] * len(moving)
@@ -255,13 +187,18 @@ def _parts(moving: list[_Moving]) -> list[list[slice]]:
     return parts
 
 
-def _reach(moving: list[_Moving], part: list[slice]) -> slice:
+def _reach(moving: list[DuckedStem], part: list[slice]) -> slice:
     hops = [one.hops(run) for one, mine in zip(moving, part, strict=True) for run in one.runs[mine]]
     return slice(min(one.start for one in hops), max(one.stop for one in hops))
 
 
 def _depths_of_part(
-    moving: list[_Moving], part: list[slice], fixed: FloatArray, words: Words, asked_lu: float
+    moving: list[DuckedStem],
+    part: list[slice],
+    fixed: FloatArray,
+    words: Words,
+    asked_lu: float,
+    bands: Mapping[Room, Band],
 ) -> Depths:
     reach = _reach(moving, part)
     for one in moving:
@@ -278,33 +215,39 @@ def _depths_of_part(
                 over = over_db(rest[spoken], words.window[hops][spoken], asked_lu)
                 if lacking_db(over, CLEAR_WINDOWS) <= 0.0:
                     needed = 0.0
-            first_db = one.most_db - LAST_DEPTH_DB
-            if one.in_voice is not None and needed > first_db:
-                # The last of the depth is only taken once there is room in the voice's range.
-                one.room_runs.add(index)
-                needed = max(first_db, needed - one.won_by_room_db(index))
             one.deepen(index, _rounded(needed, one.duck.rule))
     for one, mine in zip(moving, part, strict=True):
         for index, run in enumerate(one.runs[mine], mine.start):
             _deepen(one, index, one.hops(run), moving, fixed, words, asked_lu)
-    return tuple(
-        (
-            one.depths_db[mine],
-            [index - mine.start for index in sorted(one.room_runs) if mine.start <= index < mine.stop],
-        )
-        for one, mine in zip(moving, part, strict=True)
-    )
+    for one, mine in zip(moving, part, strict=True):
+        if one.duck.rule.room in bands:
+            for index in range(mine.start, mine.stop):
+                one.make_room(index, _room_db(one, index, moving, bands[one.duck.rule.room], asked_lu))
+    return tuple((one.depths_db[mine], one.rooms_db[mine]) for one, mine in zip(moving, part, strict=True))
 
 
-def _rest(moving: list[_Moving], fixed: FloatArray, hops: slice) -> FloatArray:
+def _room_db(one: DuckedStem, index: int, moving: list[DuckedStem], band: Band, asked_lu: float) -> float:
+    # As deep as it takes for the speech, with its consonants, to stand clear in the band.
+    hops = one.hops(one.runs[index])
+    spoken = band.window[hops] > 0.0
+    own = one.lowered_in(band, hops)
+    total = band.fixed[hops] + sum(other.lowered_in(band, hops) for other in moving)
+    if not spoken.any() or float(own[spoken].sum()) < _BAND_SHARE * float(total[spoken].sum()):
+        return 0.0
+    lacking = lacking_db(over_db(total[spoken], band.window[hops][spoken], asked_lu + _BAND_OVER_LU), CLEAR_WINDOWS)
+    depth_db = float(np.ceil(lacking / BAND_WINS / _STEP_DB - 0.01) * _STEP_DB)
+    return min(depth_db, one.duck.rule.room.most_db) if depth_db >= _LEAST_ROOM_DB else 0.0
+
+
+def _rest(moving: list[DuckedStem], fixed: FloatArray, hops: slice) -> FloatArray:
     return fixed[hops] + sum(one.lowered(hops) for one in moving)
 
 
 def _deepen(
-    one: _Moving,
+    one: DuckedStem,
     index: int,
     hops: slice,
-    moving: list[_Moving],
+    moving: list[DuckedStem],
     fixed: FloatArray,
     words: Words,
     asked_lu: float,
@@ -314,7 +257,7 @@ def _deepen(
         return
     now_db = one.depths_db[index]
     beside = np.maximum(_rest(moving, fixed, hops) - one.lowered(hops), 0.0)
-    own = one.power[hops] * 10.0 ** (-one.won_by_room_db(index) / 10.0)
+    own = one.power[hops]
     # By the words around each moment and, the stricter of both, by windows of 400 ms.
     measures = [
         (own[inside], beside[inside], spoken[hops][inside], shares)
@@ -346,7 +289,7 @@ def _rounded(needed_db: float, rule: DuckRule) -> float:
     return min(float(np.ceil(needed_db / _STEP_DB - 0.01) * _STEP_DB), -rule.floor_db)
 
 
-def _joined(one: _Moving, budget_db: float) -> list[tuple[SampleSpan, list[tuple[int, float]]]]:
+def _joined(one: DuckedStem, budget_db: float) -> list[tuple[SampleSpan, list[tuple[int, float]]]]:
     """Stretches in which the curve stays down, with the level of each run in them: gaps are closed, the shortest first,
     until it moves no more than is comfortable."""
     depths = one.depths_db
@@ -381,18 +324,15 @@ def _joined(one: _Moving, budget_db: float) -> list[tuple[SampleSpan, list[tuple
     return found
 
 
-def _drawn_once(one: _Moving, budget_db: float) -> Duck:
+def _drawn_once(one: DuckedStem, budget_db: float) -> Duck:
     # An edit of one stem leaves the curves of the others as they are.
-    made_of = (tuple(one.runs), tuple(one.depths_db), tuple(sorted(one.room_runs)), budget_db, fingerprint(one.energy))
+    made_of = (tuple(one.runs), tuple(one.depths_db), tuple(one.rooms_db), budget_db, fingerprint(one.energy))
     return _curves.get_or_make((one.duck, made_of), lambda: _drawn(one, budget_db))
 
 
-def _drawn(one: _Moving, budget_db: float) -> Duck:
+def _drawn(one: DuckedStem, budget_db: float) -> Duck:
     rule = one.duck.rule
     levelled = _joined(one, budget_db)
-    rooms = [
-        (run, [(run.start_sample, -rule.room.most_db if index in one.room_runs else 0.0)])
-        for index, run in enumerate(one.runs)
-    ]
+    rooms = [(run, [(run.start_sample, -room_db)]) for run, room_db in zip(one.runs, one.rooms_db, strict=True)]
     points = laid_around_pinned(curve_points(levelled, rule, one.energy), one.duck.points, rule)
     return replace(one.duck, points=points, room_points=curve_points(rooms, rule, one.energy))

@@ -20,7 +20,7 @@ class FirstBalanceRequest(Struct, frozen=True, kw_only=True):
     ducking: Literal["gentle", "clear", "strong"]
     leads: Literal["found-out", "speech", "music"] = "found-out"
     performance: Literal["even", "natural", "dramatic"] = "natural"
-    steps: list[Literal["mend", "clean", "even-out", "stems", "duck", "check", "fit"]]
+    steps: list[Literal["mend", "clean", "match", "even-out", "stems", "duck", "check", "fit"]]
     from_sample: Samples = Samples(0)
     to_sample: Samples = Samples(0)
 

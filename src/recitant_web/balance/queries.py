@@ -3,7 +3,7 @@
 from dataclasses import dataclass, replace
 from typing import Any
 
-from recitant_core.balance.judgement import DENSE_SHARE, feel_of
+from recitant_core.balance.judgement import DENSE_SHARE, Judgement, feel_of
 from recitant_core.balance.plausibility import doubts
 from recitant_core.balance.speech_figures import speech_figures
 from recitant_core.errors import EditRefused
@@ -153,11 +153,12 @@ def _figures_of_balance(snapshot: Snapshot) -> State:
     turned = 10.0 ** (plan.programme_gain_db / 10.0)
     close = passages(snapshot)
     stems = snapshot.stems or {role: energy * turned for role, energy in scene.stems.items()}
+    judgement = standing(snapshot)
     return {
         "horizon": horizon_of(snapshot),
         "doubts": _doubts_of(snapshot),
-        "judgement": judgement_shown(standing(snapshot)),
-        "feels": {duck.duck_id: _feel(duck, plan, scene) for duck in plan.ducks},
+        "judgement": judgement_shown(judgement),
+        "feels": {duck.duck_id: _feel(duck, plan, scene, judgement) for duck in plan.ducks},
         "clearance": {
             "passages": [one for one in close if not one["is_accepted"]],
             "accepted": [one for one in close if one["is_accepted"]],
@@ -168,15 +169,20 @@ def _figures_of_balance(snapshot: Snapshot) -> State:
     }
 
 
-def _feel(duck: Duck, plan: Plan, scene: LoudnessScene) -> State:
+def _feel(duck: Duck, plan: Plan, scene: LoudnessScene, judgement: Judgement) -> State:
     """Restlessness of a duck's dips: a sentence, and whether there are too many moves."""
     if duck.rule.kind is DuckKind.LIVE:
         gain_db = duck_gains_db(plan, scene.tracks)[duck.duck_id]
         return {"words": live_words(float(gain_db.min(initial=0.0))), "is_restless": False}
     found = dips(duck.points)
-    travel_db = travel_db_per_min(duck.points, plan.span.length_samples)
-    deepest_db = -min((dip.depth_db for dip in found), default=0.0)
-    feel = feel_of(deepest_db, travel_db, is_dense=bool(scene.is_speech.mean() >= DENSE_SHARE))
+    stem = None if duck.stem is None else judgement.stems.get(duck.stem)
+    if stem is not None:
+        # One truth: the dips of a stem move as "How it stands" counts it.
+        travel_db, feel = stem.travel_db, stem.feel
+    else:
+        travel_db = travel_db_per_min(duck.points, plan.span.length_samples)
+        deepest_db = -min((dip.depth_db for dip in found), default=0.0)
+        feel = feel_of(deepest_db, travel_db, is_dense=bool(scene.is_speech.mean() >= DENSE_SHARE))
     return {"words": dips_words(found, travel_db, feel), "is_restless": feel == "restless"}
 
 

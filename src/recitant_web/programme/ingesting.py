@@ -11,6 +11,7 @@ from django.db import transaction
 
 from recitant_core.delivery.figures import readings_data
 from recitant_core.errors import RangeError, UnreadableMedia
+from recitant_core.gain.duck_rule import CONSONANTS
 from recitant_core.intake.checks import findings_of
 from recitant_core.intake.evidence import Evidence, gather
 from recitant_core.intake.piece_levels import speech_to_noise
@@ -20,6 +21,7 @@ from recitant_core.speech.activity import SpeechSpan, energy_probability, spans_
 from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.timecode import frame_rate, samples_from_timecode
+from recitant_io.bands import stored_band_energy
 from recitant_io.channels import RecorderFile
 from recitant_io.confined import probe, recorder_file
 from recitant_io.confined_pictures import make_proxy
@@ -94,6 +96,8 @@ def ingest(source_id: int, progress: Progress) -> str:
         conformed = conform(
             path, conformed_folder(sha256), lambda share: progress(0.8 * share), source.sound_track, source.channel
         )
+    # The band in which first balances make room: no edit waits for it.
+    stored_band_energy(conformed_folder(sha256), stored_source(sha256, conformed.n_channels), *CONSONANTS.band)
     keep(conformed_name(sha256))
     source.sha256 = sha256
     source.n_channels = conformed.n_channels

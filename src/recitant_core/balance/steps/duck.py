@@ -1,4 +1,4 @@
-"""Dips under speech: each stem between its two levels, one depth a run of talk; room in the spectrum for deep ones."""
+"""Dips under speech: each stem between its two levels, one depth a run of talk, with room in the spectrum."""
 
 from dataclasses import replace
 from typing import Any, Final
@@ -7,7 +7,7 @@ import numpy as np
 
 from recitant_core.balance.first_balance_values import NEARER_LU, Choices, Step
 from recitant_core.balance.steps.run import Run, kept
-from recitant_core.gain.duck_rule import DUCK_PRESETS, MOST_DEPTH_DB, DuckAim, DuckRule, Room, levels_rule
+from recitant_core.gain.duck_rule import CONSONANTS, DUCK_PRESETS, MOST_DEPTH_DB, DuckAim, DuckRule, Room, levels_rule
 from recitant_core.gain.ducking import DuckPoint, Points, dips, points_db
 from recitant_core.measure.clearance import close_passages
 from recitant_core.timeline.model import Duck, Plan, Role
@@ -15,7 +15,7 @@ from recitant_core.units.clock import SampleSpan
 
 LEADING_OPEN_LU: Final = 0.0  # where music leads, its own level in the open is the programme's
 LEADING_BRIDGE_S: Final = 2.0  # and it comes back sooner
-ROOMY_CHOICE: Final = "strong"
+ROOMY_CHOICES: Final = ("clear", "strong")
 _NEW_DUCK: Final = "new "
 
 
@@ -23,9 +23,8 @@ def rule_of_choice(choices: Choices, role: Role, leads: str) -> DuckRule:
     """The rule that the choices stand for."""
     most_db = MOST_DEPTH_DB[choices.ducking]
     rule = levels_rule(role.value, most_db, NEARER_LU.get(choices.nearness(role), 0.0))
-    # A bell that opens and closes is heard as movement of its own: by choice only where dips may go deepest.
-    has_room = choices.ducking == ROOMY_CHOICE and rule.under_lu < rule.open_lu and not role.is_speech
-    rule = replace(rule, is_made=True, room=Room(is_on=has_room))
+    has_room = choices.ducking in ROOMY_CHOICES and rule.under_lu < rule.open_lu and not role.is_speech
+    rule = replace(rule, is_made=True, room=CONSONANTS if has_room else Room())
     if leads == "music" and role.kind is not Role.ATMOSPHERE:
         rule = replace(rule, open_lu=LEADING_OPEN_LU, bridge_s=LEADING_BRIDGE_S)
     return rule
@@ -37,9 +36,8 @@ def duck(run: Run, plan: Plan, leads: str) -> Step:
     changes: list[dict[str, Any]] = []
     before_scene = run.scene(plan)
     before = close_passages(before_scene.clearance(plan), material.asked_lu, material.least_s)
-    ducks, old_points = [], {}
+    ducks, was = [], {one.duck_id: one for one in plan.ducks}
     for one in plan.ducks:
-        old_points[one.duck_id] = one.points
         name = _name(one, plan)
         if any(point.is_pinned for point in one.points):
             changes.append(kept(name, "pinned"))
@@ -60,8 +58,7 @@ def duck(run: Run, plan: Plan, leads: str) -> Step:
                 ducks.append(Duck(f"{_NEW_DUCK}{role.value}", role, "", rule))
     after = run.follow(replace(before_scene, plan=replace(plan, ducks=tuple(ducks))))
     if part is not None:
-        spliced = [replace(d, points=_spliced(old_points.get(d.duck_id, ()), d.points, part)) for d in after.ducks]
-        after = replace(after, ducks=tuple(spliced))
+        after = replace(after, ducks=tuple(_only_in(part, was.get(one.duck_id), one) for one in after.ducks))
     changes += _dips_made(after)
     return Step("duck", {"close_before": len(before), "leads": leads}, tuple(changes), after)
 
@@ -80,6 +77,15 @@ def is_of_a_choice(rule: DuckRule) -> bool:
     bare = replace(rule, over_lu=0.0)
     return rule.aim is DuckAim.CLEARANCE and any(
         bare == replace(DUCK_PRESETS[name], bridge_s=rule.bridge_s) for name in ("documentary", "talk-over-bed")
+    )
+
+
+def _only_in(part: SampleSpan, old: Duck | None, new: Duck) -> Duck:
+    points, room_points = ((), ()) if old is None else (old.points, old.room_points)
+    return replace(
+        new,
+        points=_spliced(points, new.points, part),
+        room_points=_spliced(room_points, new.room_points, part),
     )
 
 
