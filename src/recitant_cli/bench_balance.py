@@ -2,6 +2,7 @@
 
 import itertools
 import time
+from collections.abc import Iterator
 from dataclasses import replace
 
 import numpy as np
@@ -10,6 +11,7 @@ from recitant_cli.bench_parts import Loop, Row, best_s, long_programme
 from recitant_core.balance.first_balance import first_balance
 from recitant_core.balance.first_balance_values import Choices, Material
 from recitant_core.balance.stem_meter import exact_energies
+from recitant_core.balance.steps.duck import rule_of_choice
 from recitant_core.delivery.catalogue import spec_by_id
 from recitant_core.render.ducking_update import follow
 from recitant_core.render.scene import rendered_clearance_lu, scene_of
@@ -18,6 +20,7 @@ from recitant_core.timeline.model import Clip, Duck, Plan, Role, Track
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.threads import use_threads
+from recitant_io.bands import band_energies
 from recitant_io.machine import n_cores
 from recitant_io.plan_energies import source_hop_energies
 
@@ -50,22 +53,32 @@ def talk(minutes: int) -> tuple[Plan, dict[str, Loop], dict[str, FloatArray], di
 
 
 def following() -> list[Row]:
-    """Row on ducking that is remade after an edit."""
-    plan, _, energies, speech = talk(60)
-    ducks = tuple(Duck(role.value, role) for role in (Role.MUSIC, Role.EFFECTS, Role.ATMOSPHERE))
-    plan = replace(plan, ducks=ducks)
-    plan = follow(scene_of(plan, energies, speech), speech, 7.0)
+    """Rows on ducking that is remade after an edit: rules that go for clearance, and those of a first balance."""
+    plan, sources, energies, speech = talk(60)
+    bands = band_energies(sources)
+    roles = (Role.MUSIC, Role.EFFECTS, Role.ATMOSPHERE)
+    rows = []
+    for name, ducks in (
+        ("three stems", tuple(Duck(role.value, role) for role in roles)),
+        (
+            "three stems by the rules of a first balance, with room in the spectrum,",
+            tuple(Duck(role.value, role, rule=rule_of_choice(Choices(), role, "speech")) for role in roles),
+        ),
+    ):
+        made = replace(plan, ducks=ducks)
+        made = follow(scene_of(made, energies, speech), speech, 7.0, bands)
+        turn = itertools.count()
 
-    def again() -> None:
-        moved = replace(plan.tracks[0].clips[150], gain_db=float(next(turn)))
-        clips = (*plan.tracks[0].clips[:150], moved, *plan.tracks[0].clips[151:])
-        edited = replace(plan, tracks=(replace(plan.tracks[0], clips=clips), *plan.tracks[1:]))
-        follow(scene_of(edited, energies, speech), speech, 7.0)
+        def again(made: Plan = made, turn: Iterator[int] = turn) -> None:
+            moved = replace(made.tracks[0].clips[150], gain_db=float(next(turn)))
+            clips = (*made.tracks[0].clips[:150], moved, *made.tracks[0].clips[151:])
+            edited = replace(made, tracks=(replace(made.tracks[0], clips=clips), *made.tracks[1:]))
+            follow(scene_of(edited, energies, speech), speech, 7.0, bands)
 
-    turn = itertools.count()
-    took = 1_000 * best_s(again, 5)
-    name = "Ducking of three stems remade after an edit, 60 minutes, 300 speech clips"
-    return [Row(name, "under 300 ms", f"{took:.0f} ms", took < 300)]
+        took = 1_000 * best_s(again, 5)
+        line = f"Ducking of {name} remade after an edit, 60 minutes, 300 speech clips"
+        rows.append(Row(line, "under 300 ms", f"{took:.0f} ms", took < 300))
+    return rows
 
 
 def first_balance_of_an_hour() -> list[Row]:
@@ -73,10 +86,12 @@ def first_balance_of_an_hour() -> list[Row]:
     rows = []
     for minutes, most_s, asked in ((3, 5.0, "under 5 s"), (60, 20.0, "under 20 s")):
         plan, sources, energies, speech = talk(minutes)
-        material = Material(plan, sources, energies, speech, {}, spec_by_id("ebu-r128"))
         took = {}
         for threads in (1, n_cores()):
             use_threads(threads)
+            # The band energies are worked out anew, as they are when a plan is balanced for the first time.
+            bands = band_energies(sources)
+            material = Material(plan, sources, energies, speech, {}, spec_by_id("ebu-r128"), bands=bands)
             began = time.perf_counter()
             done = first_balance(material, Choices())
             took[threads] = time.perf_counter() - began

@@ -108,6 +108,8 @@ def effort_sentence(processor: Processor, effort: Effort | None) -> str:
             return "has learned no noise yet: learn it from the pauses, or from a stretch"
         amount = processor.number("amount_db")
         return f"lowers noise by up to {amount:g} dB" + (": it may sound hollow" if amount > 15 else "")
+    if processor.kind == "less-room" and processor.number("amount_db") > MOST_PLAIN_ROOM_DB:
+        return "takes away so much room that words may sound hollow: hear what is taken away"
     if effort is None:
         return ""
     if processor.kind == "clicks":
@@ -115,13 +117,18 @@ def effort_sentence(processor: Processor, effort: Effort | None) -> str:
     return effort_words(processor, effort.share, effort.deepest_db, is_speech=effort.is_over_speech)
 
 
+MOST_PLAIN_ROOM_DB: Final = 15.0
+
+
 def found_words(what: str, chain: Chain) -> str:
     """Sentence on processors that were found.
 
     Args:
-        what: "noise", "hum", "resonances" or "start".
+        what: "noise", "hum", "resonances", "less-room" or "start".
     """
     one = chain[0]
+    if what == "less-room":
+        return f"The room takes {one.number('decay_s'):.1f} s to decay by 60 dB."
     if what == "hum":
         return f"Hum at {one.number('mains_hz'):g} Hz and {one.number('multiples'):.0f} multiples."
     if what == "resonances":
@@ -154,6 +161,8 @@ _ORDER: Final = (
     ("limiter", "compressor", "The limiter is undone by what comes after it: it usually comes last."),
     ("limiter", "equaliser", "The equaliser can lift peaks that the limiter has held: the limiter usually comes last."),
     ("equaliser", "noise", "Noise learned before the equaliser does not fit behind it: learn it again."),
+    ("compressor", "less-room", "The compressor lifts the room between words: less room comes before it."),
+    ("reverb", "less-room", "What stands before it is taken for the room of the recording: less room comes first."),
     ("equaliser", "clicks", "Clicks are found best in the untouched recording: first in the chain."),
 )  # fmt: skip
 

@@ -14,6 +14,7 @@ _MOSTLY_CLEAR: Final = 0.7
 TITLES: Final = {
     "mend": "Mend what intake found",
     "clean": "Clean the speech",
+    "match": "Match the tone of takes",
     "even-out": "Even out the dialogue",
     "stems": "Place the stems",
     "duck": "Keep the rest under speech",
@@ -24,6 +25,8 @@ WHY: Final = {
     "mend": "Faults are mended before levels are set; only remedies that can do no harm are applied.",
     "clean": "Noise that is heard between words comes up with them, so it is lowered first: lightly, by 8 dB at most, "
     "since more sounds hollow. On Level you can hear what is taken away.",
+    "match": "Takes of one speaker are brought to the middle of their tones, so that cuts are not heard: by an "
+    "equaliser of 6 dB a band at most, and less room where a take was farther away. On Level you can change both.",
     "even-out": "Speech is the anchor of the mix. What was recorded lower or higher is brought together; a phrase that "
     "was spoken louder or softer keeps part of the difference. The gain moves between sounds only, and noise that "
     "would come up holds a phrase back.",
@@ -134,6 +137,14 @@ def _noisy(m: dict[str, Any]) -> str:
         if of == 1
         else f"Noise can be heard in {n} of {of} recordings of speech."
     )
+
+
+def _toned(m: dict[str, Any]) -> str:
+    if not m["takes"]:
+        return "No speaker has two takes with two seconds of speech each."
+    words = f"Takes of one speaker differ by up to {m['spread_db']:g} dB in a part of the spectrum."
+    n = m["kept"]
+    return words + (f" {_count(n, 'take')} with an equaliser or less room of its own stays as it is." if n else "")
 
 
 def _ducked(m: dict[str, Any]) -> str:
@@ -279,6 +290,24 @@ def _cleaned(change: dict[str, Any]) -> str:
     return f"{change['name']}: noise {change['distance_db']:.0f} dB under the speech; {made} {_all_of(parts)}"
 
 
+def tone_words(most_db: float, at_hz: float, room_db: float) -> str:
+    """The largest move of the equaliser that matched the tone of a take, and how much less room; see ToneMatch."""
+    parts = []
+    if most_db:
+        parts.append(f"{gain_text(most_db)} dB around {_hz(at_hz)}")
+    if room_db:
+        parts.append(f"up to {room_db:g} dB less room")
+    return _all_of(parts)
+
+
+def _matched(change: dict[str, Any]) -> str:
+    return f"{change['name']}: {tone_words(change['most_db'], change['at_hz'], change['room_db'])}"
+
+
+def _hz(freq_hz: float) -> str:
+    return f"{freq_hz / 1000:g} kHz" if freq_hz >= 1000.0 else f"{freq_hz:.0f} Hz"
+
+
 def _performed(change: dict[str, Any]) -> str:
     away, ends = change["away_lu"], change["ends_lu"]
     side, to = ("over", "under")[away < 0.0], ("over", "under")[ends < 0.0]
@@ -314,18 +343,20 @@ def _offer(change: dict[str, Any]) -> dict[str, Any]:
 
 def _dipped(change: dict[str, Any]) -> str:
     name = str(change["name"])
-    if not change["dips"]:
-        return f"{name}: stays even" if change["is_even"] else f"{name}: no dip needed"
-    deep, shallow = signed(change["deepest_db"]), signed(change["shallowest_db"])
-    words = f"{name}: {_count(change['dips'], 'dip')}, {deep} dB" + (f" to {shallow} dB" if deep != shallow else "")
+    if change["dips"]:
+        deep, shallow = signed(change["deepest_db"]), signed(change["shallowest_db"])
+        words = f"{name}: {_count(change['dips'], 'dip')}, {deep} dB" + (f" to {shallow} dB" if deep != shallow else "")
+    else:
+        words = f"{name}: stays even" if change["is_even"] else f"{name}: no dip needed"
     if change.get("room_db"):
-        words += f", and up to {signed(change['room_db'])} dB of room in the voice's range"
+        words += f"; up to {-change['room_db']:g} dB less from 1 to 4 kHz under speech"
     return words
 
 
 _MEASURED: Final = {
     "mend": _mended,
     "clean": _noisy,
+    "match": _toned,
     "even-out": _evened,
     "stems": _placed,
     "duck": _ducked,
@@ -335,6 +366,7 @@ _MEASURED: Final = {
 _OF_CLIPS: Final = {
     "clip": _clip_moved,
     "clean": _cleaned,
+    "tone": _matched,
     "performance": _performed,
     "sound": _other_sound,
     "wordless": _wordless,

@@ -7,6 +7,7 @@ KIND_LABELS: Final = {
     "clicks": "Clicks and thumps",
     "hum": "Hum filter",
     "noise": "Noise reduction",
+    "less-room": "Less room",
     "high-pass": "High-pass",
     "low-pass": "Low-pass",
     "equaliser": "Equaliser",
@@ -49,7 +50,11 @@ _LABELS: Final = {
     "distance_ms": "before the room answers",
     "semitones": "pitch",
 }
-_LABELS_BY_KIND: Final = {("clicks", "over_db"): "stands out by", ("noise", "over_db"): "acts up to"}
+_LABELS_BY_KIND: Final = {
+    ("clicks", "over_db"): "stands out by",
+    ("noise", "over_db"): "acts up to",
+    ("less-room", "decay_s"): "decay time, 60 dB",
+}
 _BAND: Final = re.compile(r"(band)(\d)_(shape|\w+)")
 _UNIT: Final = re.compile(r"_(dbfs|db_per_octave|db|hz|ms|percent)$")
 

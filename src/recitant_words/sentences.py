@@ -181,6 +181,10 @@ _SENTENCES = {
     "no_crossfade": "These two clips do not overlap.",
     "no_join": "This is too short to loop: no two places in it are far enough apart.",
     "no_gap_here": "There is no gap after a clip under the playhead on this track.",
+    "no_floor_heard": "There is no audible noise on either side, so this gap needs no room tone.",
+    "tone_under_speech_only": "Room tone goes under narration and dialogue, and {track} is neither.",
+    "no_cuts_to_cover": "Nothing to cover on {track}: no gap of up to 10 s, no digital silence, and no jump in its "
+    "noise.",
     "no_room_tone": "Neither neighbour holds a quiet stretch without speech that is long enough.",
     "too_many_tracks": "A programme holds 200 tracks at most.",
     "not_a_name": "Give it a name of up to 120 letters.",
@@ -264,6 +268,12 @@ _SENTENCES = {
     "noise_is_speech": (
         "Somebody speaks in {percent:.0f} % of this stretch; the voice would be learned as noise. Choose a pause."
     ),
+    "too_little_speech": "{clip} has less than {least_s:g} s of speech: too little to tell its tone.",
+    "no_takes_to_match": "No speaker here has two takes with {least_s:g} s of speech each. Name the speakers on Words, "
+    "or choose the take to match.",
+    "tones_match": "These takes already match: no band differs by more than 1 dB, and no room sounds longer.",
+    "no_decay": "Too few sounds die away here to measure the room.",
+    "no_room_heard": "Hardly any room is heard here: sounds die away within {decay_s:.1f} s.",
     "no_hum": "No hum stands out in this recording: nothing near 50 or 60 Hz and its multiples.",
     "no_resonance": "No narrow peak stands out for long in this voice.",
     "not_measurable": "There is too little sound in it to measure. Nothing was changed.",

@@ -14,13 +14,19 @@ import numpy as np
 PROJECT = Path(__file__).parents[2]
 sys.path.insert(0, str(PROJECT / "tests"))
 
-from oracles import ear_judge  # noqa: E402  the path above comes first
+from oracles import ear_judge, takes_judge  # noqa: E402  the path above comes first
 from oracles.ear_judge import Heard, heard  # noqa: E402
 from recitant_core.measure.clearance import speech_mask  # noqa: E402
 from recitant_core.measure.clip_level import clip_level  # noqa: E402
+from recitant_core.transcript.lost import counted, heard_as_listener  # noqa: E402
+from recitant_core.units.clock import SampleSpan  # noqa: E402
+from recitant_core.units.threads import use_threads  # noqa: E402
+from recitant_io.machine import n_cores  # noqa: E402
 from recitant_io.plan_energies import source_hop_energies  # noqa: E402
 from recitant_io.speech import speech_spans  # noqa: E402
-from signals import MemorySource, ear  # noqa: E402
+from recitant_io.transcriber import transcriber  # noqa: E402
+from recitant_io.transcripts import listening_chunks  # noqa: E402
+from signals import MemorySource, ear, takes  # noqa: E402
 from signals.balance import at_level, prompt  # noqa: E402
 
 PAGE = PROJECT / "docs" / "benchmarks-ear.md"
@@ -195,6 +201,81 @@ def cleaned(one: Programme) -> list[Row]:
     ]
 
 
+def room(one: Programme) -> list[Row]:
+    """What room in the spectrum does, and the words that are lost without it and with it."""
+    found = {role: ear_judge.room(one.case, one.out, role) for role in ("music", "effects")}
+    depths = [depth for runs, _ in found.values() for depth, _ in runs]
+    wander = max(by for runs, _ in found.values() for _, by in runs)
+    left = max(abs(value) for _, pauses in found.values() for value in pauses)
+    stems = {role: ear_judge.read(one.out, role) for role in one.case.stems}
+    flat = {role: came * _factor(came, stems[role]) for role, came in one.case.stems.items() if role != "narration"}
+    lost = {by: [words_lost(one.case, stems["narration"], rest, by) for rest in (flat, stems)] for by in (0.0, 6.0)}
+    n_lost = {by: [count.n_lost for count in both] for by, both in lost.items()}
+    n_words = lost[0.0][1].n_steady
+    return [
+        one.within("room in the spectrum under talk, of music and effects", depths, -4.1, -0.9, "dB"),
+        one.most("and wanders within a run of talk", "0.5 dB", wander, 0.5, "dB"),
+        one.most("and is left in the middle of a pause of 6 s", "0.1 dB", left, 0.1, "dB"),
+        Row(
+            one.case.name,
+            "words lost without room in the spectrum and with it",
+            "3 or fewer",
+            f"{n_lost[0.0][0]} to {n_lost[0.0][1]} of {n_words}",
+            n_lost[0.0][1] <= 3,
+        ),
+        Row(
+            one.case.name,
+            "the same with everything else 6 dB louder",
+            "fewer",
+            f"{n_lost[6.0][0]} to {n_lost[6.0][1]} of {n_words}",
+            n_lost[6.0][1] < n_lost[6.0][0],
+        ),
+    ]
+
+
+def _factor(came, new):
+    gain_db = ear_judge.stem_gain(came, new)
+    at = np.arange(len(came)) / 480.0
+    return 10.0 ** (np.interp(at, np.arange(len(gain_db)) + 0.5, gain_db) / 20.0)[:, None]
+
+
+def words_lost(case, narration, stems, louder_db):
+    """Words that a model hears on the narration alone and not in the mix, all else louder by so much."""
+    alone = narration.mean(axis=1).astype(np.float64)
+    mix = alone + sum(stems[role].mean(axis=1) for role in ("music", "effects")) * 10.0 ** (louder_db / 20.0)
+
+    def part(of):
+        return lambda span: of[span.start_sample : span.end_sample]
+
+    spans = [SampleSpan(int(a * 48_000), int((b - a) * 48_000)) for a, b, *_ in case.speech]
+    chunks = listening_chunks(part(alone), spans)
+    return counted(heard_as_listener(part(alone), part(mix), chunks, transcriber(None), "en"))
+
+
+def matching(folder: Path) -> list[Row]:
+    """What matching does to the tone of takes that do not match, and room tone to the noise at their cuts."""
+    case, name = takes.takes_apart(), "six takes of one speaker"
+    stems = [takes.balanced(case, folder / str(len(more)), *more)[1] for more in ((), ("--match-tone",))]
+    tones = [max(takes_judge.tone_steps(case.speech, stem)) for stem in stems]
+    floors = [max(takes_judge.floor_steps(case.speech, stem)) for stem in takes.with_room_tone(case, folder / "tone")]
+    return [
+        Row(
+            name,
+            "a band group from take to take, when matched",
+            "3 dB",
+            f"{tones[0]:.1f} to {tones[1]:.1f} dB",
+            tones[1] <= 3.0,
+        ),
+        Row(
+            name,
+            "noise at their cuts, with room tone",
+            "6 dB",
+            f"{floors[0]:.0f} to {floors[1]:.1f} dB",
+            floors[1] <= 6.0,
+        ),
+    ]
+
+
 CHECKS = {
     ear.sparse: lambda one: [read(one)],
     ear.animals: lambda one: [*others(one), target(one)],
@@ -205,12 +286,13 @@ CHECKS = {
     ear.laughter_throughout: others,
     ear.pauses: returns,
     ear.noisy_speech: cleaned,
+    ear.covered_words: room,
 }
 
 
 def rows(folder: Path) -> list[Row]:
     """All lines of the page."""
-    found = silence()
+    found = [*silence(), *matching(folder / "takes")]
     for make in ear.CASES:
         one = Programme(make, folder / make.__name__)
         for row in [*everywhere(one), *CHECKS.get(make, lambda _: [])(one)]:
@@ -221,6 +303,7 @@ def rows(folder: Path) -> list[Row]:
 
 def main() -> int:
     """Measure; write the page where asked; 1 where a figure is missed."""
+    use_threads(n_cores())
     with tempfile.TemporaryDirectory() as folder:
         found = rows(Path(folder))
     if "--write" in sys.argv:

@@ -1,5 +1,7 @@
 """Room tone: one clip, between two clips only, out of the quietest stretch without speech, never taken for speech."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -7,7 +9,7 @@ from hypothesis import strategies as st
 
 from recitant_core.errors import EditRefused
 from recitant_core.speech.activity import SpeechSpan
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Balanced, Clip, Plan, Role, Track
 from recitant_core.timeline.room_tone import (
     FADE_SAMPLES,
     covered_samples,
@@ -54,6 +56,9 @@ def test_the_quietest_stretch_without_speech_is_taken():
 def test_one_clip_covers_the_gap_and_its_fades():
     plan = plan_of((0, 10), (40, 10))
     gap = gap_at(plan, "1", 20 * RATE_HZ)
+    tied = replace(gap.before, sync_sample=5, balanced=Balanced(0.0, 1.0), accepted=(SampleSpan(0, 9),))
+    (tone,) = [c for c in with_room_tone(plan, gap, tied, "tone", 7).tracks[0].clips if c.is_room_tone]
+    assert (tone.sync_sample, tone.balanced, tone.accepted) == (None, None, ())  # those are the words' own
     after = with_room_tone(plan, gap, gap.before, "tone", 7)
     (tone,) = [clip for clip in after.tracks[0].clips if clip.is_room_tone]
     assert tone.span == SampleSpan(10 * RATE_HZ - FADE_SAMPLES, 30 * RATE_HZ + 2 * FADE_SAMPLES)

@@ -11,13 +11,15 @@ from itertools import pairwise
 import numpy as np
 import soundfile
 
-from oracles.balance_judge import HOP, hop_energy, lufs, windowed
+from oracles.balance_judge import HOP, LOWS_HZ, band_energy, hop_energy, lufs, windowed
 
 STILL_DB = 25.0  # a gain may move where the sound lies so far under its phrase
 OVER_NOISE_DB = 4.0
 GAP_HOPS = 4
 RATE_HOPS = 20  # a speed is that over 0.2 s
 LONG_PAUSE_S = 0.5
+CONSONANTS_HZ = (1_600.0, 2_500.0)  # the middle of the band in which room is made
+RUN_S = 4.0  # pauses under it are part of a run of talk
 HEARD_LUFS = -60.0  # noise under it is not heard in a programme at -23
 COVERED_LU = 3.0  # and noise so far under what else sounds neither
 
@@ -113,8 +115,39 @@ def heard(case, folder):
         level = float(lufs(windowed(new, 40)[a:b].max()))
         found.others.append((kind, level, float(np.max(gain[inside])), [one for one in beside if one is not None]))
     if "music" in case.stems:
-        found.returns = _returns(case, hop_energy(case.stems["music"]), hop_energy(read(folder, "music")))
+        music = [band_energy(audio, LOWS_HZ) for audio in (case.stems["music"], read(folder, "music"))]
+        found.returns = _returns(case, *music)
     return found
+
+
+def stem_gain(came, new):
+    """Gain of a stem by its lows in dB, which room in the spectrum leaves alone: by 10 ms, smoothed over 0.4 s."""
+    return _gain(came, new, LOWS_HZ)
+
+
+def room(case, folder, role):
+    """Room in the spectrum of a stem: of each run of talk its depth in dB and by how much it wanders there, and of each
+    pause what is left of it in its middle."""
+    came, new = case.stems[role], read(folder, role)
+    n = min(len(came), len(new))
+    depth = _gain(came[:n], new[:n], CONSONANTS_HZ) - stem_gain(came[:n], new[:n])
+    runs = []
+    for begin, end in sorted((begin, end) for begin, end, *_ in case.speech):
+        if runs and begin - runs[-1][1] < RUN_S:
+            runs[-1][1] = end
+        else:
+            runs.append([begin, end])
+    inside = [depth[int((a + 0.3) * 100) : int((b - 0.3) * 100)] for a, b in runs]
+    between = [depth[int((a + b) * 50) - 20 : int((a + b) * 50) + 20] for (_, a), (b, _) in pairwise(runs)]
+    return (
+        [(float(np.median(part)), float(np.quantile(np.abs(part - np.median(part)), 0.95))) for part in inside],
+        [float(np.median(part)) for part in between if len(part)],
+    )
+
+
+def _gain(came, new, band_hz):
+    both = [np.maximum(windowed(band_energy(audio.mean(axis=1)[:, None], band_hz), 40), 1e-13) for audio in (new, came)]
+    return 10.0 * np.log10(both[0] / both[1])
 
 
 def _moved_inside(power, gain, noise):

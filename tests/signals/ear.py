@@ -15,7 +15,7 @@ from scipy.linalg import solve_toeplitz
 from scipy.signal import butter, lfilter, sosfilt
 
 from recitant_cli.__main__ import main
-from signals.balance import RATE, Talk, at_level, bed, hits, prompt
+from signals.balance import DATA, RATE, Talk, at_level, bed, hits, prompt, recorded
 
 
 @dataclass
@@ -312,6 +312,35 @@ def noisy_speech(with_noise=True):
     return Case("a narrator with hum, hiss and a fan", {"narration": stage.audio}, stage.spoken)
 
 
+def takes():
+    """A reading and the takes of the demo, whose words a model hears well: float32 (frames, 1) each."""
+    found = [recorded(DATA / "reading.flac")]
+    return found + [recorded(path) for path in sorted((DATA.parents[1] / "demo" / "voices").glob("*.flac"))]
+
+
+def covered_words():
+    """Some 290 words under music and rain that cover the band of the consonants, with pauses of 0.7 to 6 s."""
+    lines, pauses = takes(), (0.7, 1.2, 6.0, 0.9)
+    seconds = int(sum(len(line) for line in lines) / RATE + sum(pauses) / 4 * len(lines) + 12)
+    stage = Stage(seconds, -78.0, seed=21)
+    at = 3.0
+    for turn, line in enumerate(lines):
+        level = -24.0 + stage.rng.normal(0.0, 1.0)
+        at = stage.put(at_level(line, level), at, (level, "usual"), stage.spoken) + pauses[turn % 4]
+    noise = stage.rng.standard_normal((seconds * RATE, 2))
+    rain = sosfilt(butter(1, [900, 6_000], "bandpass", fs=RATE, output="sos"), noise, axis=0)
+    swell = 10 ** (4.0 * np.sin(2 * np.pi * np.arange(seconds * RATE) / RATE / 17.0) / 20)
+    return Case(
+        "words under music and rain",
+        {
+            "narration": stage.audio,
+            "music": bed("music-excerpt.ogg", seconds, -20.0),
+            "effects": at_level((rain * swell[:, None]).astype(np.float32), -30.0),
+        },
+        stage.spoken,
+    )
+
+
 def nobody():
     """A dialogue stem in which nobody speaks."""
     rng = np.random.default_rng(13)
@@ -387,6 +416,21 @@ def crowd():
     return Case("thirty people round one microphone", {"dialogue": stage.audio}, stage.spoken)
 
 
+def unknown_language():
+    """Sentences played backwards: speech of no language that a detector was made with."""
+    stage = Stage(70, -76.0, seed=31)
+    at = 3.0
+    for turn in range(10):
+        backwards = prompt(("fr", "en")[turn % 2], turn)[::-1].copy()
+        level = -24.0 if turn % 3 == 0 else -28.0
+        at = stage.put(at_level(backwards, level), at, (level, "usual"), stage.spoken) + 1.0
+    return Case(
+        "a language that nobody speaks",
+        {"dialogue": stage.audio, "music": bed("music-calm.ogg", 70, -24.0)},
+        stage.spoken,
+    )
+
+
 CASES = (
     sparse,
     animals,
@@ -402,9 +446,11 @@ CASES = (
     one_word,
     storm,
     noisy_speech,
+    covered_words,
     everything,
     laughter_throughout,
     crowd,
+    unknown_language,
 )
 
 

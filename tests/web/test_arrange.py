@@ -250,7 +250,8 @@ def test_music_is_looped_to_a_length_at_a_join(desk, after_commit):
     desk.edit("extend", status=409, id=desk.bang, length_samples=60 * SECOND)  # a second of tone has no join
 
 
-def test_a_gap_is_covered_with_room_tone(desk, after_commit):
+def noisy_take(desk, after_commit):
+    """A clip of six seconds of noise with words from 1 to 2 and from 4 to 5."""
     rng = np.random.default_rng(1)
     take = (rng.standard_normal((6 * SECOND, 1)) * 0.001).astype(np.float32)
     take[SECOND : 2 * SECOND] += sine(-20, 1.0, 300.0, 1)
@@ -260,6 +261,31 @@ def test_a_gap_is_covered_with_room_tone(desk, after_commit):
         bring_in(desk.film, "dialogue", "take.wav", len(data), [data])
     first = Clip.objects.get(name="take")
     Source.objects.filter(pk=first.source_id).update(speech=[[SECOND, SECOND, 1.0], [4 * SECOND, SECOND, 1.0]])
+    return first
+
+
+def test_all_cuts_of_a_track_are_covered_in_one_press(desk, after_commit):
+    first = noisy_take(desk, after_commit)
+    track = str(first.track_id)
+    assert "Nothing to cover on" in desk.edit("fill-track", status=409, track_id=track)["sentence"]
+    for at, by in ((3, 2), (7, 3)):
+        delta = desk.edit("split", ids=[str(c.pk) for c in Clip.objects.filter(name="take")], at_sample=at * SECOND)
+        last = max(delta["changed"], key=lambda clip: clip["start"])
+        desk.edit("move", ids=[last["id"]], by_samples=by * SECOND)
+    said = desk.edit("fill-track", track_id=track)
+    tones = Clip.objects.filter(is_room_tone=True).order_by("start_sample")
+    assert [tone.start_sample // SECOND for tone in tones] == [2, 6] and "room tone under 2 cuts" in str(said)
+    assert all(abs(tone.gain_db) < 1.0 for tone in tones)  # of the same take, at its own level
+    assert "Nothing to cover on" in desk.edit("fill-track", status=409, track_id=track)["sentence"]
+    desk.edit("undo")
+    assert not Clip.objects.filter(is_room_tone=True).exists()
+    desk.edit("fill-track", status=409, track_id="999999")
+    score = str(Clip.objects.get(name="score").track_id)
+    assert "neither" in desk.edit("fill-track", status=409, track_id=score)["sentence"]
+
+
+def test_a_gap_is_covered_with_room_tone(desk, after_commit):
+    first = noisy_take(desk, after_commit)
     delta = desk.edit("split", ids=[str(first.pk)], at_sample=3 * SECOND)
     second = next(clip["id"] for clip in delta["changed"] if clip["id"] != str(first.pk))
     desk.edit("move", ids=[second], by_samples=5 * SECOND)

@@ -256,6 +256,18 @@ def test_noise_is_learned_from_pauses_and_never_from_words(level):
     assert "No hum" in level.post("find", 422, what="hum", from_sample=0, to_sample=0, **body)["sentence"]
 
 
+def test_a_room_is_measured_and_what_is_taken_away_is_heard(level):
+    body = {"what": "less-room", "target": "clip", "from_sample": 0, "to_sample": 0, "at_sample": 0, "name": ""}
+    found = level.post("find", id=level.voice, **body)
+    assert [one["kind"] for one in found["chain"]] == ["less-room"] and "to decay by 60 dB" in found["words"]
+    bang = str(Clip.objects.get(name="bang").pk)
+    assert "Too few sounds" in level.post("find", 422, id=bang, **body)["sentence"]  # a steady tone
+    level.chain("clip", level.voice, *found["chain"])
+    where = {"target": "clip", "id": level.voice, "index": 0}
+    taken = level.sound(SECOND, 2 * SECOND, how="taken", **where)
+    assert 0.0 < np.abs(taken).mean() < 0.5 * np.abs(level.sound(SECOND, 2 * SECOND)).mean()
+
+
 def test_starting_points_are_made_from_the_clip(level):
     body = {"what": "start", "target": "clip", "from_sample": 0, "to_sample": 0, "at_sample": 0}
     close = level.post("find", id=level.voice, name="voice-close", **body)["chain"]

@@ -13,7 +13,7 @@ from pathlib import Path
 from recitant_cli.commands.many import mix_many
 from recitant_cli.telling import teller
 from recitant_core.balance.first_balance import first_balance
-from recitant_core.balance.first_balance_values import ALL_STEPS, LEADS, NEARER_LU, STEPS, Choices
+from recitant_core.balance.first_balance_values import ALL_STEPS, CLEAN, LEADS, MATCH, NEARER_LU, STEPS, Choices
 from recitant_core.balance.performance import SPREADS
 from recitant_core.captions.rules import Cue
 from recitant_core.delivery.catalogue import DEFAULT_SPEC_ID
@@ -95,6 +95,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         help="how far apart phrases stay, with --first-balance",
     )
     parser.add_argument("--clean", action="store_true", help="clean noisy speech lightly, with --first-balance")
+    parser.add_argument(
+        "--match-tone", action="store_true", help="bring each speaker's takes to one tone, with --first-balance"
+    )
     parser.add_argument("--skip", action="append", default=[], choices=STEPS, help="a step to leave out; several times")
     parser.add_argument(
         "--clearance", type=_clearance, default=DEFAULT_ASKED_LU, metavar="LU", help="asked for; 7 unless told"
@@ -118,8 +121,8 @@ def mixed(chosen: argparse.Namespace, path: Path, out: Path) -> int:
         orders = [Order(spec, asked or files_of(spec)) for spec in specs]
         tell = teller(f"mixing {path.name}")
         if chosen.first_balance:
-            wanted_steps = ALL_STEPS if chosen.clean else STEPS
-            steps = tuple(step for step in wanted_steps if step not in chosen.skip)
+            asked_for = {CLEAN: chosen.clean, MATCH: chosen.match_tone}
+            steps = tuple(step for step in ALL_STEPS if asked_for.get(step, step not in chosen.skip))
             choices = Choices(chosen.music, chosen.effects, chosen.ducking, chosen.leads, chosen.performance, steps)
             material = material_of(found, specs[0], chosen.clearance)
             balanced = first_balance(material, choices, tell)

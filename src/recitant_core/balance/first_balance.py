@@ -12,6 +12,7 @@ from recitant_core.balance.first_balance_values import (
     ALL_STEPS,
     CLEAN,
     LEADS,
+    MATCH,
     NEARER_LU,
     Choices,
     FirstBalance,
@@ -24,6 +25,7 @@ from recitant_core.balance.steps.clean import clean
 from recitant_core.balance.steps.duck import duck
 from recitant_core.balance.steps.even_out import even_out
 from recitant_core.balance.steps.finish import check, fit
+from recitant_core.balance.steps.match import match
 from recitant_core.balance.steps.mend import mend
 from recitant_core.balance.steps.run import Run
 from recitant_core.balance.steps.stems import leads_of, set_stems
@@ -95,6 +97,7 @@ def _duck(run: Run, plan: Plan) -> Step:
 _DO: dict[str, Callable[[Run, Plan], Step]] = {
     "mend": mend,
     CLEAN: clean,
+    MATCH: match,
     "even-out": even_out,
     "stems": set_stems,
     "duck": _duck,

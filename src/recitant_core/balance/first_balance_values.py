@@ -20,10 +20,11 @@ NEARER_LU: Final = {"back": -4.0, "middle": 0.0, "front": 4.0}
 """How far a choice of nearness moves both levels of music or effects, in LU. Common practice."""
 LEADS: Final = ("found-out", "speech", "music")
 CLEAN: Final = "clean"
+MATCH: Final = "match"
 STEPS: Final = ("mend", "even-out", "stems", "duck", "check", "fit")
 """Those that are made unless somebody leaves them out."""
-ALL_STEPS: Final = ("mend", CLEAN, "even-out", "stems", "duck", "check", "fit")
-"""In order, with the one that is only offered until somebody chooses it."""
+ALL_STEPS: Final = ("mend", CLEAN, MATCH, "even-out", "stems", "duck", "check", "fit")
+"""In order, with those that somebody chooses: cleaning, which is offered until then, and takes that match."""
 
 
 @dataclass(frozen=True)

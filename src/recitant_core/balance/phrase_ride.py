@@ -32,7 +32,8 @@ _LEAST_STEADY_S: Final = 0.5
 _STEADY_RAMP_S: Final = 0.25
 _LEAST_RIDE_DB: Final = 1.5  # phrases this near to each other need no curve
 _RAMP_SAMPLES: Final = 3 * RATE_HZ
-_EDGE_SAMPLES: Final = RATE_HZ // 20
+_EDGE_HOPS: Final = 5
+_EDGE_SAMPLES: Final = _EDGE_HOPS * HOP_SAMPLES
 
 
 EVENLY: Final = Spread(KEPT_SHARE, MOST_RIDE_DB, MOST_RIDE_DB, KEPT_SHARE)
@@ -202,7 +203,8 @@ def _held(phrases: Sequence[Phrase], gains: Sequence[PhraseGain], others: Sequen
         if phrases[index].is_run_on:
             # The gain moves inside the quieter one, slowly.
             a, b = found[index - 1], found[index]
-            ramp = max(1, round(abs(a.gain_db - b.gain_db) / RUN_ON_DB_PER_S * HOPS_PER_SECOND))
+            # Both keep their gain for an edge's length into the ramp: that is no part of it.
+            ramp = round(abs(a.gain_db - b.gain_db) / RUN_ON_DB_PER_S * HOPS_PER_SECOND) + 2 * _EDGE_HOPS
             if phrases[index - 1].level_lufs >= phrases[index].level_lufs:
                 found[index] = replace(b, first_hop=min(a.last_hop + ramp, b.last_hop - 1))
             else:

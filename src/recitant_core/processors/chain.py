@@ -11,6 +11,7 @@ from typing import Final
 from recitant_core.processors.dynamics import DYNAMICS_KINDS, Watch, dynamic, dynamics_reach
 from recitant_core.processors.dynamics_kernels import CONTROL_SAMPLES
 from recitant_core.processors.lanes import LanePass, goes_in_lanes, rows_of, run_of
+from recitant_core.processors.late_room import less_room_reach, with_less_room
 from recitant_core.processors.model import Chain, Processor, active
 from recitant_core.processors.noise import denoised, noise_reach
 from recitant_core.processors.repair import REACH_SAMPLES, repaired
@@ -103,6 +104,8 @@ def _one(processor: Processor, audio: Audio, start_sample: int, watch: Watch | N
         return dynamic(processor, audio, start_sample, watch)
     if processor.kind == "noise":
         return denoised(processor, audio, start_sample)
+    if processor.kind == "less-room":
+        return with_less_room(processor, audio, start_sample)
     if processor.kind == "clicks":
         return repaired(processor, audio, watch)
     return moved(processor, audio, start_sample)
@@ -120,6 +123,8 @@ def _reach(processor: Processor) -> tuple[int, int]:
         return before, after
     if processor.kind == "noise":
         return noise_reach(processor)
+    if processor.kind == "less-room":
+        return less_room_reach()
     if processor.kind == "clicks":
         return REACH_SAMPLES, REACH_SAMPLES
     return space_reach(processor)

@@ -141,6 +141,14 @@ _ALL: Final = (
         ),
     ),
     Kind(
+        "less-room",
+        Stage.REPAIR,
+        (
+            _number("amount_db", "dB", 9.0, 0.0, 24.0),
+            _number("decay_s", "s", 0.6, 0.15, 3.0, log=True),
+        ),
+    ),
+    Kind(
         "high-pass",
         Stage.TONE,
         (

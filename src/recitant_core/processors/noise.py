@@ -17,16 +17,14 @@ from recitant_core.errors import EditRefused
 from recitant_core.ports import SampleSource
 from recitant_core.processors.kinds import PROFILE_BANDS
 from recitant_core.processors.model import Processor
+from recitant_core.processors.stft import FRAME_SAMPLES, N_BINS, STFT_STEP_SAMPLES, hann_window, weighed
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 
-FRAME_SAMPLES: Final = 2_048
-STFT_STEP_SAMPLES: Final = 512
 LEAST_LEARNING_SAMPLES: Final = RATE_HZ // 5
 SILENT_PROFILE_DBFS: Final = -110.0
 _LEAST_DB: Final = -160.0
 _MOST_LEARNED_SAMPLES: Final = 60 * RATE_HZ
-_BINS: Final = FRAME_SAMPLES // 2 + 1
 
 
 def learned_profile(source: SampleSource, spans: Sequence[SampleSpan]) -> tuple[float, ...]:
@@ -61,33 +59,19 @@ def denoised(processor: Processor, audio: Audio, start_sample: int) -> Audio:
     """
     if not processor.profile_db or not len(audio):
         return audio.copy()
-    n_frames = -(-len(audio) // STFT_STEP_SAMPLES) + 3
-    padded = np.zeros(((n_frames + 3) * STFT_STEP_SAMPLES, audio.shape[1]), np.float32)
-    first = FRAME_SAMPLES - STFT_STEP_SAMPLES
-    padded[first : first + len(audio)] = audio
-    window = _window()
-    starts = np.arange(n_frames) * STFT_STEP_SAMPLES
-    places = (start_sample - first + starts + FRAME_SAMPLES // 2).astype(np.float64)
-    amount_db = np.broadcast_to(processor.along("amount_db", places), places.shape)
-    over_db = np.broadcast_to(processor.along("over_db", places), places.shape)
-    smoothing_ms = np.broadcast_to(processor.along("smoothing_ms", places), places.shape)
-    keep = np.exp(-1000.0 * STFT_STEP_SAMPLES / RATE_HZ / smoothing_ms)
-    noise = _profile_power(processor.profile_db)
-    spectra = [
-        scipy.fft.rfft(np.lib.stride_tricks.sliding_window_view(padded[:, c], FRAME_SAMPLES)[starts] * window, axis=1)
-        for c in range(audio.shape[1])
-    ]
-    power = np.mean([np.abs(spectrum) ** 2 for spectrum in spectra], axis=0).astype(np.float64)
-    gains = np.empty(power.shape, np.float32)
-    _wiener(power, noise, keep, 10.0 ** (over_db / 10.0), 10.0 ** (-amount_db / 20.0), gains)
-    out = np.zeros_like(padded)
-    for c, spectrum in enumerate(spectra):
-        frames = scipy.fft.irfft(spectrum * gains, FRAME_SAMPLES, axis=1) * window
-        # Four frames lie over every sample: added in a fixed order, one quarter at a time.
-        for quarter in range(4):
-            part = frames[:, quarter * STFT_STEP_SAMPLES : (quarter + 1) * STFT_STEP_SAMPLES].reshape(-1)
-            out[quarter * STFT_STEP_SAMPLES : quarter * STFT_STEP_SAMPLES + len(part), c] += part
-    return out[first : first + len(audio)] * np.float32(1.0 / 1.5)  # squared Hann windows a quarter apart add to 1.5
+
+    def gains(power: FloatArray, places: FloatArray) -> Audio:
+        amount_db, over_db, smoothing_ms = (
+            np.broadcast_to(processor.along(name, places), places.shape)
+            for name in ("amount_db", "over_db", "smoothing_ms")
+        )
+        keep = np.exp(-1000.0 * STFT_STEP_SAMPLES / RATE_HZ / smoothing_ms)
+        found = np.empty(power.shape, np.float32)
+        floor = 10.0 ** (-amount_db / 20.0)
+        _wiener(power, _profile_power(processor.profile_db), keep, 10.0 ** (over_db / 10.0), floor, found)
+        return found
+
+    return weighed(audio, start_sample, gains)
 
 
 def noise_reach(processor: Processor) -> tuple[int, int]:
@@ -96,23 +80,19 @@ def noise_reach(processor: Processor) -> tuple[int, int]:
     return FRAME_SAMPLES + round(14.0 * slowest_ms * RATE_HZ / 1000.0), FRAME_SAMPLES
 
 
-def _window() -> Audio:
-    return (0.5 - 0.5 * np.cos(2.0 * np.pi * np.arange(FRAME_SAMPLES) / FRAME_SAMPLES)).astype(np.float32)
-
-
 def _frame_powers(audio: Audio) -> FloatArray:
     # Mean over channels of |X|^2 of every other frame; float64 (frames, bins).
     starts = np.arange(0, len(audio) - FRAME_SAMPLES + 1, STFT_STEP_SAMPLES * 2)
-    total = np.zeros((len(starts), _BINS))
+    total = np.zeros((len(starts), N_BINS))
     for c in range(audio.shape[1]):
         frames = np.lib.stride_tricks.sliding_window_view(audio[:, c], FRAME_SAMPLES)[starts]
-        total += np.abs(scipy.fft.rfft(frames * _window(), axis=1)) ** 2
+        total += np.abs(scipy.fft.rfft(frames * hann_window(), axis=1)) ** 2
     mean: FloatArray = total / audio.shape[1]
     return mean
 
 
 def _band_of_bins() -> FloatArray:
-    freq_hz = np.maximum(np.arange(_BINS) * RATE_HZ / FRAME_SAMPLES, 30.0)
+    freq_hz = np.maximum(np.arange(N_BINS) * RATE_HZ / FRAME_SAMPLES, 30.0)
     # As a place between the middles of bands, so that the profile runs smoothly through the bins.
     found: FloatArray = np.log(freq_hz / 30.0) / math.log(24_000.0 / 30.0) * PROFILE_BANDS - 0.5
     return found

@@ -149,6 +149,12 @@ def with_room_tone(plan: Plan, gap: Gap, model: Clip, source_key: str, in_sample
         group="",
         speaker="",
         is_room_tone=True,
+        balanced=None,
+        accepted=(),
+        takes=(),
+        take_index=0,
+        unfilled=(0, 0),
+        sync_sample=None,
     )
     tracks = tuple(replace(t, clips=(*t.clips, clip)) if t.track_id == gap.track_id else t for t in plan.tracks)
     return replace(plan, tracks=tracks)

@@ -29,7 +29,7 @@ class DraftRequest(Struct, frozen=True, kw_only=True):
 class FindRequest(Struct, frozen=True, kw_only=True):
     """Kind of search and its place; from_sample equal to to_sample stands for the pauses."""
 
-    what: Literal["noise", "hum", "resonances", "start"]
+    what: Literal["noise", "hum", "resonances", "less-room", "start"]
     target: Target
     id: Word
     name: Text = Text()

@@ -111,7 +111,7 @@ def whole_reduction(programme: Programme, asked: ViewRequest) -> dict[str, Any]:
 
 
 def found_in(programme: Programme, asked: FindRequest) -> dict[str, Any]:
-    """Processors found for a target: for a noise profile, hum, resonances or a starting point.
+    """Processors found for a target: for a noise profile, hum, resonances, a room or a starting point.
 
     Raises:
         EditRefused: it is not there, or cannot be learned from this.

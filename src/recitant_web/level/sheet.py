@@ -62,6 +62,7 @@ def _rows_of_track(
                 "track": track.name,
                 "group": clip.group,
                 "is_out": clip.is_out or track.is_out,
+                "is_room_tone": clip.is_room_tone,
                 "start_sample": clip.start_sample,
                 "in_sample": clip.in_sample,
                 "length_samples": clip.length_samples,

@@ -120,7 +120,7 @@ def level_draft(request: Request, programme_id: int) -> HttpResponse:
 @login_required
 @require_POST
 def level_find(request: Request, programme_id: int) -> HttpResponse:
-    """A noise profile, hum, resonances or a starting point, as processors to add."""
+    """A noise profile, hum, resonances, a room or a starting point, as processors to add."""
     return JsonResponse(found_in(_programme(request, programme_id), body_of(request, FindRequest)))
 
 

@@ -17,6 +17,7 @@ from recitant_web.desk.edits import (  # noqa: F401  an edit is known once its f
     gains,
     history,
     markers,
+    matching,
     programme,
     recordings,
     speech,

@@ -1,24 +1,29 @@
 """Edits that lay recordings, mend them, bring them to a length or cover gaps with them."""
 
+from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
 
 from recitant_core.errors import EditRefused
 from recitant_core.intake.mending import mended, unmended
 from recitant_core.timeline import edits
+from recitant_core.timeline.arranging import Names
 from recitant_core.timeline.loops import join_of_clip, looped, shortened
 from recitant_core.timeline.model import Clip, Plan, Role, Track
-from recitant_core.timeline.room_tone import covered_samples, gap_at, tone_stretch, with_room_tone
+from recitant_core.timeline.room_tone import covered_samples, gap_at
+from recitant_core.timeline.tone_under_cuts import Cover, cover_of, covers_of_track, with_cover
+from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ
 from recitant_web.desk import models
 from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.desk.edits.tone import tone_source
-from recitant_web.desk.energies import known_source
+from recitant_web.desk.energies import known_energies, known_source
 from recitant_web.desk.mapping.findings import remedy_from_data
 from recitant_web.desk.mapping.speech import speech_of
 from recitant_web.programme.models import Programme, Source, SourceState
-from recitant_web.programme.queries import source_energy
 from recitant_web.shared.shapes import Id, Samples, Text
+
+_MOST_COVERS = 60  # each may be a recording of its own: as many as nobody waits long for
 
 
 class Mend(PlanEdit, frozen=True, kw_only=True, tag="mend"):
@@ -123,9 +128,46 @@ class Fill(PlanEdit, frozen=True, kw_only=True, tag="fill"):
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
         """See PlanEdit."""
         gap = gap_at(plan, self.track_id, self.at_sample)
-        keys = {gap.before.source_key, gap.after.source_key}
-        energies = {key: source_energy(key)[:, :2].sum(axis=1) for key in keys}
-        stretch = tone_stretch(gap, energies, speech_of(programme))
-        key, in_sample = tone_source(programme, stretch, covered_samples(gap))
-        after = with_room_tone(plan, gap, stretch.model, key, in_sample)
-        return after, f"gap covered with room tone of {stretch.model.name}"
+        cover = cover_of(gap, _energies_of_clips(plan, (gap.before, gap.after)), speech_of(programme))
+        if cover is None:
+            raise EditRefused("no_floor_heard")
+        return _laid(programme, plan, cover), f"gap covered with room tone of {cover.stretch.model.name}"
+
+
+class FillTrack(PlanEdit, frozen=True, kw_only=True, tag="fill-track"):
+    """Room tone under all cuts of a track: gaps, digital silence and jumps of the floor."""
+
+    track_id: Id
+
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+        """See PlanEdit."""
+        track = next((one for one in plan.tracks if one.track_id == self.track_id), None)
+        if track is None:
+            raise EditRefused("gone")
+        if not track.role.is_speech:
+            raise EditRefused("tone_under_speech_only", track=track.name)
+        found = covers_of_track(track, _energies_of_clips(plan, track.in_mix), speech_of(programme))
+        if not found.covers:
+            raise EditRefused("no_room_tone" if found.n_without_tone else "no_cuts_to_cover", track=track.name)
+        laid = found.covers[:_MOST_COVERS]
+        for cover in laid:
+            plan = _laid(programme, plan, cover)
+        n, left, more = len(laid), found.n_without_tone, len(found.covers) - len(laid)
+        words = f"{track.name}: room tone under {n} cut{'s' if n != 1 else ''}"
+        if more:
+            words += f", {more} more with the next press"
+        if left:
+            words += f"; {left} without a quiet stretch beside {'them' if left != 1 else 'it'}"
+        return plan, words
+
+
+def _laid(programme: Programme, plan: Plan, cover: Cover) -> Plan:
+    key, in_sample = tone_source(programme, cover.stretch, covered_samples(cover.gap))
+    return with_cover(plan, cover, key, in_sample, Names.beside(plan).another())
+
+
+def _energies_of_clips(plan: Plan, clips: Iterable[Clip]) -> dict[str, FloatArray]:
+    """10 ms energies by source and by sound key of some clips, as two loudspeakers give them, float64 (hops,)."""
+    known = known_energies(plan)
+    keys = {key for clip in clips for key in (clip.source_key, clip.sound_key)}
+    return {key: known[key][:, :2].sum(axis=1) for key in keys}

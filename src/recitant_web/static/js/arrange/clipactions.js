@@ -202,6 +202,10 @@ export function newClipActions({ model, api, urls, player, edit, show, say, relo
     fill: () => {
       if (model.track) edit({ kind: "fill", track_id: model.track, at_sample: player.position() });
     },
+    fillTrack: (trackId = model.track) => {
+      if (trackId) edit({ kind: "fill-track", track_id: trackId });
+      else say("Choose a track first: click its head, or press w or s.");
+    },
     placeAt: (ids, text) => {
       sampleOf(text)
         .then((at) => edit({ kind: "place", ids, at_sample: at }))

@@ -3,7 +3,7 @@
 
 import { make } from "../lib/dom.js";
 import { asToolbar, menuButton } from "../lib/menu.js";
-import { kindOf, labelOf, letterOf, ROLES } from "../lib/roles.js";
+import { isSpeech, kindOf, labelOf, letterOf, ROLES } from "../lib/roles.js";
 import { RULER } from "./scale.js";
 import { layoutRows } from "./scene.js";
 
@@ -111,6 +111,7 @@ function menuOf(track, index, rows, actions) {
         () => actions.edit({ kind: "track-merge", ids: [track.id], into_id: above.id }),
         { disabled: !above },
       ],
+      ["Room tone under its cuts", () => actions.fillTrack(track.id), { disabled: !isSpeech(track.role) }],
       ["Choose its clips", () => actions.selectTrackOf(track.id)],
       ["Remove with its clips", () => actions.edit({ kind: "track-remove", id: track.id })],
     ],

@@ -2,7 +2,7 @@
 
 import { chainEdit } from "./drawn.js";
 import { askReplace } from "./replace.js";
-import { chainOf, chosenIds, dropOthersView, rowOf, rowsShown, subjectOf } from "./model.js";
+import { chainOf, chosenIds, dropOthersView, rowOf, rowsShown, subjectOf, takesBeside } from "./model.js";
 
 const HERE_SAMPLES = 24000;
 const NUDGE_WAIT_MS = 300;
@@ -178,6 +178,12 @@ export function newActions({ model, api, urls, player, edit, say, parts, showCou
       const ids = model.state.clips.filter((one) => one[by] === row[by] && one.role === row.role).map((one) => one.id);
       const target = { ...model.target };
       edit((state) => ({ kind: "chain", target: "clip", ids, chain: chainOf({ state }, target) }));
+    },
+    // The chosen takes to the tone of another one; without one each to the middle of its speaker's takes.
+    matchTone: (toId, { isWhole = false } = {}) => {
+      const row = rowOf(model, model.target.id);
+      const ids = isWhole ? takesBeside(model, row).map((one) => one.id) : chosenIds(model);
+      edit({ kind: "match-tone", ids, to_id: toId });
     },
     placeOnCurve: (span) => {
       const row = rowOf(model, model.target.id);

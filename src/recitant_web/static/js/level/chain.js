@@ -2,7 +2,17 @@
 
 import { button, make } from "../lib/dom.js";
 import { signed } from "../lib/units.js";
-import { chainOf, chosenIds, dropOthersView, nameOf, valueOf, withCurve, withValue } from "./model.js";
+import {
+  chainOf,
+  chosenIds,
+  dropOthersView,
+  nameOf,
+  rowOf,
+  takesBeside,
+  valueOf,
+  withCurve,
+  withValue,
+} from "./model.js";
 import { bandsOf, bindBands } from "./bands.js";
 import { showCurve } from "./curve.js";
 import { askReplace } from "./replace.js";
@@ -239,6 +249,8 @@ export function newChain({ box, model, actions, hear }) {
           }),
           ...learnMarked(),
         );
+      if (processor.kind === "less-room")
+        row.append(button("measure the room", () => actions.find("less-room"), { className: "act go" }));
       if (processor.kind === "hum")
         row.append(button("find the hum", () => actions.find("hum"), { className: "act go" }));
       if (processor.kind === "equaliser")
@@ -270,6 +282,7 @@ export function newChain({ box, model, actions, hear }) {
     more.append(
       start,
       preset,
+      toneSelect(),
       button("keep as preset…", () => actions.keepPreset(), { className: "quiet", disabled: !chain().length }),
       button(
         "copy",
@@ -301,6 +314,28 @@ export function newChain({ box, model, actions, hear }) {
       }),
     );
     parts.tools.replaceChildren(row, more);
+  }
+
+  // The take in hand against others of the same speaker.
+  function toneSelect() {
+    const row = model.target.kind === "clip" ? rowOf(model, model.target.id) : null;
+    const others = row ? takesBeside(model, row).filter((one) => one.id !== row.id) : [];
+    const select = make(
+      "select",
+      { className: "plain-select", disabled: !others.length },
+      make("option", { value: "", textContent: "Match tone…" }),
+      make("option", { value: "middle", textContent: "to the middle of the speaker's takes" }),
+      make("option", { value: "all", textContent: "all takes of the speaker to their middle" }),
+      ...others.map((one) => make("option", { value: one.id, textContent: `to ${one.name}` })),
+    );
+    select.ariaLabel = "Match tone";
+    select.title = row && !others.length ? "There is no other take of this speaker" : "";
+    select.addEventListener("change", () => {
+      const isNamed = !["", "middle", "all"].includes(select.value);
+      if (select.value) actions.matchTone(isNamed ? select.value : "", { isWhole: select.value === "all" });
+      select.value = "";
+    });
+    return select;
   }
 
   function follow(reading, sample) {

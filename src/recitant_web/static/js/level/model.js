@@ -39,7 +39,7 @@ export function newModel(state, page) {
 }
 
 export function distanceOf(row) {
-  return row.level_lufs === null ? null : row.level_lufs - row.aim_lufs;
+  return row.level_lufs === null || row.is_room_tone ? null : row.level_lufs - row.aim_lufs;
 }
 
 export function isOff(row) {
@@ -110,6 +110,14 @@ export function nameOf(model, target = model.target) {
 
 export function kindOf(model, name) {
   return model.page.kinds.find((kind) => kind.kind === name);
+}
+
+// Clips of the speaker of a row that sound, itself among them, in order of time; none where nobody speaks.
+export function takesBeside(model, row) {
+  if (!row || !row.speaker) return [];
+  return model.state.clips.filter(
+    (one) => one.speaker === row.speaker && one.role === row.role && !one.is_out && !one.is_room_tone,
+  );
 }
 
 export function valueOf(model, processor, name) {

@@ -51,7 +51,9 @@ export function newSheet({ table, model, actions }) {
     }
     span.title =
       distance === null
-        ? "cannot be measured"
+        ? row.is_room_tone
+          ? "room tone has no aim"
+          : "cannot be measured"
         : `${signed(distance)} LU from its aim of ${signed(row.aim_lufs, 0)} LUFS`;
     return span;
   }
