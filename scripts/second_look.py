@@ -59,7 +59,7 @@ def words() -> list[str]:
     return [
         f"{path.relative_to(ROOT)}:{number}: {found[1]!r}; say {instead[found[1]]}"
         for path in _own("*.py", "*.js")
-        if "recitant_words" not in path.parts
+        if "recitant_text" not in path.parts
         for number, line in enumerate(path.read_text().splitlines(), 1)
         for found in pattern.finditer(line)
     ]

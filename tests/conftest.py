@@ -48,7 +48,7 @@ def _no_segments_of_another_test():
 @pytest.fixture(autouse=True, scope="session")
 def _each_recording_is_heard_once():
     """Speech in recordings that are kept by the hash of their file is found once for all tests."""
-    from recitant_io import speech
+    from recitant_io.hearing import speech
 
     found, model = {}, speech.model_probabilities
 

@@ -32,7 +32,7 @@ from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.programme.models import Programme
 import numpy as np
 from recitant_core.units.channels import layout_from_count
-from recitant_io.conform import conform_blocks
+from recitant_io.store.conform import conform_blocks
 from recitant_web.programme.models import Source
 from recitant_web.programme.queries import conformed_folder
 for source in Source.objects.filter(state="ready"):  # the archive holds no sound

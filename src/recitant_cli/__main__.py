@@ -30,7 +30,7 @@ def main(arguments: list[str] | None = None) -> int:
     try:
         return int(chosen.run(chosen))
     except RecitantError as error:
-        from recitant_words.sentences import sentence
+        from recitant_text.sentences import sentence
 
         print(f"recitant: {sentence(error)}", file=sys.stderr)
         return 2
@@ -56,7 +56,7 @@ def _parser(wanted: str) -> argparse.ArgumentParser:
 
 def _settle() -> None:
     from recitant_core.units.threads import use_threads
-    from recitant_io.machine import keep_freed_memory, n_cores
+    from recitant_io.media.machine import keep_freed_memory, n_cores
 
     keep_freed_memory()
     use_threads(n_cores())

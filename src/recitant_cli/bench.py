@@ -39,10 +39,10 @@ from recitant_core.units.arrays import Audio
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.threads import use_threads
-from recitant_io.conform import conform
-from recitant_io.machine import keep_freed_memory
-from recitant_io.speech import model_probabilities
-from recitant_io.warm import warm_kernels
+from recitant_io.hearing.speech import model_probabilities
+from recitant_io.media.machine import keep_freed_memory
+from recitant_io.plan.warm import warm_kernels
+from recitant_io.store.conform import conform
 
 _CHUNK = 10 * RATE_HZ
 _PAGE = ROOT / "docs" / "benchmarks.md"

@@ -12,7 +12,7 @@ from recitant_core.balance.first_balance import first_balance
 from recitant_core.balance.first_balance_values import Choices, Material
 from recitant_core.balance.stem_meter import exact_energies
 from recitant_core.balance.steps.duck import rule_of_choice
-from recitant_core.delivery.catalogue import spec_by_id
+from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.render.ducking_update import follow
 from recitant_core.render.scene import rendered_clearance_lu, scene_of
 from recitant_core.speech.activity import SpeechSpan
@@ -20,9 +20,9 @@ from recitant_core.timeline.model import Clip, Duck, Plan, Role, Track
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.threads import use_threads
-from recitant_io.bands import band_energies
-from recitant_io.machine import n_cores
-from recitant_io.plan_energies import source_hop_energies
+from recitant_io.media.machine import n_cores
+from recitant_io.store.bands import band_energies
+from recitant_io.store.hop_energies import source_hop_energies
 
 
 def talk(minutes: int) -> tuple[Plan, dict[str, Loop], dict[str, FloatArray], dict[str, list[SpeechSpan]]]:

@@ -19,7 +19,7 @@ from recitant_core.timeline.model import ROLES, Clip, Master, Plan, Track
 from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.threads import use_threads
-from recitant_io.machine import n_cores
+from recitant_io.media.machine import n_cores
 
 _N_TRACKS = 12
 _FRAMES = 4_096

@@ -9,16 +9,16 @@ from pathlib import Path
 
 from recitant_cli.bench_chains import whole_chain
 from recitant_cli.bench_parts import Loop, Row, long_programme
-from recitant_core.delivery.catalogue import spec_by_id
-from recitant_core.delivery.delivered import Order
-from recitant_core.delivery.trial import render_once
+from recitant_core.delivery.fitting.trial import render_once
+from recitant_core.delivery.orders.delivered import Order
+from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.render.segments import forget_segments
 from recitant_core.timeline.model import ROLES, Clip, Plan, Track
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.threads import use_threads
-from recitant_io.delivery import deliver
-from recitant_io.kept_mix import kept_mix
-from recitant_io.machine import n_cores
+from recitant_io.delivery.delivery import deliver
+from recitant_io.media.machine import n_cores
+from recitant_io.store.premaster import premaster
 
 _SPECS = ("ebu-r128", "online-14")
 
@@ -67,7 +67,7 @@ def verdict() -> list[Row]:
         # An edit of one track: everything is rendered again, nothing of the other tracks is kept.
         edited = replace(plan, tracks=(replace(plan.tracks[0], gain_db=-8.0), *plan.tracks[1:]))
         forget_segments()
-        with tempfile.TemporaryDirectory() as folder, kept_mix(Path(folder), plan.layout) as store:
+        with tempfile.TemporaryDirectory() as folder, premaster(Path(folder), plan.layout) as store:
             began = time.perf_counter()
             render_once(edited, sources, store)
             times[threads] = time.perf_counter() - began
@@ -90,7 +90,7 @@ def measure_memory() -> None:
     """In a process of its own: the peak of its memory in MB, printed."""
     import resource
 
-    from recitant_io.machine import keep_freed_memory
+    from recitant_io.media.machine import keep_freed_memory
 
     keep_freed_memory()
     delivery_s(180, min(2, n_cores()))

@@ -12,16 +12,16 @@ import av
 import numpy as np
 
 from recitant_cli.bench_parts import Loop, Row, long_programme
-from recitant_core.delivery.catalogue import spec_by_id
-from recitant_core.delivery.delivered import Order, Wanted
+from recitant_core.delivery.orders.delivered import Order, Wanted
+from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.timeline.model import Clip, Plan, Role, Track
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.threads import use_threads
-from recitant_io.delivery import deliver
-from recitant_io.film import FilmWanted, write_film
-from recitant_io.film_tracks import FilmSound
-from recitant_io.machine import keep_freed_memory, n_cores
-from recitant_io.planned import Origin
+from recitant_io.delivery.delivery import deliver
+from recitant_io.delivery.planned import Origin
+from recitant_io.formats.film import FilmWanted, write_film
+from recitant_io.formats.film_tracks import FilmSound
+from recitant_io.media.machine import keep_freed_memory, n_cores
 
 _SPECS = ("ebu-r128", "online-14")
 _ROLES = (Role.NARRATION, Role.DIALOGUE, Role.MUSIC, Role.EFFECTS)

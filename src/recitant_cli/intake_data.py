@@ -4,8 +4,8 @@ from pathlib import Path
 from typing import Any
 
 from recitant_core.units.clock import s_from_samples
-from recitant_io.examine import Examined
-from recitant_words.findings import finding_data, role_reasons
+from recitant_io.plan.examine import Examined
+from recitant_text.findings import finding_data, role_reasons
 
 
 def examined_data(path: Path, found: Examined) -> dict[str, Any]:

@@ -13,7 +13,7 @@ from django.db import transaction
 
 from recitant_core.errors import WordsUnavailable
 from recitant_core.units.clock import samples_from_s
-from recitant_io.transcriber import model_folder
+from recitant_io.hearing.transcriber import model_folder
 from recitant_web.accounts.models import Workspace
 from recitant_web.desk.placing import lay_out
 from recitant_web.library.actions import take_in

@@ -12,7 +12,7 @@ from typing import Final
 import django
 from django.core.management import call_command
 
-from recitant_words.notices import notice
+from recitant_text.notices import notice
 
 DEMO_WORKSPACE: Final = "Foundry Films"
 KERNELS_READY: Final = "kernels-ready"
@@ -131,7 +131,7 @@ def _say(text: str) -> None:
 
 
 def _warm() -> None:
-    from recitant_io.warm import warm_kernels
+    from recitant_io.plan.warm import warm_kernels
 
     warm_kernels()
 

@@ -13,7 +13,7 @@ import numpy as np
 import pytest
 
 from bench.pages import long_film, no_jobs  # noqa: F401  fixtures
-from recitant_io.machine import collect_rarely
+from recitant_io.media.machine import collect_rarely
 from recitant_web.desk.edits.ducking import AddDuck
 from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.programme.models import Programme

@@ -21,11 +21,11 @@ from recitant_core.measure.clip_level import clip_level  # noqa: E402
 from recitant_core.transcript.lost import counted, heard_as_listener  # noqa: E402
 from recitant_core.units.clock import SampleSpan  # noqa: E402
 from recitant_core.units.threads import use_threads  # noqa: E402
-from recitant_io.machine import n_cores  # noqa: E402
-from recitant_io.plan_energies import source_hop_energies  # noqa: E402
-from recitant_io.speech import speech_spans  # noqa: E402
-from recitant_io.transcriber import transcriber  # noqa: E402
-from recitant_io.transcripts import listening_chunks  # noqa: E402
+from recitant_io.hearing.listener import listening_chunks  # noqa: E402
+from recitant_io.hearing.speech import speech_spans  # noqa: E402
+from recitant_io.hearing.transcriber import transcriber  # noqa: E402
+from recitant_io.media.machine import n_cores  # noqa: E402
+from recitant_io.store.hop_energies import source_hop_energies  # noqa: E402
 from signals import MemorySource, ear, takes  # noqa: E402
 from signals.balance import at_level, prompt  # noqa: E402
 

@@ -16,7 +16,7 @@ from recitant_core.measure.meter import MeterState, feed_meter, read_meter
 from recitant_core.render.mix import render_segments
 from recitant_core.render.segments import forget_segments
 from recitant_core.units.channels import STEREO
-from recitant_io.machine import collect_rarely, keep_freed_memory
+from recitant_io.media.machine import collect_rarely, keep_freed_memory
 
 pytestmark = pytest.mark.django_db(transaction=True)
 DOCS = Path(__file__).resolve().parents[2] / "docs"

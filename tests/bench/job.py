@@ -17,7 +17,7 @@ from django.db import connections
 
 from browser.conftest import chromium, page  # noqa: F401  fixtures
 from conftest import wav_bytes
-from recitant_io.decode import open_here
+from recitant_io.media.decode import open_here
 from recitant_web.config.celery import app
 from recitant_web.delivery.models import Delivery
 from recitant_web.shared.media import media_path

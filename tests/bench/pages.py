@@ -14,7 +14,7 @@ import pytest
 
 from browser.conftest import chromium, page  # noqa: F401  fixtures
 from conftest import wav_bytes
-from recitant_io.machine import collect_rarely
+from recitant_io.media.machine import collect_rarely
 from recitant_web.desk.models import Clip
 from recitant_web.desk.placing import lay_out
 from signals import programme

@@ -18,7 +18,7 @@ import soxr
 
 from recitant_core.speech.activity import THRESHOLD, spans_from_probabilities
 from recitant_core.units.channels import MONO
-from recitant_io.speech import model_probabilities
+from recitant_io.hearing.speech import model_probabilities
 
 PROJECT = Path(__file__).parents[2]
 FOLDER = PROJECT / "var" / "bench"

@@ -13,7 +13,7 @@ import pytest
 from bench.pages import no_jobs  # noqa: F401  fixture
 from browser.conftest import chromium, page  # noqa: F401  fixtures
 from conftest import wav_bytes
-from recitant_io.machine import collect_rarely
+from recitant_io.media.machine import collect_rarely
 from recitant_web.desk.models import Clip
 from recitant_web.desk.placing import lay_out
 from recitant_web.listening.examination import examine

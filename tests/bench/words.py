@@ -32,11 +32,12 @@ from recitant_core.transcript.model import Word, running_text  # noqa: E402
 from recitant_core.transcript.spelling import plain_words  # noqa: E402
 from recitant_core.units.clock import SampleSpan  # noqa: E402
 from recitant_core.units.threads import use_threads  # noqa: E402
-from recitant_io.machine import n_cores  # noqa: E402
-from recitant_io.speech import speech_spans  # noqa: E402
-from recitant_io.transcriber import transcriber  # noqa: E402
-from recitant_io.transcripts import listening_chunks, recording_words  # noqa: E402
-from recitant_io.voices import voice_vectors  # noqa: E402
+from recitant_io.hearing.listener import listening_chunks  # noqa: E402
+from recitant_io.hearing.speech import speech_spans  # noqa: E402
+from recitant_io.hearing.transcriber import transcriber  # noqa: E402
+from recitant_io.hearing.transcripts import recording_words  # noqa: E402
+from recitant_io.hearing.voices import voice_vectors  # noqa: E402
+from recitant_io.media.machine import n_cores  # noqa: E402
 from signals import MemorySource  # noqa: E402
 
 DATA, DEMO = PROJECT / "tests" / "data", PROJECT / "demo"

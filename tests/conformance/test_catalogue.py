@@ -2,7 +2,7 @@
 
 import pytest
 
-from recitant_core.delivery.catalogue import CATALOGUE, spec_by_id
+from recitant_core.delivery.specification.catalogue import CATALOGUE, spec_by_id
 from recitant_core.errors import UnknownSpec
 
 LIMITS = {

@@ -15,8 +15,8 @@ import soxr
 from recitant_core.transcript.alignment import aligned, word_errors
 from recitant_core.transcript.model import Transcript, running_text
 from recitant_core.transcript.spelling import plain, plain_words
-from recitant_io.transcriber import transcriber
-from recitant_io.transcripts import recording_words
+from recitant_io.hearing.transcriber import transcriber
+from recitant_io.hearing.transcripts import recording_words
 from signals import MemorySource
 
 DATA = Path(__file__).parents[1] / "data"

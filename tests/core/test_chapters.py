@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from recitant_core.delivery.chapters import (
+from recitant_core.delivery.orders.chapters import (
     Chapter,
     chapters_from_text,
     chapters_in,

@@ -3,10 +3,10 @@
 import numpy as np
 import pytest
 
-from recitant_core.delivery.catalogue import spec_by_id
-from recitant_core.delivery.downmix import DownmixedPeak, downmixed, downmixed_segment
-from recitant_core.delivery.fit import FitState, fit
-from recitant_core.delivery.trial import MixInMemory, render_once
+from recitant_core.delivery.fitting.downmix import DownmixedPeak, downmixed, downmixed_segment
+from recitant_core.delivery.fitting.fit import FitState, fit
+from recitant_core.delivery.fitting.trial import MixInMemory, render_once
+from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.timeline.model import Clip, Plan, Role, Track
 from recitant_core.units.channels import MONO
 from signals import MemorySource, programme

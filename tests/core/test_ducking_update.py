@@ -7,7 +7,7 @@ import pytest
 
 from recitant_core.balance.closeness import diagnoses
 from recitant_core.balance.speech_figures import speech_figures
-from recitant_core.delivery.catalogue import spec_by_id
+from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.errors import PlanError
 from recitant_core.gain.duck_drawing import point_moved
 from recitant_core.gain.duck_rule import DuckAim, DuckKind, DuckRule, LiveKey, Room

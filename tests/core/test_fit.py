@@ -5,11 +5,11 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from recitant_core.delivery.catalogue import CATALOGUE, spec_by_id
-from recitant_core.delivery.fit import Fit, FitState
-from recitant_core.delivery.fit import fit as fit_rendered
-from recitant_core.delivery.predict import predict
-from recitant_core.delivery.trial import MixInMemory, Rendered, render_once, written_segments
+from recitant_core.delivery.fitting.fit import Fit, FitState
+from recitant_core.delivery.fitting.fit import fit as fit_rendered
+from recitant_core.delivery.fitting.predict import predict
+from recitant_core.delivery.fitting.trial import MixInMemory, Rendered, render_once, written_segments
+from recitant_core.delivery.specification.catalogue import CATALOGUE, spec_by_id
 from recitant_core.dsp.quantise import audio_from_integers
 from recitant_core.errors import Cancelled
 from recitant_core.measure.meter import measure

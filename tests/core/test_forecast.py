@@ -8,12 +8,12 @@ import pytest
 import soundfile
 import soxr
 
-from recitant_core.delivery.catalogue import CATALOGUE, spec_by_id
-from recitant_core.delivery.fit import FitState, fit
-from recitant_core.delivery.forecast import forecast
-from recitant_core.delivery.squash import is_squashed, squash_cure
-from recitant_core.delivery.summary import STEP_SAMPLES, PeakSummary
-from recitant_core.delivery.trial import MixInMemory, render_once
+from recitant_core.delivery.fitting.fit import FitState, fit
+from recitant_core.delivery.fitting.forecast import forecast
+from recitant_core.delivery.fitting.squash import is_squashed, squash_cure
+from recitant_core.delivery.fitting.summary import STEP_SAMPLES, PeakSummary
+from recitant_core.delivery.fitting.trial import MixInMemory, render_once
+from recitant_core.delivery.specification.catalogue import CATALOGUE, spec_by_id
 from recitant_core.timeline.model import Clip, Plan, Role, Track
 from signals import MemorySource, programme, steps
 

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from recitant_core.delivery.history import MOST_POINTS, LimiterHistory, history
+from recitant_core.delivery.fitting.history import MOST_POINTS, LimiterHistory, history
 from recitant_core.dsp.kweighting import KState, k_energies
 from recitant_core.units.channels import STEREO
 from signals import sine

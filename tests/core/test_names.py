@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from recitant_core.delivery.names import FIELDS, MOST_BYTES, file_name, require_apart, require_pattern
+from recitant_core.delivery.specification.names import FIELDS, MOST_BYTES, file_name, require_apart, require_pattern
 from recitant_core.errors import PlanError
 
 FACTS = {"title": "Casting the Tenor", "version": "v3", "spec": "ebu-r128", "role": "mix", "lang": "deu"}

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from recitant_core.delivery.catalogue import spec_by_id
+from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.gain.duck_rule import levels_rule
 from recitant_core.interchange.plan_json import plan_from_data, plan_to_data
 from recitant_core.render.ducking_update import follow

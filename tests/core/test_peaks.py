@@ -4,10 +4,10 @@ from dataclasses import replace
 
 import numpy as np
 
-from recitant_core.delivery.catalogue import spec_by_id
-from recitant_core.delivery.fit import FitState, fit
-from recitant_core.delivery.peaks import peak_cure
-from recitant_core.delivery.trial import MixInMemory, render_once
+from recitant_core.delivery.fitting.fit import FitState, fit
+from recitant_core.delivery.fitting.peaks import peak_cure
+from recitant_core.delivery.fitting.trial import MixInMemory, render_once
+from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.timeline.model import Clip, Plan, Role, Track
 from signals import MemorySource, steps
 

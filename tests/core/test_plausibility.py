@@ -8,7 +8,7 @@ from recitant_core.speech.activity import SpeechSpan
 from recitant_core.timeline.model import Clip, Plan, Role, Track
 from recitant_core.timeline.takes import gathered
 from recitant_core.units.clock import SampleSpan
-from recitant_words.first_balance import doubt_data
+from recitant_text.first_balance import doubt_data
 
 S = 48_000
 TALK = tuple(SpeechSpan(k * 4 * S, 3 * S, 0.9) for k in range(8))

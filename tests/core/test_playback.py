@@ -3,21 +3,21 @@
 import numpy as np
 import pytest
 
-from recitant_core.delivery.platforms import PLATFORMS, platform_results
-from recitant_core.delivery.playback import (
+from recitant_core.delivery.fitting.trial import MixInMemory, render_once
+from recitant_core.delivery.playback.platforms import PLATFORMS, platform_results
+from recitant_core.delivery.playback.playback import (
     LOUDSPEAKERS,
     SETTLE_SAMPLES,
     platform_gain,
     through_loudspeaker,
     through_platform,
 )
-from recitant_core.delivery.trial import MixInMemory, render_once
 from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES
 from recitant_core.measure.meter import measure
 from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ
-from recitant_words.playback import PLAYBACK_WORDS, playback_sentence
+from recitant_text.playback import PLAYBACK_WORDS, playback_sentence
 from signals import MemorySource, programme, sine
 
 SPEAKERS = {speaker.name: speaker for speaker in LOUDSPEAKERS}

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from recitant_core.delivery.quality import (
+from recitant_core.delivery.judging.quality import (
     LookState,
     SoundLook,
     dropout_look,

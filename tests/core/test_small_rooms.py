@@ -5,9 +5,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from recitant_core.delivery.catalogue import spec_by_id
-from recitant_core.delivery.judge import State, judge
-from recitant_core.delivery.trial import MixInMemory, render_once
+from recitant_core.delivery.fitting.trial import MixInMemory, render_once
+from recitant_core.delivery.judging.judge import State, judge
+from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.dsp.quantise import audio_from_integers, quantise
 from recitant_core.errors import PlanError, RangeError, ShapeError, UnsupportedLayout
 from recitant_core.gain.envelope import CurvePoint, curve_db

@@ -8,12 +8,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from recitant_core.balance.stem_meter import exact_energies
-from recitant_core.delivery.catalogue import CATALOGUE, spec_by_id
-from recitant_core.delivery.fit import FitState, fit
-from recitant_core.delivery.judge import State, judge
-from recitant_core.delivery.spec import Anchor
-from recitant_core.delivery.spec_json import fit_key, spec_key
-from recitant_core.delivery.trial import MixInMemory, render_once
+from recitant_core.delivery.fitting.fit import FitState, fit
+from recitant_core.delivery.fitting.trial import MixInMemory, render_once
+from recitant_core.delivery.judging.judge import State, judge
+from recitant_core.delivery.specification.catalogue import CATALOGUE, spec_by_id
+from recitant_core.delivery.specification.model import Anchor
+from recitant_core.delivery.specification.spec_json import fit_key, spec_key
 from recitant_core.measure.clearance import close_passages, least_clearance_lu
 from recitant_core.render.scene import talk_clearance_lu
 from recitant_core.timeline.model import Clip, Plan, Role, Track

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from recitant_core.timeline import edits
 from recitant_core.timeline.model import Clip, Plan, Role, Track
 from recitant_core.timeline.sync import off_samples, out_of_sync, put_back, put_off, tied_here
-from recitant_words.notices import off_words, out_of_sync_words
+from recitant_text.notices import off_words, out_of_sync_words
 
 S = 48_000
 LENGTHS = {"film": 60 * S, "music": 60 * S}

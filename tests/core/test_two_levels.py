@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from recitant_core.delivery.catalogue import spec_by_id
+from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.gain.duck_drawing import point_moved
 from recitant_core.gain.duck_rule import CONSONANTS, TWO_LEVELS_LU, DuckAim, DuckRule, levels_rule
 from recitant_core.gain.ducking import dips, hop_gains_db

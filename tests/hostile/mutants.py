@@ -120,9 +120,9 @@ def main(folder, first, last):
     """Read them; what was raised that is no error of the core goes to standard output, one JSON line each."""
     from recitant_core.errors import RecitantError
     from recitant_core.measure.meter import MeterState, feed_meter, read_meter
-    from recitant_io.channels import recorder_file
-    from recitant_io.decode import open_here
-    from recitant_io.probe import probe
+    from recitant_io.media.channels import recorder_file
+    from recitant_io.media.decode import open_here
+    from recitant_io.media.probe import probe
 
     def too_slow(*_):
         raise TimeoutError(f"over {FILE_S} s")

@@ -20,14 +20,14 @@ import soundfile
 
 from hostile.mutants import make_seeds, mutant
 from recitant_core.errors import Cancelled, RecitantError, StorageFull, UnreadableMedia
-from recitant_io import confined, confinement, decode, storage
-from recitant_io.channels import recorder_file
-from recitant_io.confined_pictures import make_proxy, make_still
-from recitant_io.conform import conform
-from recitant_io.containers import _DEMUXERS
-from recitant_io.decode import open_here
-from recitant_io.probe import probe
-from recitant_words.sentences import sentence
+from recitant_io.media import confined, confinement, decode, storage
+from recitant_io.media.channels import recorder_file
+from recitant_io.media.confined_pictures import make_proxy, make_still
+from recitant_io.media.containers import _DEMUXERS
+from recitant_io.media.decode import open_here
+from recitant_io.media.probe import probe
+from recitant_io.store.conform import conform
+from recitant_text.sentences import sentence
 from signals.films import film
 
 SEEDS = 2_000
@@ -123,7 +123,7 @@ def test_a_reader_ends_with_whoever_asked(tmp_path):
     program = f"""
 import os, signal, subprocess
 from pathlib import Path
-from recitant_io.confined import open_media
+from recitant_io.media.confined import open_media
 with open_media(Path({str(tmp_path / "long.flac")!r})) as (facts, blocks):
     next(blocks)
     def children(of):

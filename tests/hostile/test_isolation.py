@@ -9,14 +9,14 @@ from pathlib import Path
 import pytest
 import soundfile
 
-from recitant_io import confined, isolation
+from recitant_io.media import confined, isolation
 
 DATA = Path(__file__).parents[1] / "data" / "reading.flac"
 PROGRAM = """
 import json, os, signal, socket, sys
 from pathlib import Path
 import soundfile
-from recitant_io.isolation import isolate
+from recitant_io.media.isolation import isolate
 own, secret, folder, parent = Path(sys.argv[1]), Path(sys.argv[2]), Path(sys.argv[3]), int(sys.argv[4])
 isolate([own], [folder])
 tries = {
@@ -75,7 +75,7 @@ def test_the_application_reads_through_it_and_the_reader_opens_nothing_else(monk
     (tmp_path / "secrets.json").write_text("hidden")
     text = f"""
 import sys
-from recitant_io import confinement
+from recitant_io.media import confinement
 def read(path, out, **more):
     try:
         found = open({str(tmp_path / "secrets.json")!r}).read()

@@ -6,15 +6,16 @@ import time
 import pytest
 
 from recitant_core.captions.rules import Cue
-from recitant_core.delivery.chapters import MOST_LETTERS as MOST_CHAPTER_LETTERS
-from recitant_core.delivery.chapters import chapters_from_text, time_from_text
-from recitant_core.delivery.names import file_name, require_pattern
+from recitant_core.delivery.orders.chapters import MOST_LETTERS as MOST_CHAPTER_LETTERS
+from recitant_core.delivery.orders.chapters import chapters_from_text, time_from_text
+from recitant_core.delivery.specification.names import file_name, require_pattern
 from recitant_core.errors import CaptionError, EditRefused, PlanError, RecitantError
 from recitant_core.transcript.model import Word
 from recitant_core.transcript.script import fitted
 from recitant_core.transcript.spelling import plain_words
-from recitant_io import caption_files, confined, json_file
-from recitant_words.sentences import sentence
+from recitant_io.formats import json_file
+from recitant_io.media import caption_files, confined
+from recitant_text.sentences import sentence
 
 SHAPES = {
     "openings": "<", "tags that never end": "<b ", "braces": "{\\", "blanks": " ", "lines": "\n", "digits": "1",

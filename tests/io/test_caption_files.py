@@ -13,7 +13,7 @@ from ttconv.vtt import reader as vtt_reader
 
 from recitant_core.captions.rules import MOST_CUES, Cue
 from recitant_core.errors import CaptionError
-from recitant_io.caption_files import FORMS, captions_text, read_captions
+from recitant_io.media.caption_files import FORMS, captions_text, read_captions
 
 S = 48_000
 CUES = [

@@ -12,7 +12,7 @@ from oracles.ear_judge import floor_under_words
 from recitant_core.balance.steps.clean import MOST_AMOUNT_DB, cleaning_of
 from recitant_core.processors.chain import through_chain
 from recitant_core.units.clock import SampleSpan
-from recitant_io.speech import speech_spans
+from recitant_io.hearing.speech import speech_spans
 from signals import MemorySource, ear
 
 RATE = ear.RATE

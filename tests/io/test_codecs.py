@@ -8,9 +8,9 @@ import soundfile
 from recitant_core.errors import PlanError, StorageFull
 from recitant_core.measure.meter import measure
 from recitant_core.units.channels import MONO, STEREO
-from recitant_io.codecs import CODECS, checked_bit_rate, codec_by_name, decoded_blocks, encode, round_trip
-from recitant_io.copies import CodecCopy, Places, decoded
-from recitant_io.labels import Labels
+from recitant_io.delivery.encodes import CodecCopy, Places, decoded
+from recitant_io.formats.codecs import CODECS, checked_bit_rate, codec_by_name, decoded_blocks, encode, round_trip
+from recitant_io.media.labels import Labels
 from signals import RATE_HZ, programme, sine
 
 LENGTH_SAMPLES = 12 * RATE_HZ + 17

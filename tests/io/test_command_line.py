@@ -192,7 +192,9 @@ def test_no_clip_is_nothing_to_mix(tmp_path, capsys):
 @pytest.mark.parametrize("name", ["plan.schema.json", "spec.schema.json"])
 def test_the_published_schemas_are_those_in_force(name):
     published = ROOT / "docs" / name
-    assert json.loads(published.read_text()) == json.loads((ROOT / "src" / "recitant_io" / name).read_text())
+    assert json.loads(published.read_text()) == json.loads(
+        (ROOT / "src" / "recitant_io" / "formats" / name).read_text()
+    )
 
 
 def test_intake_tells_what_is_wrong_and_what_a_file_is(tmp_path, capsys):

@@ -10,10 +10,10 @@ import av
 import pytest
 
 from recitant_core.errors import UnreadableMedia
-from recitant_io.confined import open_media
-from recitant_io.conform import FileSource
-from recitant_io.picture import make_proxy
-from recitant_io.probe import probe
+from recitant_io.media.confined import open_media
+from recitant_io.media.picture import make_proxy
+from recitant_io.media.probe import probe
+from recitant_io.store.conform import FileSource
 from signals.films import film, mp3_bytes
 
 

@@ -6,13 +6,13 @@ import numpy as np
 import pytest
 from scipy.signal import lfilter
 
-from recitant_core.delivery.catalogue import spec_by_id
-from recitant_core.delivery.fit import fit
-from recitant_core.delivery.trial import MixInMemory, render_once
+from recitant_core.delivery.fitting.fit import fit
+from recitant_core.delivery.fitting.trial import MixInMemory, render_once
+from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.errors import Cancelled
 from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
-from recitant_io.codecs import CODECS
-from recitant_io.copies import CodecCopy, decoded_data, write_proved
+from recitant_io.delivery.encodes import CodecCopy, decoded_data, write_proved
+from recitant_io.formats.codecs import CODECS
 from signals import MemorySource, programme
 
 SPEC = spec_by_id("online-14")

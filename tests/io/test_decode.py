@@ -8,10 +8,10 @@ import pytest
 import soundfile
 
 from recitant_core.errors import MediaError, RecitantError, StorageFull
-from recitant_io import conform as conforming
-from recitant_io.confined import open_media
-from recitant_io.conform import FileSource, StoredSource, conform, stored_energy
-from recitant_words.sentences import sentence
+from recitant_io.media.confined import open_media
+from recitant_io.store import conform as conforming
+from recitant_io.store.conform import FileSource, StoredSource, conform, stored_energy
+from recitant_text.sentences import sentence
 from signals import RATE_HZ, programme, sine
 
 AUDIO = programme(4, 1.5)

@@ -10,11 +10,11 @@ import soundfile
 from hypothesis import given
 from hypothesis import strategies as st
 
-from recitant_core.delivery import trial as trials
-from recitant_core.delivery.catalogue import spec_by_id
-from recitant_core.delivery.delivered import KINDS, Order, Wanted, wanted_from_text
-from recitant_core.delivery.fit import fit
-from recitant_core.delivery.trial import MixInMemory, render_once
+from recitant_core.delivery.fitting import trial as trials
+from recitant_core.delivery.fitting.fit import fit
+from recitant_core.delivery.fitting.trial import MixInMemory, render_once
+from recitant_core.delivery.orders.delivered import KINDS, Order, Wanted, wanted_from_text
+from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.dsp.quantise import quantise
 from recitant_core.errors import Cancelled, PlanError
 from recitant_core.processors.model import Processor
@@ -23,10 +23,10 @@ from recitant_core.render.segments import SEGMENT_SAMPLES
 from recitant_core.timeline.model import Clip, Plan, Role, Track
 from recitant_core.units.channels import STEREO
 from recitant_core.units.threads import use_threads
-from recitant_io.codecs import CODECS
-from recitant_io.delivery import deliver
-from recitant_io.kept_mix import kept_mix
-from recitant_io.sound_file import SoundFileForm, sound_writer
+from recitant_io.delivery.delivery import deliver
+from recitant_io.formats.codecs import CODECS
+from recitant_io.formats.sound_file import SoundFileForm, sound_writer
+from recitant_io.store.premaster import premaster
 from signals import MemorySource, programme
 
 SECONDS = 40
@@ -85,7 +85,7 @@ def test_an_earlier_fit_is_tried_first_and_is_enough(monkeypatch):
     tried = []
     plain = trials.tried
     monkeypatch.setattr(
-        "recitant_core.delivery.fit.tried", lambda plan, *more: tried.append(plan.master) or plain(plan, *more)
+        "recitant_core.delivery.fitting.fit.tried", lambda plan, *more: tried.append(plan.master) or plain(plan, *more)
     )
     again = fit(PLAN, known, SPECS[1], start=first.trial.master)
     assert tried == [first.trial.master]
@@ -94,7 +94,7 @@ def test_an_earlier_fit_is_tried_first_and_is_enough(monkeypatch):
 
 def test_a_mix_is_kept_as_it_was_and_leaves_nothing(tmp_path):
     segments = list(mix.mixed_segments(PLAN, SOURCES))
-    with kept_mix(tmp_path, STEREO) as store:
+    with premaster(tmp_path, STEREO) as store:
         for segment in segments:
             store.keep(segment)
         for _ in range(2):

@@ -10,16 +10,16 @@ import pytest
 import soundfile
 
 from recitant_core.captions.rules import Cue
-from recitant_core.delivery.catalogue import spec_by_id
-from recitant_core.delivery.chapters import Chapter
-from recitant_core.delivery.delivered import Order, Wanted
+from recitant_core.delivery.orders.chapters import Chapter
+from recitant_core.delivery.orders.delivered import Order, Wanted
+from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.errors import Cancelled, PlanError, UnreadableMedia
 from recitant_core.timeline.model import Clip, Plan, Role, Track
-from recitant_io.codecs import wanted_files
-from recitant_io.delivery import deliver
-from recitant_io.film import FILM_FORMS, FilmWanted, film_sound, picture_times, write_film
-from recitant_io.film_tracks import FilmSound
-from recitant_io.planned import Origin
+from recitant_io.delivery.delivery import deliver
+from recitant_io.delivery.planned import Origin
+from recitant_io.formats.codecs import wanted_files
+from recitant_io.formats.film import FILM_FORMS, FilmWanted, film_sound, picture_times, write_film
+from recitant_io.formats.film_tracks import FilmSound
 from signals import RATE_HZ, MemorySource, programme
 from signals.films import film
 
@@ -272,7 +272,7 @@ def test_a_film_that_turns_out_impossible_stops_no_other_file(tmp_path, picture,
     def refuse(*_args):
         raise UnreadableMedia("picture_cut_inside", file="cut.mp4")
 
-    monkeypatch.setattr("recitant_io.film.picture_times", refuse)
+    monkeypatch.setattr("recitant_io.formats.film.picture_times", refuse)
     clip = Clip("a", "s", 0, 0, 96_000)
     plan = Plan("t", "25", (Track("1", "m", Role.MUSIC, clips=(clip,)),))
     sources = {"s": MemorySource("s", np.full((96_000, 2), 0.1, np.float32))}

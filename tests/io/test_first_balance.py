@@ -19,9 +19,9 @@ from recitant_core.balance.first_balance import first_balance
 from recitant_core.balance.first_balance_values import STEPS, Choices, Material
 from recitant_core.balance.stem_meter import exact_energies
 from recitant_core.balance.steps.finish import FAR_LU
-from recitant_core.delivery.catalogue import spec_by_id
-from recitant_core.delivery.fit import fit
-from recitant_core.delivery.trial import MixInMemory, render_once
+from recitant_core.delivery.fitting.fit import fit
+from recitant_core.delivery.fitting.trial import MixInMemory, render_once
+from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.errors import PlanError
 from recitant_core.gain.duck_drawing import point_moved
 from recitant_core.gain.ducking import dips, points_db
@@ -35,9 +35,9 @@ from recitant_core.timeline.curve_edits import curve_level_db, curve_with
 from recitant_core.timeline.edits import clips_by_id, levelled, set_clips
 from recitant_core.timeline.model import ROLES, Clip, Plan, Role, Track
 from recitant_core.units.clock import RATE_HZ, SampleSpan
-from recitant_io.bands import band_energies
-from recitant_io.plan_energies import source_hop_energies
-from recitant_io.speech import speech_spans
+from recitant_io.hearing.speech import speech_spans
+from recitant_io.store.bands import band_energies
+from recitant_io.store.hop_energies import source_hop_energies
 from signals import MemorySource
 
 DATA = Path(__file__).parents[1] / "data"

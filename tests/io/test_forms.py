@@ -9,14 +9,14 @@ import soundfile
 import soxr
 import wavinfo
 
-from recitant_core.delivery.catalogue import spec_by_id
-from recitant_core.delivery.delivered import Order, Wanted
-from recitant_core.delivery.form import Channels, Form, Leader
+from recitant_core.delivery.orders.delivered import Order, Wanted
+from recitant_core.delivery.specification.catalogue import spec_by_id
+from recitant_core.delivery.specification.form import Channels, Form, Leader
 from recitant_core.errors import PlanError
 from recitant_core.measure.meter import measure
 from recitant_core.units.channels import MONO, STEREO
-from recitant_io.delivery import deliver, planned_files
-from recitant_io.planned import Origin
+from recitant_io.delivery.delivery import deliver, planned_files
+from recitant_io.delivery.planned import Origin
 from signals.plans import voice_and_score
 
 PLAN, SOURCES = voice_and_score(20)
@@ -99,6 +99,6 @@ def test_one_render_serves_every_form(tmp_path):
 
 
 def test_more_than_aiff_holds_is_refused_before_anything_is_rendered(monkeypatch):
-    monkeypatch.setattr("recitant_io.sound_file._MOST_AIFF_BYTES", 1_000)
+    monkeypatch.setattr("recitant_io.formats.sound_file._MOST_AIFF_BYTES", 1_000)
     with pytest.raises(PlanError, match="aiff_too_long"):
         planned_files(PLAN, [order(Form("aiff"))], Origin())

@@ -5,8 +5,8 @@ import numpy as np
 import pytest
 
 from recitant_core.errors import PlanError
-from recitant_io.codecs import CODECS, decoded_blocks, encode
-from recitant_io.labels import MOST_COVER_BYTES, TAGS, Labels, cover_from_bytes, cover_from_file
+from recitant_io.formats.codecs import CODECS, decoded_blocks, encode
+from recitant_io.media.labels import MOST_COVER_BYTES, TAGS, Labels, cover_from_bytes, cover_from_file
 from signals import programme
 from signals.films import still
 

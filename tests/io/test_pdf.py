@@ -7,13 +7,13 @@ from xml.etree import ElementTree
 
 import pytest
 
-from recitant_core.delivery.catalogue import spec_by_id
-from recitant_core.delivery.delivered import Order, Wanted
+from recitant_core.delivery.orders.delivered import Order, Wanted
+from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.timeline.model import Clip, Plan, Role, Track
-from recitant_io.delivery import deliver
-from recitant_io.pdf import FONTS, pdf_of
-from recitant_words.history import history_svg
-from recitant_words.report import report_files
+from recitant_io.delivery.delivery import deliver
+from recitant_io.formats.pdf import FONTS, pdf_of
+from recitant_text.history import history_svg
+from recitant_text.report import report_files
 from signals import MemorySource, programme
 
 N = 8 * 48_000

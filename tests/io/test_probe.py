@@ -7,8 +7,8 @@ import numpy as np
 import pytest
 
 from recitant_core.errors import UnreadableMedia
-from recitant_io.picture import make_proxy
-from recitant_io.probe import frame_rate_name, probe
+from recitant_io.media.picture import make_proxy
+from recitant_io.media.probe import frame_rate_name, probe
 from signals.films import film
 
 RATES = [

@@ -6,15 +6,15 @@ import numpy as np
 import pytest
 import soundfile
 
-from recitant_core.delivery.catalogue import spec_by_id
-from recitant_core.delivery.delivered import Order, Wanted
-from recitant_core.delivery.form import Channels, Form
-from recitant_core.delivery.quality import LookState
+from recitant_core.delivery.judging.quality import LookState
+from recitant_core.delivery.orders.delivered import Order, Wanted
+from recitant_core.delivery.specification.catalogue import spec_by_id
+from recitant_core.delivery.specification.form import Channels, Form
 from recitant_core.processors.model import Processor
-from recitant_io import delivery
-from recitant_io.delivery import deliver
-from recitant_io.sound_file import SoundReader
-from recitant_words.looks import look_sentence
+from recitant_io.delivery import delivery
+from recitant_io.delivery.delivery import deliver
+from recitant_io.formats.sound_file import SoundReader
+from recitant_text.looks import look_sentence
 from signals import programme
 from signals.plans import voice_and_score
 
@@ -76,7 +76,7 @@ def test_at_another_rate_files_are_still_looked_at(tmp_path):
 def test_a_reader_gives_what_it_is_asked_for_and_ends(tmp_path):
     from contextlib import ExitStack
 
-    from recitant_io.sound_file import SoundFileForm, sound_writer
+    from recitant_io.formats.sound_file import SoundFileForm, sound_writer
 
     audio = programme(3, 0.5)
     shape = SoundFileForm(2, 24, len(audio), Form(leader_s=0.1, tail_s=0.1))

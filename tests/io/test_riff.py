@@ -13,8 +13,8 @@ import soundfile
 import wavinfo
 
 from recitant_core.measure.meter import Readings
-from recitant_io import riff
-from recitant_io.riff import Description, RiffWriter
+from recitant_io.formats import riff
+from recitant_io.formats.riff import Description, RiffWriter
 
 MADE_AT = datetime(2026, 11, 29, 12, 0, 1)
 TEN_O_CLOCK = 10 * 3_600 * 48_000

@@ -8,11 +8,11 @@ import wavinfo
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from recitant_core.delivery.form import CONTAINERS, RATES_HZ, Channels, Form, Leader
+from recitant_core.delivery.specification.form import CONTAINERS, RATES_HZ, Channels, Form, Leader
 from recitant_core.errors import PlanError
-from recitant_io import sound_file
-from recitant_io.riff import Description
-from recitant_io.sound_file import SoundFileForm, programme_sound, sound_writer
+from recitant_io.formats import sound_file
+from recitant_io.formats.riff import Description
+from recitant_io.formats.sound_file import SoundFileForm, programme_sound, sound_writer
 from signals import programme
 
 AUDIO = programme(7, 1.5)

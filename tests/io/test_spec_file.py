@@ -10,17 +10,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from recitant_cli.__main__ import main
-from recitant_core.delivery.catalogue import CATALOGUE, spec_by_id
-from recitant_core.delivery.fit import FitState, fit
-from recitant_core.delivery.judge import State, judge
-from recitant_core.delivery.spec import Anchor, Spec
-from recitant_core.delivery.spec_json import spec_from_data, spec_to_data
-from recitant_core.delivery.trial import MixInMemory, render_once
+from recitant_core.delivery.fitting.fit import FitState, fit
+from recitant_core.delivery.fitting.trial import MixInMemory, render_once
+from recitant_core.delivery.judging.judge import State, judge
+from recitant_core.delivery.specification.catalogue import CATALOGUE, spec_by_id
+from recitant_core.delivery.specification.model import Anchor, Spec
+from recitant_core.delivery.specification.spec_json import spec_from_data, spec_to_data
 from recitant_core.errors import PlanError
 from recitant_core.measure.meter import Readings
 from recitant_core.timeline.model import Clip, Plan, Role, Track
-from recitant_io.json_file import require_valid
-from recitant_io.spec_file import spec_of_text
+from recitant_io.formats.json_file import require_valid
+from recitant_io.formats.spec_file import spec_of_text
 from signals import RATE_HZ, MemorySource, sine
 
 STUDIO = {

@@ -9,8 +9,8 @@ import soxr
 from scipy import ndimage
 
 from recitant_core.speech.activity import THRESHOLD, energy_probability, spans_from_probabilities, speech_share
-from recitant_io import speech
-from recitant_io.speech import model_probabilities, speech_spans
+from recitant_io.hearing import speech
+from recitant_io.hearing.speech import model_probabilities, speech_spans
 from signals import MemorySource
 
 DATA = Path(__file__).parents[1] / "data"

@@ -5,15 +5,15 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
-from recitant_core.delivery.catalogue import spec_by_id
-from recitant_core.delivery.delivered import Order
+from recitant_core.delivery.orders.delivered import Order
+from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.processors.model import Processor
 from recitant_core.render.mix import mixed_segments
 from recitant_core.render.segments import SEGMENT_SAMPLES, forget_segments
 from recitant_core.timeline.model import Clip, Plan, Role, Track
-from recitant_io.codecs import wanted_files
-from recitant_io.delivery import deliver
-from recitant_io.spread import joined, part_bytes, parts_of, write_part
+from recitant_io.delivery.delivery import deliver
+from recitant_io.delivery.spread import joined, part_bytes, parts_of, write_part
+from recitant_io.formats.codecs import wanted_files
 from signals import MemorySource, programme
 
 SECONDS = 70

@@ -17,8 +17,8 @@ from recitant_core.errors import WordsUnavailable
 from recitant_core.transcript.alignment import word_errors
 from recitant_core.transcript.model import Transcript, running_text
 from recitant_core.transcript.spelling import plain_words
-from recitant_io.transcriber import model_folder, transcriber, words_of
-from recitant_io.transcripts import recording_words, speakers_told_apart
+from recitant_io.hearing.transcriber import model_folder, transcriber, words_of
+from recitant_io.hearing.transcripts import recording_words, speakers_told_apart
 from signals import MemorySource
 
 DEMO = Path(__file__).parents[2] / "demo"

@@ -5,8 +5,8 @@ import pytest
 
 from recitant_core.errors import EditRefused
 from recitant_core.ports import no_progress
-from recitant_io.conform import StoredSource
-from recitant_io.vary import Variation, vary
+from recitant_io.plan.vary import Variation, vary
+from recitant_io.store.conform import StoredSource
 from signals import MemorySource, sine
 
 CASES = [(1.25, True, 0.0), (0.5, True, 0.0), (1.0, True, 5.0), (1.5, False, 0.0), (2.0, True, -3.0)]

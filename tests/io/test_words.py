@@ -9,25 +9,25 @@ import pytest
 
 from recitant_core.balance.first_balance_values import FirstBalance, Step
 from recitant_core.balance.plausibility import Doubt
-from recitant_core.delivery.catalogue import spec_by_id
-from recitant_core.delivery.fit import Fit, FitState, Trial
-from recitant_core.delivery.judge import judge
-from recitant_core.delivery.peaks import PeakCure
-from recitant_core.delivery.predict import predict
+from recitant_core.delivery.fitting.fit import Fit, FitState, Trial
+from recitant_core.delivery.fitting.peaks import PeakCure
+from recitant_core.delivery.fitting.predict import predict
+from recitant_core.delivery.judging.judge import judge
+from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.errors import PlanError, RecitantError
 from recitant_core.measure.meter import Readings
 from recitant_core.processors.analysis import CHAIN_PRESETS
 from recitant_core.processors.kinds import KINDS
 from recitant_core.processors.model import Processor, checked_processor
 from recitant_core.timeline.model import Master, Plan
-from recitant_words.chains import effort_words, markdown_table, order_words
-from recitant_words.compared import compared_sentence
-from recitant_words.first_balance import balanced_words
-from recitant_words.fits import fit_sentence, peak_words, prediction_sentence
-from recitant_words.notices import _NOTICES, notice
-from recitant_words.processors import KIND_LABELS, STARTING_POINT_LABELS, parameter_label
-from recitant_words.report import decoded_sentence, limit_text, report_html
-from recitant_words.sentences import _SENTENCES, gain_text, sentence, signed
+from recitant_text.chains import effort_words, markdown_table, order_words
+from recitant_text.compared import compared_sentence
+from recitant_text.first_balance import balanced_words
+from recitant_text.fits import fit_sentence, peak_words, prediction_sentence
+from recitant_text.notices import _NOTICES, notice
+from recitant_text.processors import KIND_LABELS, STARTING_POINT_LABELS, parameter_label
+from recitant_text.report import decoded_sentence, limit_text, report_html
+from recitant_text.sentences import _SENTENCES, gain_text, sentence, signed
 
 ROOT = Path(__file__).parents[2]
 SRC = ROOT / "src"
@@ -125,7 +125,7 @@ PLAYED = {
 
 
 def test_a_report_shows_what_fails_and_escapes_what_people_typed():
-    from recitant_core.delivery.figures import readings_data, verdict_data
+    from recitant_core.delivery.judging.figures import readings_data, verdict_data
 
     verdict = judge(replace(READINGS, integrated_lufs=-20.0), SPEC)
     delivery = {

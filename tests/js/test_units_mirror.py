@@ -6,7 +6,7 @@ import pytest
 
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.timecode import FRAME_RATES, samples_from_timecode, timecode_from_samples
-from recitant_words.sentences import gain_text, signed
+from recitant_text.sentences import gain_text, signed
 
 
 @pytest.fixture(scope="module")

@@ -19,8 +19,8 @@ from recitant_core.render.mix import render_stems
 from recitant_core.timeline.model import Role
 from recitant_core.timeline.room_tone import covered_samples, repeated_tone
 from recitant_core.timeline.tone_under_cuts import covers_of_track, with_cover
-from recitant_io.plan_energies import dialogue_speech, plan_energies
-from recitant_io.plan_file import load_plan
+from recitant_io.plan.plan_energies import dialogue_speech, plan_energies
+from recitant_io.plan.plan_file import load_plan
 from signals import MemorySource
 from signals.balance import RATE, at_level, recorded
 

@@ -9,11 +9,12 @@ import pytest
 import soundfile
 from django.conf import settings
 
-from recitant_core.delivery.catalogue import spec_by_id
-from recitant_core.delivery.delivered import Order
+from recitant_core.delivery.orders.delivered import Order
+from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.measure.clearance import close_passages
 from recitant_core.render.mix import render_stems
 from recitant_core.timeline.model import Role
+from recitant_text.balance import followed_sentence
 from recitant_web.balance import first_balance as balancing
 from recitant_web.balance import queries
 from recitant_web.balance.first_balance import run_first_balance
@@ -28,7 +29,6 @@ from recitant_web.listening.stored import rendered_stems
 from recitant_web.programme.ingesting import listen
 from recitant_web.programme.models import Source
 from recitant_web.shared.caches import clear_caches
-from recitant_words.balance import followed_sentence
 
 pytestmark = pytest.mark.django_db
 SECOND = 48_000

@@ -10,7 +10,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.utils import timezone
 
 from conftest import wav_bytes
-from recitant_core.delivery import fit as fits
+from recitant_core.delivery.fitting import fit as fits
 from recitant_web.desk.edits.programme import SetGain
 from recitant_web.desk.models import FitResult, Verdict
 from recitant_web.jobs import actions as jobs

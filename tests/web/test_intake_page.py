@@ -158,7 +158,7 @@ def test_what_a_browser_cannot_play_gets_a_light_copy(empty, bring, tmp_path, me
     bring("film.mov", film(tmp_path / "film.mov", codec="prores_ks", pix_fmt="yuv422p10le").read_bytes())
     picture = Picture.objects.get()
     assert not picture.plays_in_browser and picture.proxy_file
-    from recitant_io.probe import probe
+    from recitant_io.media.probe import probe
 
     light = probe(media / picture.proxy_file).picture
     assert light.plays_in_browser and light.length_samples == pytest.approx(96_000, abs=1_920)

@@ -10,7 +10,7 @@ from django.core import serializers
 
 from recitant_core.interchange.plan_json import plan_to_data
 from recitant_core.units.channels import layout_from_count
-from recitant_io.conform import conform_blocks
+from recitant_io.store.conform import conform_blocks
 from recitant_web.desk.mapping.plans import plan_key, plan_of
 from recitant_web.desk.models import Edit, EditState, Verdict
 from recitant_web.jobs.models import Job

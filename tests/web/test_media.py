@@ -178,7 +178,7 @@ def waiting(store, machine, account, jobs_run_at_once, after_commit, settings, m
     with after_commit(), after_commit():
         film = make_programme(account[1])
     settings.SPREAD_S = 4.0
-    monkeypatch.setattr("recitant_io.spread.SEGMENT_SAMPLES", 4 * 48_000)
+    monkeypatch.setattr("recitant_io.delivery.spread.SEGMENT_SAMPLES", 4 * 48_000)
     monkeypatch.setattr("recitant_core.render.mix.SEGMENT_SAMPLES", 4 * 48_000)
     film.refresh_from_db()
     from recitant_web.delivery.actions import hand_over_sheet
@@ -198,7 +198,7 @@ def test_parts_of_a_delivery_are_rendered_by_several_and_written_by_one(waiting,
         assert [path.name for path in folder.glob("spread/*/*")] == [f"{number}.f32"]
     assert spreading.missing_parts(job.pk) == []
     machine("third")
-    monkeypatch.setattr("recitant_io.delivery.mixed_segments", None)  # it must not render itself
+    monkeypatch.setattr("recitant_io.delivery.delivery.mixed_segments", None)  # it must not render itself
     finish_delivery(job.pk)
     waiting.refresh_from_db()
     assert waiting.report is not None and Job.objects.get(pk=job.pk).state == "done"

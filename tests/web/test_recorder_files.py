@@ -10,8 +10,8 @@ import soundfile
 
 from conftest import wav_bytes
 from recitant_core.errors import UnreadableMedia
-from recitant_io.channels import channel_names, recorder_file
-from recitant_io.conform import conform
+from recitant_io.media.channels import channel_names, recorder_file
+from recitant_io.store.conform import conform
 from recitant_web.desk.models import Clip
 from recitant_web.programme.actions import (
     begin_pile,

@@ -10,7 +10,7 @@ import pytest
 import soundfile
 
 from recitant_core.errors import UnreadableMedia
-from recitant_io.planned import OWN_NAMES
+from recitant_io.delivery.planned import OWN_NAMES
 from recitant_web.delivery.queries import deliveries_of, sheet_view
 from recitant_web.delivery.sheet import lines_of
 from recitant_web.desk.models import Clip, Track
@@ -199,7 +199,7 @@ def test_a_file_that_could_not_be_made_is_said_and_stays_to_be_made(film, signed
     def refuse(*_args, **_more):
         raise UnreadableMedia("damaged", file="mix.mp3", at_s=None)
 
-    monkeypatch.setattr("recitant_io.copies.encode", refuse)
+    monkeypatch.setattr("recitant_io.delivery.encodes.encode", refuse)
     hand_over(film, {"ebu-r128": "mix,mp3:128"})
     assert states(film) == {"mix": "made", "mp3:128": "wanted"}
     assert film.deliveries.get().job.sentence == "1 of 1 pass. 1 file could not be made."

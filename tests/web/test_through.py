@@ -10,7 +10,7 @@ import soundfile
 
 from recitant_core.measure.meter import measure
 from recitant_core.units.channels import STEREO
-from recitant_words.playback import PLAYBACK_WORDS
+from recitant_text.playback import PLAYBACK_WORDS
 
 SECOND = 48_000
 WAYS = [name for ways in PLAYBACK_WORDS.values() for name in ways]

@@ -10,13 +10,13 @@ from django.test import Client
 from django.utils import timezone
 
 from recitant_core.errors import EditRefused, StorageFull
+from recitant_text.sentences import sentence
 from recitant_web.accounts import throttle, views
 from recitant_web.delivery.actions import hand_over_range, hand_over_sheet
 from recitant_web.jobs import actions as jobs
 from recitant_web.jobs.models import Job
 from recitant_web.programme.actions import begin_upload
 from recitant_web.shared.turns import Turns
-from recitant_words.sentences import sentence
 
 pytestmark = pytest.mark.django_db
 WORD = "a-long-enough-word"
@@ -194,7 +194,7 @@ def test_a_workspace_takes_as_much_of_the_disk_as_it_may(film, settings):
 
 
 def test_announced_uploads_keep_their_room(film, monkeypatch):
-    from recitant_io import storage
+    from recitant_io.media import storage
 
     usage = namedtuple("usage", "total used free")
     monkeypatch.setattr(storage.shutil, "disk_usage", lambda _folder: usage(0, 0, 10_000_000))

@@ -5,12 +5,12 @@ import json
 from pathlib import Path
 
 from recitant_cli.commands.reading import read_file
-from recitant_core.delivery.catalogue import CATALOGUE
-from recitant_core.delivery.figures import verdict_data
-from recitant_core.delivery.judge import judge
-from recitant_io.spec_file import spec_of_text
-from recitant_words.report import limit_text
-from recitant_words.sentences import signed
+from recitant_core.delivery.judging.figures import verdict_data
+from recitant_core.delivery.judging.judge import judge
+from recitant_core.delivery.specification.catalogue import CATALOGUE
+from recitant_io.formats.spec_file import spec_of_text
+from recitant_text.report import limit_text
+from recitant_text.sentences import signed
 
 SPEC_HELP = f"{', '.join(spec.spec_id for spec in CATALOGUE)}, or a file of your own that ends in .json"
 

@@ -9,8 +9,8 @@ from recitant_cli.intake_data import examined_data
 from recitant_cli.telling import teller
 from recitant_core.errors import RecitantError
 from recitant_core.intake.findings import Severity
-from recitant_io.examine import examine_file
-from recitant_words.sentences import sentence, signed
+from recitant_io.plan.examine import examine_file
+from recitant_text.sentences import sentence, signed
 
 add_arguments = add_files
 

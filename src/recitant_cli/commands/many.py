@@ -11,8 +11,8 @@ from pathlib import Path
 
 from recitant_core.errors import PlanError, RecitantError
 from recitant_core.units.threads import use_threads
-from recitant_io.machine import n_cores
-from recitant_words.sentences import sentence
+from recitant_io.media.machine import n_cores
+from recitant_text.sentences import sentence
 
 Mixed = Callable[[Path, Path], int]
 """Mixes a plan into a folder; its exit code."""

@@ -5,9 +5,9 @@ import json
 import sys
 
 from recitant_cli.commands.reading import add_files, read_file
-from recitant_core.delivery.figures import readings_data
+from recitant_core.delivery.judging.figures import readings_data
 from recitant_core.errors import RecitantError
-from recitant_words.sentences import sentence, signed
+from recitant_text.sentences import sentence, signed
 
 add_arguments = add_files
 

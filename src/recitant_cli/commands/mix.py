@@ -16,9 +16,9 @@ from recitant_core.balance.first_balance import first_balance
 from recitant_core.balance.first_balance_values import ALL_STEPS, CLEAN, LEADS, MATCH, NEARER_LU, STEPS, Choices
 from recitant_core.balance.performance import SPREADS
 from recitant_core.captions.rules import Cue
-from recitant_core.delivery.catalogue import DEFAULT_SPEC_ID
-from recitant_core.delivery.chapters import Chapter, chapters_from_text, chapters_in, time_from_text
-from recitant_core.delivery.delivered import KINDS, Delivered, Order
+from recitant_core.delivery.orders.chapters import Chapter, chapters_from_text, chapters_in, time_from_text
+from recitant_core.delivery.orders.delivered import KINDS, Delivered, Order
+from recitant_core.delivery.specification.catalogue import DEFAULT_SPEC_ID
 from recitant_core.errors import PlanError
 from recitant_core.gain.duck_rule import MOST_DEPTH_DB
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU
@@ -26,24 +26,24 @@ from recitant_core.timeline.excerpt import clips_alone, clips_named, excerpt, sp
 from recitant_core.timeline.model import Plan
 from recitant_core.timeline.sync import out_of_sync
 from recitant_core.units.clock import RATE_HZ, SampleSpan
-from recitant_io.archive import write_zip
-from recitant_io.caption_files import MOST_BYTES
-from recitant_io.codecs import CODECS, wanted_files
-from recitant_io.confined import read_captions
-from recitant_io.decode import require_regular
-from recitant_io.delivery import deliver
-from recitant_io.film import FilmWanted, film_suffix
-from recitant_io.json_file import text_of
-from recitant_io.labels import TAGS, Labels, cover_from_file
-from recitant_io.plan_energies import material_of, talk_of, with_rules_followed
-from recitant_io.plan_file import load_plan
-from recitant_io.planned import Origin
-from recitant_io.spec_file import files_of, specs_of_texts
-from recitant_words.balance_report import balance_data, ducking_data
-from recitant_words.fits import fit_sentence
-from recitant_words.notices import out_of_sync_words
-from recitant_words.report import report_data, report_files
-from recitant_words.sentences import sentence
+from recitant_io.delivery.archive import write_zip
+from recitant_io.delivery.delivery import deliver
+from recitant_io.delivery.planned import Origin
+from recitant_io.formats.codecs import CODECS, wanted_files
+from recitant_io.formats.film import FilmWanted, film_suffix
+from recitant_io.formats.json_file import text_of
+from recitant_io.formats.spec_file import files_of, specs_of_texts
+from recitant_io.media.caption_files import MOST_BYTES
+from recitant_io.media.confined import read_captions
+from recitant_io.media.decode import require_regular
+from recitant_io.media.labels import TAGS, Labels, cover_from_file
+from recitant_io.plan.plan_energies import material_of, talk_of, with_rules_followed
+from recitant_io.plan.plan_file import load_plan
+from recitant_text.balance_report import balance_data, ducking_data
+from recitant_text.fits import fit_sentence
+from recitant_text.notices import out_of_sync_words
+from recitant_text.report import report_data, report_files
+from recitant_text.sentences import sentence
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:

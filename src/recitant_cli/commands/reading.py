@@ -5,7 +5,7 @@ from pathlib import Path
 
 from recitant_cli.telling import teller
 from recitant_core.measure.meter import MeterState, Readings, feed_meter, read_meter
-from recitant_io.confined import open_media
+from recitant_io.media.confined import open_media
 
 
 def add_files(parser: argparse.ArgumentParser) -> None:

@@ -11,7 +11,7 @@ from recitant_cli.telling import teller
 from recitant_core.balance.closeness import diagnoses_of_lost
 from recitant_core.captions.making import cues_of
 from recitant_core.captions.rules import CaptionRules
-from recitant_core.delivery.catalogue import DEFAULT_SPEC_ID
+from recitant_core.delivery.specification.catalogue import DEFAULT_SPEC_ID
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU
 from recitant_core.ports import Progress
 from recitant_core.render.scene import scene_of
@@ -20,15 +20,16 @@ from recitant_core.transcript.lost import LostPassage, counted, lost_passages
 from recitant_core.transcript.model import Turn, is_doubtful, turns_of
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.timecode import FRAME_RATES, frame_rate
-from recitant_io.caption_files import captions_text, form_of
-from recitant_io.decode import require_regular
-from recitant_io.plan_energies import dialogue_speech, plan_energies, with_rules_followed
-from recitant_io.plan_file import LoadedPlan, load_plan, load_recording
-from recitant_io.spec_file import specs_of_texts
-from recitant_io.transcriber import WhisperTranscriber, transcriber
-from recitant_io.transcripts import plan_words, recording_words, speakers_told_apart, words_in_mix
-from recitant_words.balance import cause_words
-from recitant_words.transcripts import (
+from recitant_io.formats.spec_file import specs_of_texts
+from recitant_io.hearing.transcriber import WhisperTranscriber, transcriber
+from recitant_io.hearing.transcripts import recording_words, speakers_told_apart
+from recitant_io.media.caption_files import captions_text, form_of
+from recitant_io.media.decode import require_regular
+from recitant_io.plan.plan_energies import dialogue_speech, plan_energies, with_rules_followed
+from recitant_io.plan.plan_file import LoadedPlan, load_plan, load_recording
+from recitant_io.plan.plan_words import plan_words, words_in_mix
+from recitant_text.balance import cause_words
+from recitant_text.transcripts import (
     clock,
     count_words,
     doubt_words,

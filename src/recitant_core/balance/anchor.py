@@ -7,7 +7,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from recitant_core.delivery.spec import Anchor, Spec
+from recitant_core.delivery.specification.model import Anchor, Spec
 from recitant_core.measure.loudness import anchored_lufs, gating_block_powers, integrated_lufs
 from recitant_core.timeline.model import Role
 from recitant_core.units.arrays import FloatArray

@@ -11,7 +11,7 @@ from typing import Final
 import numpy as np
 
 from recitant_core.balance.phrase_ride import MOST_RIDE_DB
-from recitant_core.delivery.spec import Spec
+from recitant_core.delivery.specification.model import Spec
 from recitant_core.gain.duck_rule import DuckKind
 from recitant_core.measure.clearance import LEAST_PASSAGE_S, ClosePassage, close_passages
 from recitant_core.render.clip_levels import level_of_clip

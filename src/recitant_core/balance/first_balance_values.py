@@ -6,7 +6,7 @@ from typing import Any, Final
 
 from recitant_core.balance.closeness import Diagnosis
 from recitant_core.balance.judgement import Judgement
-from recitant_core.delivery.spec import Spec
+from recitant_core.delivery.specification.model import Spec
 from recitant_core.intake.findings import Finding
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU, LEAST_PASSAGE_S
 from recitant_core.render.laid import Sources

@@ -1,6 +1,6 @@
 """What a check found: what, how bad, where, how much, and the setting of a clip that mends it.
 
-Words for people are made in recitant_words.sentences; here are codes and figures.
+Words for people are made in recitant_text.sentences; here are codes and figures.
 """
 
 from dataclasses import dataclass, field

@@ -1,6 +1,6 @@
 """The plan as JSON data: the same values as timeline.model, with seconds for times and file names for sources.
 
-The shape is published as docs/plan.schema.json and checked by recitant_io.plan_file before it gets here.
+The shape is published as docs/plan.schema.json and checked by recitant_io.plan.plan_file before it gets here.
 """
 
 from collections.abc import Mapping

@@ -26,7 +26,7 @@ _LATE_IN_STAGE: Final = ("limiter",)
 
 @dataclass(frozen=True)
 class Parameter:
-    """One value of a processor: its unit, and how far it goes. Labels stand in recitant_words.processors."""
+    """One value of a processor: its unit, and how far it goes. Labels stand in recitant_text.processors."""
 
     name: str
     unit: str

@@ -13,11 +13,11 @@ from django.urls import reverse_lazy
 from django.views.decorators.http import require_http_methods
 
 from recitant_core.errors import EditRefused
+from recitant_text.sentences import sentence
 from recitant_web.accounts.actions import add_stem, remove_stem
 from recitant_web.accounts.queries import roles_of, workspaces_of
 from recitant_web.accounts.throttle import remember, wait_s
 from recitant_web.shared.requests import Request
-from recitant_words.sentences import sentence
 
 _CHECKS: Final = BoundedSemaphore(1)
 """Passwords that are checked at a time: each takes a core for a third of a second."""

@@ -12,13 +12,13 @@ from recitant_core.timeline.sync import off_samples
 from recitant_core.timeline.takes import in_order
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.timecode import FRAME_RATES, samples_from_timecode
+from recitant_text.notices import alignment_words, is_alignment_sure, off_words
 from recitant_web.desk.log import steps_beside
 from recitant_web.desk.mapping.plans import plan_of, sources_of_plan
 from recitant_web.desk.models import Edit, EditState
 from recitant_web.desk.models import Track as TrackRow
 from recitant_web.programme.models import Programme, SourceState
 from recitant_web.programme.queries import picture_data
-from recitant_words.notices import alignment_words, is_alignment_sure, off_words
 
 HISTORY_STEPS = 60
 MOST_ALIGNED_SAMPLES = 20 * 60 * RATE_HZ

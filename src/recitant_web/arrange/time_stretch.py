@@ -6,12 +6,12 @@ from typing import Any
 from django.contrib.auth.models import User
 from django.db import transaction
 
-from recitant_core.delivery.figures import readings_data
+from recitant_core.delivery.judging.figures import readings_data
 from recitant_core.errors import EditRefused
 from recitant_core.ports import Progress
 from recitant_core.timeline import edits
 from recitant_core.timeline.model import Clip, Plan
-from recitant_io.vary import Variation, vary
+from recitant_io.plan.vary import Variation, vary
 from recitant_web.desk.edits.variation import Vary
 from recitant_web.desk.log import record
 from recitant_web.desk.mapping.changes import changes_between

@@ -10,9 +10,9 @@ from recitant_core.render.accepted import accepted_spans, is_accepted
 from recitant_core.render.scene import rendered_clearance_lu
 from recitant_core.units.clock import HOP_SAMPLES, SampleSpan
 from recitant_core.units.level import finite
+from recitant_text.balance import checked_sentence, diagnosis_data, plain_passage_data
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
-from recitant_words.balance import checked_sentence, diagnosis_data, plain_passage_data
 
 MOST_DIAGNOSED = 60
 

@@ -12,7 +12,9 @@ from recitant_core.errors import EditRefused, PlanError
 from recitant_core.ports import Progress
 from recitant_core.timeline.model import Plan
 from recitant_core.units.clock import SampleSpan
-from recitant_io.chained import TimeBudget
+from recitant_io.store.chained import TimeBudget
+from recitant_text.first_balance import TITLES, balanced_words, step_data
+from recitant_text.notices import notice
 from recitant_web.balance.forms import FirstBalanceRequest
 from recitant_web.desk.ducking import bands_of
 from recitant_web.desk.energies import known_energies
@@ -27,8 +29,6 @@ from recitant_web.desk.moments import moments_of
 from recitant_web.jobs.actions import start_job
 from recitant_web.programme.models import Programme, SourceState
 from recitant_web.programme.queries import picture_span, spec_of
-from recitant_words.first_balance import TITLES, balanced_words, step_data
-from recitant_words.notices import notice
 
 FIRST_BALANCE = "desk.first_balance"
 

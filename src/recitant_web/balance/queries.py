@@ -15,6 +15,9 @@ from recitant_core.render.level_path import level_path
 from recitant_core.render.scene import LoudnessScene
 from recitant_core.timeline.model import Duck, Master, Plan
 from recitant_core.units.level import finite
+from recitant_text.balance import dips_words, live_words, path_words, starting_points_data
+from recitant_text.first_balance import doubt_data
+from recitant_text.standing import judgement_shown
 from recitant_web.balance.clearance import figures_data, passages
 from recitant_web.balance.staves import speech_rows, staves
 from recitant_web.desk.log import steps_beside
@@ -30,9 +33,6 @@ from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import picture_span
 from recitant_web.shared.caches import Cache
 from recitant_web.shared.states import State
-from recitant_words.balance import dips_words, live_words, path_words, starting_points_data
-from recitant_words.first_balance import doubt_data
-from recitant_words.standing import judgement_shown
 
 
 @dataclass(frozen=True)

@@ -8,6 +8,7 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_POST, require_safe
 
+from recitant_text.playback import PLAYBACK_WORDS
 from recitant_web.balance.clearance import checked
 from recitant_web.balance.first_balance import ask_first_balance
 from recitant_web.balance.forms import FirstBalanceRequest, instead_from
@@ -24,7 +25,6 @@ from recitant_web.shared.requests import Request
 from recitant_web.shared.shapes import body_of, whole_number
 from recitant_web.shared.states import held_state, json_answer, state_answer, tag_of
 from recitant_web.specifications.queries import spec_named, specs_of
-from recitant_words.playback import PLAYBACK_WORDS
 
 PAGE = "balance"
 

@@ -9,8 +9,8 @@ from celery.signals import beat_embedded_init, worker_init
 from django.conf import settings
 
 from recitant_core.units.threads import use_threads
-from recitant_io.machine import collect_rarely, end_with_parent, keep_freed_memory, n_cores
-from recitant_io.warm import warm_kernels
+from recitant_io.media.machine import collect_rarely, end_with_parent, keep_freed_memory, n_cores
+from recitant_io.plan.warm import warm_kernels
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "recitant_web.config.settings.base")
 app = Celery("recitant")

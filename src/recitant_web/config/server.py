@@ -20,7 +20,7 @@ worker_tmp_dir = os.environ.get("RECITANT_VAR")
 
 def post_worker_init(worker: Any) -> None:  # noqa: ARG001  gunicorn passes it
     """Compile what is not compiled yet beside the first requests, which do not wait for it; show that threads run."""
-    from recitant_io.warm import warm_kernels
+    from recitant_io.plan.warm import warm_kernels
 
     def warm() -> None:
         # A first start compiles them in a process of its own: twice at once takes longer for both.

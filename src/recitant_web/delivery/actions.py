@@ -13,9 +13,9 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from recitant_core.captions.rules import Cue
-from recitant_core.delivery.chapters import Chapter, time_from_text
-from recitant_core.delivery.delivered import Order
-from recitant_core.delivery.spec_json import spec_to_data
+from recitant_core.delivery.orders.chapters import Chapter, time_from_text
+from recitant_core.delivery.orders.delivered import Order
+from recitant_core.delivery.specification.spec_json import spec_to_data
 from recitant_core.errors import EditRefused, PlanError
 from recitant_core.interchange.plan_json import plan_to_data
 from recitant_core.ports import Progress
@@ -23,13 +23,15 @@ from recitant_core.timeline.excerpt import clips_alone, span_of_clips
 from recitant_core.timeline.model import Master
 from recitant_core.timeline.speech import Spans, Talk
 from recitant_core.units.clock import RATE_HZ, SampleSpan
-from recitant_io.codecs import wanted_files
-from recitant_io.delivery import deliver, planned_files
-from recitant_io.film import FilmWanted
-from recitant_io.kept_mix import BYTES_A_FRAME as BYTES_A_KEPT_FRAME
-from recitant_io.planned import Origin
-from recitant_io.spec_file import files_of
-from recitant_io.storage import require_room
+from recitant_io.delivery.delivery import deliver, planned_files
+from recitant_io.delivery.planned import Origin
+from recitant_io.formats.codecs import wanted_files
+from recitant_io.formats.film import FilmWanted
+from recitant_io.formats.spec_file import files_of
+from recitant_io.media.storage import require_room
+from recitant_io.store.premaster import BYTES_A_FRAME as BYTES_A_KEPT_FRAME
+from recitant_text.notices import notice
+from recitant_text.report import report_data, report_files
 from recitant_web.delivery.labels import keep_cover, labels_data, labels_of_delivery
 from recitant_web.delivery.models import Delivery, SheetLine
 from recitant_web.delivery.parts import Part, part_in, version_of, whole_of
@@ -44,8 +46,6 @@ from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
 from recitant_web.shared.media import drop, fetched, keep, media_path
 from recitant_web.specifications.queries import spec_named
-from recitant_words.notices import notice
-from recitant_words.report import report_data, report_files
 
 _BYTES_A_FRAME = 2 * 3
 _LANGUAGE = re.compile("[a-z]{3}")

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from recitant_core.delivery.chapters import (
+from recitant_core.delivery.orders.chapters import (
     Chapter,
     chapters_from_text,
     chapters_text,
@@ -16,12 +16,12 @@ from recitant_core.delivery.chapters import (
 from recitant_core.errors import PlanError
 from recitant_core.timeline.model import Plan
 from recitant_core.units.clock import RATE_HZ
+from recitant_text.chapters import fault_sentence
 from recitant_web.delivery.sheet import chapters_of
 from recitant_web.desk.edits.markers import ChapterRow, SetChapters
 from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.programme.models import Picture, Programme
 from recitant_web.shared.shapes import Place, Text
-from recitant_words.chapters import fault_sentence
 
 _SPARE_S = 30
 

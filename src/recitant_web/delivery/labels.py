@@ -6,8 +6,8 @@ from typing import Any, Final
 
 from django.core.files.uploadedfile import UploadedFile
 
-from recitant_io.confined_pictures import cover_from_bytes
-from recitant_io.labels import MOST_COVER_BYTES, Labels
+from recitant_io.media.confined_pictures import cover_from_bytes
+from recitant_io.media.labels import MOST_COVER_BYTES, Labels
 from recitant_web.delivery.models import Delivery, ProgrammeLabels
 from recitant_web.programme.models import Programme
 from recitant_web.shared.media import fetched, keep, media_path

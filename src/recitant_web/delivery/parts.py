@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from recitant_core.delivery.chapters import Chapter, chapters_in
+from recitant_core.delivery.orders.chapters import Chapter, chapters_in
 from recitant_core.errors import EditRefused
 from recitant_core.timeline.excerpt import excerpt, talk_in
 from recitant_core.timeline.model import Plan

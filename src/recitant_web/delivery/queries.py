@@ -5,16 +5,24 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Final
 
-from recitant_core.delivery.chapters import time_text
-from recitant_core.delivery.form import Channels
-from recitant_core.delivery.names import file_name
+from recitant_core.delivery.orders.chapters import time_text
+from recitant_core.delivery.specification.form import Channels
+from recitant_core.delivery.specification.names import file_name
 from recitant_core.interchange.plan_json import plan_from_data
 from recitant_core.ports import SampleSource
 from recitant_core.timeline.model import Plan
 from recitant_core.timeline.sync import out_of_sync
 from recitant_core.units.clock import RATE_HZ
-from recitant_io.archive import zipped
-from recitant_io.planned import OWN_NAMES
+from recitant_io.delivery.archive import zipped
+from recitant_io.delivery.planned import OWN_NAMES
+from recitant_text.compared import compared_sentence
+from recitant_text.looks import close_rows, fine_sentence, look_sentence, place_text
+from recitant_text.notices import out_of_sync_words
+from recitant_text.platforms import platform_rows
+from recitant_text.playback import PLAYBACK_WORDS
+from recitant_text.report import FILM_TRACK_WORDS, decoded_sentence, word_more
+from recitant_text.sentences import names_words
+from recitant_text.specs import form_words, limit_words
 from recitant_web.delivery.models import Delivery
 from recitant_web.delivery.sheet import LEFT_OUT, Column, Line, columns, lines_of
 from recitant_web.desk.models import EditState
@@ -24,14 +32,6 @@ from recitant_web.programme.models import Programme, Source
 from recitant_web.programme.queries import stored_source
 from recitant_web.shared.media import fetched, is_there, media_path
 from recitant_web.specifications.queries import specs_of
-from recitant_words.compared import compared_sentence
-from recitant_words.looks import close_rows, fine_sentence, look_sentence, place_text
-from recitant_words.notices import out_of_sync_words
-from recitant_words.platforms import platform_rows
-from recitant_words.playback import PLAYBACK_WORDS
-from recitant_words.report import FILM_TRACK_WORDS, decoded_sentence, word_more
-from recitant_words.sentences import names_words
-from recitant_words.specs import form_words, limit_words
 
 _MOST_OFF: Final = 5
 SHOWN: Final = 12

@@ -5,6 +5,9 @@ from typing import Any
 from recitant_core.balance.stem_meter import exact_energies
 from recitant_core.ports import SampleSource
 from recitant_core.timeline.model import Plan
+from recitant_text.balance_report import speech_data
+from recitant_text.standing import judgement_data
+from recitant_text.transcripts import count_words, lost_data
 from recitant_web.desk.mapping.plans import plan_key
 from recitant_web.desk.mapping.speech import speech_of
 from recitant_web.listening.balance_runs import run_data
@@ -13,9 +16,6 @@ from recitant_web.listening.scene import standing
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.listening.stored import rendered_stems
 from recitant_web.programme.models import Programme
-from recitant_words.balance_report import speech_data
-from recitant_words.standing import judgement_data
-from recitant_words.transcripts import count_words, lost_data
 
 
 def report_part(programme: Programme, plan: Plan, sources: dict[str, SampleSource]) -> dict[str, Any]:

@@ -4,20 +4,20 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, Final
 
-from recitant_core.delivery.chapters import Chapter
-from recitant_core.delivery.delivered import KINDS, Order, Wanted
-from recitant_core.delivery.spec import Spec
-from recitant_core.delivery.spec_json import spec_from_data, spec_key
-from recitant_io.codecs import CODECS, wanted_files
-from recitant_io.film import film_suffix
-from recitant_io.spec_file import files_of
+from recitant_core.delivery.orders.chapters import Chapter
+from recitant_core.delivery.orders.delivered import KINDS, Order, Wanted
+from recitant_core.delivery.specification.model import Spec
+from recitant_core.delivery.specification.spec_json import spec_from_data, spec_key
+from recitant_io.formats.codecs import CODECS, wanted_files
+from recitant_io.formats.film import film_suffix
+from recitant_io.formats.spec_file import files_of
+from recitant_text.report import KIND_WORDS, SHORT_KIND_WORDS
 from recitant_web.delivery.labels import labels_data
 from recitant_web.delivery.models import Delivery, SheetLine
 from recitant_web.desk.mapping.plans import key_of_programme
 from recitant_web.programme.models import Picture, Programme
 from recitant_web.specifications.queries import specs_named
 from recitant_web.transcript.queries import cues_of_programme
-from recitant_words.report import KIND_WORDS, SHORT_KIND_WORDS
 
 MADE, OUT_OF_DATE, UNDER_WAY, WANTED, LEFT_OUT = "made", "out", "under-way", "wanted", "left-out"
 _NEWEST: Final = 40

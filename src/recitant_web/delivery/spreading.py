@@ -15,8 +15,8 @@ from django.utils import timezone
 
 from recitant_core.timeline.model import Plan
 from recitant_core.units.clock import RATE_HZ, SampleSpan
-from recitant_io.delivery import Mixed
-from recitant_io.spread import joined, part_bytes, parts_of, write_part
+from recitant_io.delivery.delivery import Mixed
+from recitant_io.delivery.spread import joined, part_bytes, parts_of, write_part
 from recitant_web.delivery.models import Delivery
 from recitant_web.delivery.queries import plan_and_sources
 from recitant_web.jobs.models import Job, JobState

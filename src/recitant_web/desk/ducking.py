@@ -9,7 +9,8 @@ from recitant_core.render.ducking_update import follow
 from recitant_core.render.scene import BandEnergies, LoudnessScene, scene_of
 from recitant_core.timeline.model import Plan
 from recitant_core.units.arrays import FloatArray
-from recitant_io.bands import stored_band_energy
+from recitant_io.store.bands import stored_band_energy
+from recitant_text.balance import followed_sentence
 from recitant_web.desk import models
 from recitant_web.desk.energies import known_energies
 from recitant_web.desk.log import carry_out_too, record
@@ -19,7 +20,6 @@ from recitant_web.desk.mapping.speech import speech_of
 from recitant_web.programme.models import Programme, Source
 from recitant_web.programme.queries import conformed_folder, stored_source
 from recitant_web.shared.caches import Cache
-from recitant_words.balance import followed_sentence
 
 _bands: Cache[FloatArray] = Cache("band energies", 64_000_000)
 _MATTERS = {"clip", "track", "stem", "duck", "source", "programme"}

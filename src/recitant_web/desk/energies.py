@@ -8,8 +8,8 @@ from recitant_core.ports import SampleSource
 from recitant_core.processors.model import active
 from recitant_core.timeline.model import Clip, Plan
 from recitant_core.units.arrays import FloatArray
-from recitant_io.chained import TimeBudget, chained_energy
-from recitant_io.plan_energies import chained_tracks
+from recitant_io.plan.plan_energies import chained_tracks
+from recitant_io.store.chained import TimeBudget, chained_energy
 from recitant_web.programme.models import Source
 from recitant_web.programme.queries import source_energy, stored_source
 from recitant_web.shared.caches import Cache

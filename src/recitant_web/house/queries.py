@@ -11,8 +11,8 @@ from django.conf import settings
 from django.db.models import F, Max, Q, QuerySet, TextField
 from django.db.models.functions import Cast
 
-from recitant_core.delivery.spec import Spec
-from recitant_core.delivery.spec_json import spec_key
+from recitant_core.delivery.specification.model import Spec
+from recitant_core.delivery.specification.spec_json import spec_key
 from recitant_web.delivery.models import Delivery
 from recitant_web.desk.models import Clip, Edit, EditState, Version
 from recitant_web.programme.models import Picture, Programme, Source, SourceState

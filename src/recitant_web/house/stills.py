@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from recitant_core.errors import UnreadableMedia
-from recitant_io.confined_pictures import make_still
+from recitant_io.media.confined_pictures import make_still
 from recitant_web.programme.ingesting import shown_as
 from recitant_web.programme.models import Picture
 from recitant_web.shared.media import fetched, media_path

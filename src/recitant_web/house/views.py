@@ -5,6 +5,7 @@ from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
+from recitant_text.notices import notice
 from recitant_web.accounts.queries import workspaces_of
 from recitant_web.delivery.actions import remove_delivery
 from recitant_web.delivery.models import Delivery
@@ -18,7 +19,6 @@ from recitant_web.programme.models import Picture, Programme, Source
 from recitant_web.programme.queries import deleted_programmes_of, programmes_of
 from recitant_web.shared import start_notices
 from recitant_web.shared.requests import Request
-from recitant_words.notices import notice
 
 COLUMNS = (
     ("title", "title", ""),

@@ -11,7 +11,7 @@ from recitant_core.timeline.laying import AUTOMATIC, Laid, Laying, LayingOrder, 
 from recitant_core.timeline.model import Role
 from recitant_core.timeline.suggestion import PileFile, most_at_once, suggested
 from recitant_core.units.clock import RATE_HZ
-from recitant_words.notices import laid_words
+from recitant_text.notices import laid_words
 
 MOST_FILES: Final = 2_000
 _FILMS: Final = (".mp4", ".mov", ".mkv", ".webm", ".m4v", ".avi", ".mxf", ".mpg", ".ts")

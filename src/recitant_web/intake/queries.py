@@ -8,11 +8,11 @@ from django.db.models import Count, Q
 from recitant_core.timeline.model import Role
 from recitant_core.timeline.sync import out_of_sync
 from recitant_core.units.timecode import timecode_from_samples
+from recitant_text.notices import off_words
 from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.desk.models import Clip, EditState, Track
 from recitant_web.jobs.queries import notes_of
 from recitant_web.programme.models import Picture, Programme, Source, SourceKind, SourceState
-from recitant_words.notices import off_words
 
 # Nobody brought these in: the program made them, or they came out of the library.
 _MADE_HERE = (SourceKind.VARIED, SourceKind.TONE, SourceKind.LIBRARY)

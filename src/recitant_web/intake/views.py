@@ -9,6 +9,7 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
+from recitant_text.notices import notice
 from recitant_web.accounts.queries import roles_of
 from recitant_web.desk.edits.registry import Edit
 from recitant_web.desk.log import redo, undo
@@ -31,7 +32,6 @@ from recitant_web.programme.models import SourceKind, SourceState
 from recitant_web.programme.queries import note_page, programmes_of
 from recitant_web.shared.requests import Request
 from recitant_web.shared.shapes import body_of
-from recitant_words.notices import notice
 
 LAYINGS = (
     ("auto", "Automatic", "as the files suggest; by time of day where all carry one"),

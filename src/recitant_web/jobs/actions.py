@@ -19,12 +19,12 @@ from redis.exceptions import RedisError
 
 from recitant_core.errors import Cancelled, EditRefused, RecitantError, StoreAway
 from recitant_core.ports import Progress
+from recitant_text.notices import notice
+from recitant_text.sentences import sentence
 from recitant_web.accounts.models import Workspace
 from recitant_web.jobs.line import MakingWay, first_in_line, kinds_beside
 from recitant_web.jobs.models import Job, JobState
 from recitant_web.jobs.signals import tried_again
-from recitant_words.notices import notice
-from recitant_words.sentences import sentence
 
 DELIVER: Final = "delivery.deliver"
 HEARTBEAT_LOST: Final = timedelta(seconds=30)

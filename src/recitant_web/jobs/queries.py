@@ -9,10 +9,10 @@ from django.contrib.auth.models import User
 from django.db.models import QuerySet
 from django.utils import timezone
 
+from recitant_text.work import STATE_WORDS, minutes_words, paused_words, waiting_words, work_words
 from recitant_web.accounts.models import Workspace
 from recitant_web.jobs.line import kinds_beside, line_of
 from recitant_web.jobs.models import Job, JobState
-from recitant_words.work import STATE_WORDS, minutes_words, paused_words, waiting_words, work_words
 
 LATELY: Final = timedelta(hours=24)
 MOST_SHOWN: Final = 100

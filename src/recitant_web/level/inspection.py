@@ -21,12 +21,12 @@ from recitant_core.timeline.speech import spoken
 from recitant_core.timeline.strips import target_chain
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_text.chains import effort_sentence, found_words, labelled_figures, order_words
 from recitant_web.desk.energies import known_source
 from recitant_web.level.forms import FindRequest, ViewRequest
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
 from recitant_web.shared.caches import Cache
-from recitant_words.chains import effort_sentence, found_words, labelled_figures, order_words
 
 _views: Cache[dict[str, Any]] = Cache("views of chains", 16_000_000, lambda _view: 40_000)
 _inputs: Cache[ChainInput] = Cache("inputs of chains", 256_000_000)

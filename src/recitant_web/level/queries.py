@@ -6,6 +6,7 @@ from typing import Any
 from recitant_core.balance.even_out import EvenOut
 from recitant_core.processors.model import MOST_PROCESSORS, chain_data
 from recitant_core.units.level import finite
+from recitant_text.chains import kinds_data, starting_points_data
 from recitant_web.desk.levels import evened_gains, measure_peaks
 from recitant_web.desk.log import steps_beside
 from recitant_web.desk.mapping.plans import plan_of
@@ -16,7 +17,6 @@ from recitant_web.listening.figures import figures_of, spec_data
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import zones_of
-from recitant_words.chains import kinds_data, starting_points_data
 
 _PEAKS_S = 0.4
 

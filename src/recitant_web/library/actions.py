@@ -8,11 +8,11 @@ from django.conf import settings
 from django.contrib.auth.models import User
 from django.db import transaction
 
-from recitant_core.delivery.figures import readings_data
+from recitant_core.delivery.judging.figures import readings_data
 from recitant_core.errors import UnreadableMedia
 from recitant_core.ports import no_progress
-from recitant_io.conform import conform, file_hash
-from recitant_io.storage import require_room, storage_errors
+from recitant_io.media.storage import require_room, storage_errors
+from recitant_io.store.conform import conform, file_hash
 from recitant_web.accounts.models import Workspace
 from recitant_web.desk.edits.recordings import Use
 from recitant_web.desk.log import lock

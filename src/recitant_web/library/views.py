@@ -5,13 +5,13 @@ from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
+from recitant_text.notices import notice
 from recitant_web.library.actions import place_sound, switch_favourite, take_in
 from recitant_web.library.forms import place_request
 from recitant_web.library.queries import found_sounds, sound_block, sounds_for
 from recitant_web.programme.queries import programmes_of
 from recitant_web.shared.requests import Request
 from recitant_web.shared.shapes import whole_number
-from recitant_words.notices import notice
 
 
 @login_required

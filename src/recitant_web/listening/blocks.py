@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 import soundfile
 
-from recitant_core.delivery.form import Channels
-from recitant_core.delivery.spec import Spec
+from recitant_core.delivery.specification.form import Channels
+from recitant_core.delivery.specification.model import Spec
 from recitant_core.dsp.quantise import quantise
 from recitant_core.errors import RangeError
 from recitant_core.measure.meter_history import MeterHistory

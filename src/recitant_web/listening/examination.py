@@ -9,16 +9,18 @@ from django.conf import settings
 from django.db import transaction
 
 from recitant_core.balance.stem_meter import StemMeter
-from recitant_core.delivery.figures import readings_data
-from recitant_core.delivery.fit import FitState, fit
-from recitant_core.delivery.spec_json import spec_key
-from recitant_core.delivery.trial import Rendered, render_once
+from recitant_core.delivery.fitting.fit import FitState, fit
+from recitant_core.delivery.fitting.trial import Rendered, render_once
+from recitant_core.delivery.judging.figures import readings_data
+from recitant_core.delivery.specification.spec_json import spec_key
 from recitant_core.errors import Cancelled, PlanError
 from recitant_core.ports import Progress
 from recitant_core.render.scene import talk_clearance_lu
 from recitant_core.units.level import finite
-from recitant_io.chained import TimeBudget, tidy
-from recitant_io.kept_mix import kept_mix
+from recitant_io.store.chained import TimeBudget, tidy
+from recitant_io.store.premaster import premaster
+from recitant_text.fits import fit_sentence, verdict_words
+from recitant_text.notices import notice
 from recitant_web.desk.energies import known_energies, missing_chains
 from recitant_web.desk.log import EXAMINE, start_examination
 from recitant_web.desk.mapping.plans import sources_of_plan
@@ -28,8 +30,6 @@ from recitant_web.listening.figures import fit_view
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.listening.stored import keep_rendered
 from recitant_web.programme.models import Programme
-from recitant_words.fits import fit_sentence, verdict_words
-from recitant_words.notices import notice
 
 MOST_KEPT: Final = 100
 """Verdicts, and fits, of a programme that are kept: of states that undo comes back to without measuring again."""
@@ -90,7 +90,7 @@ def examine(programme_id: int, revision: int, progress: Progress) -> str:
         return notice("measured")
     middle = begin + (1.0 - begin) * 0.5
     meter = StemMeter(snapshot.plan)
-    with kept_mix(Path(settings.MEDIA_ROOT) / "kept-mixes", snapshot.plan.layout) as store:
+    with premaster(Path(settings.MEDIA_ROOT) / "kept-mixes", snapshot.plan.layout) as store:
         sources = sources_of_plan(programme)
         hear = (lambda segment: meter.feed(segment.stems)) if needs_figures else None
         speech = snapshot.talk.spans

@@ -6,20 +6,20 @@ from typing import Any
 
 import numpy as np
 
-from recitant_core.delivery.figures import verdict_data
-from recitant_core.delivery.forecast import Forecast, forecast
-from recitant_core.delivery.judge import judge
-from recitant_core.delivery.peaks import peak_cure
-from recitant_core.delivery.predict import predict
-from recitant_core.delivery.spec import Spec
-from recitant_core.delivery.squash import is_squashed, squash_cure
+from recitant_core.delivery.fitting.forecast import Forecast, forecast
+from recitant_core.delivery.fitting.peaks import peak_cure
+from recitant_core.delivery.fitting.predict import predict
+from recitant_core.delivery.fitting.squash import is_squashed, squash_cure
+from recitant_core.delivery.judging.figures import verdict_data
+from recitant_core.delivery.judging.judge import judge
+from recitant_core.delivery.specification.model import Spec
 from recitant_core.measure.loudness import short_term_contour_lufs
 from recitant_core.timeline.model import Master
 from recitant_core.units.arrays import FloatArray
+from recitant_text.fits import cure_sentence, forecast_sentence, peak_words, prediction_sentence
 from recitant_web.desk.models import FitResult
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.shared.caches import Cache
-from recitant_words.fits import cure_sentence, forecast_sentence, peak_words, prediction_sentence
 
 HORIZON_POINTS = 600
 _FLOOR_TENTHS = -1_000  # what stands for silence in a contour, in tenths of LUFS

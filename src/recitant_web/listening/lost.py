@@ -19,7 +19,8 @@ from recitant_core.transcript.lost import (
 )
 from recitant_core.transcript.model import Word
 from recitant_core.units.arrays import FloatArray
-from recitant_io.transcripts import dialogue_alone, listening_chunks, whole_mix
+from recitant_io.hearing.listener import dialogue_alone, listening_chunks, whole_mix
+from recitant_text.notices import notice
 from recitant_web.desk.mapping.plans import sources_of_plan
 from recitant_web.jobs.actions import start_job
 from recitant_web.jobs.queries import is_under_way
@@ -27,7 +28,6 @@ from recitant_web.listening.snapshot import Snapshot
 from recitant_web.programme.models import Programme
 from recitant_web.transcript.actions import model_now
 from recitant_web.transcript.models import Listening
-from recitant_words.notices import notice
 
 LISTEN_FOR_WORDS = "listening.words"
 

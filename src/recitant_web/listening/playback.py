@@ -7,8 +7,8 @@ from typing import Any, Final
 
 import numpy as np
 
-from recitant_core.delivery.platforms import PLATFORMS
-from recitant_core.delivery.playback import (
+from recitant_core.delivery.playback.platforms import PLATFORMS
+from recitant_core.delivery.playback.playback import (
     LOUDSPEAKERS,
     SETTLE_SAMPLES,
     PlatformGain,
@@ -24,10 +24,10 @@ from recitant_core.units.arrays import Audio
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.level import db_from_factor, factor_from_db
-from recitant_io.codecs import CODECS, round_trip
+from recitant_io.formats.codecs import CODECS, round_trip
+from recitant_text.playback import playback_sentence
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.shared.caches import Cache
-from recitant_words.playback import playback_sentence
 
 Render = Callable[[SampleSpan], Audio]
 _CODEC: Final = "codec-96"

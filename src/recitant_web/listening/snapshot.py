@@ -5,9 +5,9 @@ from functools import cached_property
 
 import numpy as np
 
-from recitant_core.delivery.spec import Spec
-from recitant_core.delivery.spec_json import fit_key
-from recitant_core.delivery.summary import MixSummary
+from recitant_core.delivery.fitting.summary import MixSummary
+from recitant_core.delivery.specification.model import Spec
+from recitant_core.delivery.specification.spec_json import fit_key
 from recitant_core.measure.clearance import least_clearance_lu, speech_mask
 from recitant_core.measure.clip_level import spoken_blocks
 from recitant_core.measure.loudness import anchored_lufs, gating_block_powers

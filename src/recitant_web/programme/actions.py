@@ -16,7 +16,7 @@ from django.utils import timezone
 
 from recitant_core.errors import EditRefused, PlanError, StorageFull, UnreadableMedia
 from recitant_core.timeline.laying import AUTOMATIC, Laying, LayingOrder
-from recitant_io.storage import require_room, size_text, storage_errors
+from recitant_io.media.storage import require_room, size_text, storage_errors
 from recitant_web.accounts.models import Workspace
 from recitant_web.accounts.queries import is_role_of
 from recitant_web.jobs.actions import require_turn

@@ -2,10 +2,10 @@
 
 from django import forms
 
+from recitant_text.notices import notice
 from recitant_web.accounts.models import Workspace
 from recitant_web.programme.queries import frame_rates
 from recitant_web.specifications.queries import shipped_specs, specs_of
-from recitant_words.notices import notice
 
 
 class ProgrammeForm(forms.Form):

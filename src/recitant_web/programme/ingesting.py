@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 from django.db import transaction
 
-from recitant_core.delivery.figures import readings_data
+from recitant_core.delivery.judging.figures import readings_data
 from recitant_core.errors import RangeError, UnreadableMedia
 from recitant_core.gain.duck_rule import CONSONANTS
 from recitant_core.intake.checks import findings_of
@@ -21,14 +21,16 @@ from recitant_core.speech.activity import SpeechSpan, energy_probability, spans_
 from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.timecode import frame_rate, samples_from_timecode
-from recitant_io.bands import stored_band_energy
-from recitant_io.channels import RecorderFile
-from recitant_io.confined import probe, recorder_file
-from recitant_io.confined_pictures import make_proxy
-from recitant_io.conform import conform, file_hash, stored_total_energy
-from recitant_io.probe import Probe
-from recitant_io.speech import speech_spans
-from recitant_io.storage import storage_errors
+from recitant_io.hearing.speech import speech_spans
+from recitant_io.media.channels import RecorderFile
+from recitant_io.media.confined import probe, recorder_file
+from recitant_io.media.confined_pictures import make_proxy
+from recitant_io.media.probe import Probe
+from recitant_io.media.storage import storage_errors
+from recitant_io.store.bands import stored_band_energy
+from recitant_io.store.conform import conform, file_hash, stored_total_energy
+from recitant_text.findings import finding_data, role_reasons
+from recitant_text.notices import notice, recorder_words
 from recitant_web.jobs.actions import start_job
 from recitant_web.jobs.models import Job
 from recitant_web.jobs.queries import is_under_way
@@ -37,8 +39,6 @@ from recitant_web.programme.queries import conformed_folder, conformed_name, sto
 from recitant_web.programme.signals import pile_changed, source_heard, source_ready
 from recitant_web.shared.media import fetched, is_there, keep, media_path
 from recitant_web.shared.names import disk_name
-from recitant_words.findings import finding_data, role_reasons
-from recitant_words.notices import notice, recorder_words
 
 INGEST = "programme.ingest"
 LISTEN = "programme.listen"

@@ -6,14 +6,14 @@ from typing import Any, Final
 from django.contrib.auth.models import User
 from django.db.models import QuerySet
 
-from recitant_core.delivery.spec import Spec
+from recitant_core.delivery.specification.model import Spec
 from recitant_core.errors import UnreadableMedia
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.speech.corrections import SpeechMark, corrected
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.timecode import FRAME_RATES, frame_rate
-from recitant_io.conform import StoredSource, stored_energy, stored_peaks
+from recitant_io.store.conform import StoredSource, stored_energy, stored_peaks
 from recitant_web.programme.models import Programme, Source
 from recitant_web.programme.signals import copy_missing
 from recitant_web.shared.caches import Cache

@@ -19,7 +19,7 @@ from django.core.files import File
 from django.core.files.storage import Storage, storages
 
 from recitant_core.errors import RecitantError, StoreAway
-from recitant_io.storage import storage_errors
+from recitant_io.media.storage import storage_errors
 from recitant_web.shared.caches import Cache
 
 _MISSED_S: Final = 2.0

@@ -16,9 +16,9 @@ from recitant_core.errors import (
     StorageFull,
     StoreAway,
 )
-from recitant_io.storage import require_room
-from recitant_words.notices import notice
-from recitant_words.sentences import sentence
+from recitant_io.media.storage import require_room
+from recitant_text.notices import notice
+from recitant_text.sentences import sentence
 
 View = TypeVar("View", bound=Callable[..., Any])
 

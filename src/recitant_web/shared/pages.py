@@ -10,7 +10,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.template.loader import render_to_string
 
-from recitant_words.notices import notice
+from recitant_text.notices import notice
 
 _RETRY_AFTER_S: Final = 3
 _FULL: Final = (1021, 1030, 1114)

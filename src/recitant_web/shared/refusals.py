@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from recitant_core.errors import ContractError, RecitantError
-from recitant_words.sentences import sentence
+from recitant_text.sentences import sentence
 
 
 def words_of_refusal(work: Callable[[], object]) -> str:

@@ -7,7 +7,7 @@ from typing import Final
 
 from django.conf import settings
 
-from recitant_words.notices import notice
+from recitant_text.notices import notice
 
 _FILE: Final = "start-notices.json"
 

@@ -8,12 +8,12 @@ from typing import Any, Final
 from django.db import transaction
 from django.utils import timezone
 
-from recitant_core.delivery.catalogue import CATALOGUE
-from recitant_core.delivery.spec import Spec
-from recitant_core.delivery.spec_json import spec_from_data, spec_to_data
+from recitant_core.delivery.specification.catalogue import CATALOGUE
+from recitant_core.delivery.specification.model import Spec
+from recitant_core.delivery.specification.spec_json import spec_from_data, spec_to_data
 from recitant_core.errors import EditRefused, PlanError
-from recitant_io.json_file import data_from_text, require_valid
-from recitant_io.spec_file import require_files
+from recitant_io.formats.json_file import data_from_text, require_valid
+from recitant_io.formats.spec_file import require_files
 from recitant_web.accounts.models import Workspace
 from recitant_web.specifications.models import OwnSpec
 from recitant_web.specifications.queries import spec_named

@@ -6,13 +6,13 @@ from typing import Any
 from django import forms
 from django.core.validators import MaxValueValidator, MinValueValidator
 
-from recitant_core.delivery.form import CONTAINERS, RATES_HZ, Form
-from recitant_core.delivery.spec import Spec
-from recitant_core.delivery.spec_json import spec_to_data
+from recitant_core.delivery.specification.form import CONTAINERS, RATES_HZ, Form
+from recitant_core.delivery.specification.model import Spec
+from recitant_core.delivery.specification.spec_json import spec_to_data
 from recitant_core.errors import RecitantError
-from recitant_io.json_file import number_limits
-from recitant_words.notices import notice
-from recitant_words.sentences import sentence, signed
+from recitant_io.formats.json_file import number_limits
+from recitant_text.notices import notice
+from recitant_text.sentences import sentence, signed
 
 _OF_FORM = frozenset(field.name for field in fields(Form))
 

@@ -11,7 +11,7 @@ class OwnSpec(models.Model):
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="own_specs")
     spec_id = models.CharField(max_length=31)
     data = models.JSONField()
-    """As recitant_core.delivery.spec_json reads it."""
+    """As recitant_core.delivery.specification.spec_json reads it."""
     changed_at = models.DateTimeField(auto_now=True)
     left_out_at = models.DateTimeField(null=True)
     """Since when it is offered no longer; what uses it goes on using it."""

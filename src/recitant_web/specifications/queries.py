@@ -3,13 +3,13 @@
 from collections.abc import Iterable
 from typing import Any
 
-from recitant_core.delivery.catalogue import CATALOGUE, spec_by_id
-from recitant_core.delivery.spec import Spec
-from recitant_core.delivery.spec_json import spec_from_data, spec_to_data
+from recitant_core.delivery.specification.catalogue import CATALOGUE, spec_by_id
+from recitant_core.delivery.specification.model import Spec
+from recitant_core.delivery.specification.spec_json import spec_from_data, spec_to_data
 from recitant_core.errors import UnknownSpec
+from recitant_text.specs import form_words, limit_words
 from recitant_web.accounts.models import Workspace
 from recitant_web.specifications.models import OwnSpec
-from recitant_words.specs import form_words, limit_words
 
 _SHIPPED = frozenset(spec.spec_id for spec in CATALOGUE)
 

@@ -6,13 +6,13 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_safe
 
 from recitant_core.errors import RecitantError
+from recitant_text.sentences import sentence
 from recitant_web.accounts.models import Workspace
 from recitant_web.accounts.queries import workspaces_of
 from recitant_web.shared.requests import Request
 from recitant_web.specifications.actions import change_spec, copy_spec, leave_out_spec, read_spec
 from recitant_web.specifications.forms import SpecForm
 from recitant_web.specifications.queries import is_own, own_specs_of, shipped_specs, spec_data, spec_named, spec_row
-from recitant_words.sentences import sentence
 
 _MOST_BYTES = 100_000
 

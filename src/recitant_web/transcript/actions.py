@@ -16,17 +16,17 @@ from recitant_core.speech.corrections import corrected
 from recitant_core.transcript.hearing import transcribe
 from recitant_core.transcript.model import Word, is_doubtful
 from recitant_core.units.clock import RATE_HZ, SampleSpan
-from recitant_io.conform import stored_total_energy
-from recitant_io.speech import speech_spans
-from recitant_io.transcriber import WhisperTranscriber, transcriber
-from recitant_io.voices import voice_vectors
+from recitant_io.hearing.speech import speech_spans
+from recitant_io.hearing.transcriber import WhisperTranscriber, transcriber
+from recitant_io.hearing.voices import voice_vectors
+from recitant_io.store.conform import stored_total_energy
+from recitant_text.notices import notice
 from recitant_web.jobs.actions import require_turn, start_job
 from recitant_web.jobs.queries import is_under_way
 from recitant_web.programme.models import Programme, Source, SourceState
 from recitant_web.programme.queries import conformed_folder, heard_speech, marks_from_data, stored_source
 from recitant_web.transcript.models import Speaker, Transcript
 from recitant_web.transcript.queries import words_from_data
-from recitant_words.notices import notice
 
 HEAR = "transcript.hear"
 MOST_TERMS = 500

@@ -7,8 +7,9 @@ from django.db import transaction
 
 from recitant_core.errors import EditRefused
 from recitant_core.timeline.words import turns_in_programme
-from recitant_io.caption_files import MOST_BYTES, captions_text
-from recitant_io.confined import read_captions
+from recitant_io.media.caption_files import MOST_BYTES, captions_text
+from recitant_io.media.confined import read_captions
+from recitant_text.transcripts import transcript_data, transcript_markdown, transcript_text
 from recitant_web.desk.edits.captions import imported_captions
 from recitant_web.desk.log import lock, record
 from recitant_web.desk.mapping.plans import plan_of
@@ -21,7 +22,6 @@ from recitant_web.transcript.actions import hear_recordings, keep_glossary, mode
 from recitant_web.transcript.queries import cues_of_programme, words_of
 from recitant_web.words.forms import HearWords, KeepGlossary, ListenToMix, StopWork, TellApart, Work
 from recitant_web.words.queries import speech_sources
-from recitant_words.transcripts import transcript_data, transcript_markdown, transcript_text
 
 TEXT_FORMS = {"txt": "text/plain", "md": "text/markdown", "json": "application/json"}
 CAPTION_FORMS = {"srt": "application/x-subrip", "vtt": "text/vtt", "ttml": "application/ttml+xml"}

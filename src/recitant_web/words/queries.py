@@ -8,7 +8,7 @@ from django.conf import settings
 
 from recitant_core.balance.closeness import diagnoses_of_lost
 from recitant_core.captions.rules import all_broken
-from recitant_core.delivery.spec import Spec
+from recitant_core.delivery.specification.model import Spec
 from recitant_core.errors import EditRefused, WordsUnavailable
 from recitant_core.render.accepted import accepted_spans, is_accepted
 from recitant_core.timeline.model import Clip, Plan, Role
@@ -20,7 +20,10 @@ from recitant_core.transcript.model import Word
 from recitant_core.transcript.spelling import plain, plain_words
 from recitant_core.transcript.topics import proposed_chapters
 from recitant_core.units.timecode import frame_rate
-from recitant_io.transcriber import model_folder
+from recitant_io.hearing.transcriber import model_folder
+from recitant_text.balance import cause_words, diagnosis_data
+from recitant_text.sentences import sentence
+from recitant_text.transcripts import broken_words, count_words, doubt_words, lost_words
 from recitant_web.desk.log import steps_beside
 from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.desk.people import names_of_people
@@ -34,9 +37,6 @@ from recitant_web.programme.queries import picture_data
 from recitant_web.shared.caches import Cache
 from recitant_web.transcript.models import Listening, Transcript
 from recitant_web.transcript.queries import cues_of_programme, rules_of, words_of
-from recitant_words.balance import cause_words, diagnosis_data
-from recitant_words.sentences import sentence
-from recitant_words.transcripts import broken_words, count_words, doubt_words, lost_words
 
 State = dict[str, Any]
 UNSURE, BY_HAND, LEFT_OUT = 1, 2, 4

@@ -6,6 +6,9 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_POST, require_safe
 
+from recitant_text.languages import language_choices
+from recitant_text.notices import notice
+from recitant_text.playback import PLAYBACK_WORDS
 from recitant_web.desk.edits.cures import Cure
 from recitant_web.desk.edits.doors import edit_from, said_of
 from recitant_web.programme.models import Programme
@@ -16,9 +19,6 @@ from recitant_web.shared.states import held_state, state_answer, tag_of
 from recitant_web.words.actions import MOST_CAPTION_BYTES, do_work, exported, import_captions
 from recitant_web.words.forms import Work
 from recitant_web.words.queries import found_in_workspace, proposed_data, words_state, words_state_soon
-from recitant_words.languages import language_choices
-from recitant_words.notices import notice
-from recitant_words.playback import PLAYBACK_WORDS
 
 PAGE = "words"
 

@@ -2,8 +2,8 @@
 
 from django.db import migrations
 
-from recitant_core.delivery.catalogue import spec_by_id
-from recitant_core.delivery.spec_json import spec_to_data
+from recitant_core.delivery.specification.catalogue import spec_by_id
+from recitant_core.delivery.specification.spec_json import spec_to_data
 
 
 def keep_specs(apps, _schema):

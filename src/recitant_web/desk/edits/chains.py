@@ -8,11 +8,11 @@ from recitant_core.gain.ride import recorded_ride
 from recitant_core.processors.model import chain_from_data
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Plan, Ride
 from recitant_core.timeline.strips import target_chain, target_ride, with_chain, with_ride
+from recitant_text.chains import difference_words
 from recitant_web.desk.edits.labels import target_name
 from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.programme.models import Programme
 from recitant_web.shared.shapes import Points, Word, Words
-from recitant_words.chains import difference_words
 
 _MOST_RIDE_POINTS = 20_000
 

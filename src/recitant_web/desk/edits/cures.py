@@ -13,12 +13,12 @@ from recitant_core.timeline.curve_edits import stretch_raised
 from recitant_core.timeline.model import Plan
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.timecode import timecode_from_samples
+from recitant_text.sentences import gain_text, signed
 from recitant_web.desk.edits.ducking import AddDuck, duck_by_id, role_that_ducks, with_duck
 from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.desk.mapping.ducks import duck_name
 from recitant_web.programme.models import Programme
 from recitant_web.shared.shapes import Db, Samples, Word
-from recitant_words.sentences import gain_text, signed
 
 
 class Cure(PlanEdit, frozen=True, kw_only=True, tag="cure"):

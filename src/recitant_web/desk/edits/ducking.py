@@ -12,12 +12,12 @@ from recitant_core.timeline import edits
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Duck, Plan, Role, is_role
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.timecode import timecode_from_samples
+from recitant_text.sentences import gain_text, signed
 from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.desk.mapping.ducks import duck_fields, duck_name, rule_data
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import spec_of
 from recitant_web.shared.shapes import Db, Id, Lu, Place, Samples, Text, Word, figure_of
-from recitant_words.sentences import gain_text, signed
 
 _RULE_TEXTS = {"kind", "aim", "start"}
 _RULE_FLAGS = {"uses_phrases", "uses_level", "is_frozen", "is_on"}

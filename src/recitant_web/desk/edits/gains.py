@@ -10,6 +10,7 @@ from recitant_core.timeline import curve_edits, edits
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Clip, Plan
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.timecode import timecode_from_samples
+from recitant_text.sentences import gain_text
 from recitant_web.desk.edits.labels import clip_name, clip_names, target_name
 from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.desk.energies import known_energies
@@ -17,7 +18,6 @@ from recitant_web.desk.levels import EvenOptions, evened_gains
 from recitant_web.desk.mapping.speech import speech_of
 from recitant_web.programme.models import Programme
 from recitant_web.shared.shapes import ClipGains, Db, Id, Ids, LimitDb, Points, Samples, Share
-from recitant_words.sentences import gain_text
 
 
 class Level(PlanEdit, frozen=True, kw_only=True, tag="level"):

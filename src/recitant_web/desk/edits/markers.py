@@ -4,7 +4,7 @@ from typing import Literal
 
 from msgspec import Struct
 
-from recitant_core.delivery.chapters import MOST_CHAPTERS
+from recitant_core.delivery.orders.chapters import MOST_CHAPTERS
 from recitant_core.errors import EditRefused
 from recitant_core.units.timecode import timecode_from_samples
 from recitant_web.desk import models

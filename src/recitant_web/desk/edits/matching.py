@@ -7,13 +7,13 @@ from recitant_core.balance.tone_match import LEAST_SPEECH_S, ToneMatch, matched,
 from recitant_core.errors import EditRefused
 from recitant_core.timeline.edits import clips_by_id, set_clips
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Clip, Plan
+from recitant_text.first_balance import tone_words
 from recitant_web.desk.edits.labels import clip_name, clip_names
 from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.desk.energies import known_source
 from recitant_web.desk.mapping.speech import speech_of
 from recitant_web.programme.models import Programme
 from recitant_web.shared.shapes import Ids
-from recitant_words.first_balance import tone_words
 
 
 class MatchTone(PlanEdit, frozen=True, kw_only=True, tag="match-tone"):

@@ -8,13 +8,13 @@ from recitant_core.errors import EditRefused
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Role, is_role
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.timecode import FRAME_RATES
+from recitant_text.sentences import gain_text
 from recitant_web.desk.edits.registry import RowChanges, RowEdit, row_change
 from recitant_web.desk.models import Clip, Stem, Track
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import ZONES
 from recitant_web.shared.shapes import Db, Name, Samples, ZoneLevel
 from recitant_web.specifications.queries import spec_named
-from recitant_words.sentences import gain_text
 
 
 class SetGain(RowEdit, frozen=True, kw_only=True, tag="gain"):

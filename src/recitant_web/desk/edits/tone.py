@@ -2,13 +2,13 @@
 
 import hashlib
 
-from recitant_core.delivery.figures import readings_data
+from recitant_core.delivery.judging.figures import readings_data
 from recitant_core.timeline.room_tone import ToneStretch, repeated_tone
 from recitant_core.timeline.word_cuts import BLEEP_DBFS, BLEEP_HZ, bleep
 from recitant_core.units.arrays import Audio
 from recitant_core.units.channels import MONO, ChannelLayout
 from recitant_core.units.clock import RATE_HZ
-from recitant_io.conform import conform_blocks
+from recitant_io.store.conform import conform_blocks
 from recitant_web.programme.models import Programme, Source, SourceKind, SourceState
 from recitant_web.programme.queries import conformed_folder, conformed_name, stored_source
 from recitant_web.shared.media import keep

@@ -7,7 +7,7 @@ from django import template
 from django.conf import settings
 
 from recitant_core.timeline.model import ROLES, Role
-from recitant_words.sentences import coding_words, gain_text, signed
+from recitant_text.sentences import coding_words, gain_text, signed
 
 register = template.Library()
 register.filter("signed", signed)

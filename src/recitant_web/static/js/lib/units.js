@@ -1,4 +1,4 @@
-// Figures and times as people read them. Mirrors recitant_words.sentences and recitant_core.units.timecode; the same
+// Figures and times as people read them. Mirrors recitant_text.sentences and recitant_core.units.timecode; the same
 // tests hold both (tests/js/test_units_mirror.py).
 
 export const RATE_HZ = 48000;

@@ -1,0 +1,1 @@
+"""Verdicts and quality checks of finished sound."""

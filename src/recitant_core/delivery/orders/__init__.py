@@ -1,0 +1,1 @@
+"""What is ordered and what it came to."""

@@ -1,0 +1,1 @@
+"""How a mix sounds where it is played."""

@@ -1,0 +1,1 @@
+"""Specifications: limits and forms of files, those that ship, and their JSON."""

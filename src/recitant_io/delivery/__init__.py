@@ -1,0 +1,1 @@
+"""What is handed over: planned, rendered, encoded, checked and put together."""

@@ -1,0 +1,1 @@
+"""Speech, words and voices of recordings, by local models."""
