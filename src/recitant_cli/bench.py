@@ -34,10 +34,11 @@ from recitant_core.measure.meter import MeterState, Readings, feed_meter, read_m
 from recitant_core.measure.running import LEAD_SAMPLES, running_readings
 from recitant_core.measure.true_peak import true_peak_factor
 from recitant_core.render.mix import render_output, render_segments
-from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Master, Plan, Track
 from recitant_core.units.arrays import Audio
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.roles import Role
 from recitant_core.units.threads import use_threads
 from recitant_io.hearing.speech import model_probabilities
 from recitant_io.media.machine import keep_freed_memory

@@ -16,9 +16,10 @@ from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.render.ducking_update import follow
 from recitant_core.render.scene import rendered_clearance_lu, scene_of
 from recitant_core.speech.activity import SpeechSpan
-from recitant_core.timeline.model import Clip, Duck, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Duck, Plan, Track
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.roles import Role
 from recitant_core.units.threads import use_threads
 from recitant_io.media.machine import n_cores
 from recitant_io.store.bands import band_energies

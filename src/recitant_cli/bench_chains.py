@@ -15,9 +15,10 @@ from recitant_core.processors.dynamics import gains_db, level_dbfs
 from recitant_core.processors.model import Chain, Processor
 from recitant_core.render.mix import render_output, render_segments
 from recitant_core.render.segments import forget_segments
-from recitant_core.timeline.model import ROLES, Clip, Master, Plan, Track
+from recitant_core.timeline.model import Clip, Master, Plan, Track
 from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.roles import ROLES
 from recitant_core.units.threads import use_threads
 from recitant_io.media.machine import n_cores
 

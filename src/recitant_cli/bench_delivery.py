@@ -13,8 +13,9 @@ from recitant_core.delivery.fitting.trial import render_once
 from recitant_core.delivery.orders.delivered import Order
 from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.render.segments import forget_segments
-from recitant_core.timeline.model import ROLES, Clip, Plan, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.roles import ROLES
 from recitant_core.units.threads import use_threads
 from recitant_io.delivery.delivery import deliver
 from recitant_io.media.machine import n_cores

@@ -14,8 +14,9 @@ import numpy as np
 from recitant_cli.bench_parts import Loop, Row, long_programme
 from recitant_core.delivery.orders.delivered import Order, Wanted
 from recitant_core.delivery.specification.catalogue import spec_by_id
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.roles import Role
 from recitant_core.units.threads import use_threads
 from recitant_io.delivery.delivery import deliver
 from recitant_io.delivery.planned import Origin

@@ -8,11 +8,12 @@ from recitant_core.balance.speech_figures import speech_figures
 from recitant_core.interchange.plan_json import duck_points_data
 from recitant_core.measure.clearance import ClosePassage, close_passages, speech_mask
 from recitant_core.render.scene import rendered_clearance_lu
-from recitant_core.timeline.model import Plan, Role
+from recitant_core.timeline.model import Plan
 from recitant_core.timeline.speech import SpeechOfSources, narrated_over, speech_in_programme
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import s_from_samples
 from recitant_core.units.level import finite
+from recitant_core.units.roles import Role
 from recitant_text.balance import diagnosis_data
 from recitant_text.first_balance import step_data
 from recitant_text.standing import judgement_data

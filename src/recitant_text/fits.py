@@ -2,12 +2,12 @@
 
 from typing import Final
 
-from recitant_core.delivery.fitting.fit import MOST_LIMITING_DB, Fit, FitState
+from recitant_core.delivery.fitting.fit import Fit, FitState
 from recitant_core.delivery.fitting.forecast import Forecast
 from recitant_core.delivery.fitting.peaks import PeakCure
 from recitant_core.delivery.fitting.predict import Prediction
+from recitant_core.delivery.fitting.search import MOST_LIMITING_DB
 from recitant_core.delivery.fitting.squash import SquashCure
-from recitant_core.delivery.specification.model import Spec
 from recitant_text.sentences import clock_text, gain_text, signed
 
 _NO_LOUDNESS: Final = {
@@ -74,7 +74,7 @@ def _loudest_sentence(fit: Fit) -> str:
     )
 
 
-def forecast_sentence(found: Forecast, spec: Spec) -> str:
+def forecast_sentence(found: Forecast) -> str:
     """Sentence on the limiter's work on the way to a specification, predicted over the whole programme."""
     gain = f"{gain_text(found.master.gain_db)} dB"
     if found.short_term_over_lu > 0.0:
@@ -87,7 +87,7 @@ def forecast_sentence(found: Forecast, spec: Spec) -> str:
     )
     if not found.is_reached:
         return (
-            f"{work} come to {signed(found.reached_lufs)} LUFS, not to {signed(spec.target_for(2))}: more limiting "
+            f"{work} come to {signed(found.reached_lufs)} LUFS, not to {signed(found.target_lufs)}: more limiting "
             f"than the {MOST_LIMITING_DB:g} dB allowed here. Lower what peaks far above the rest first."
         )
     return f"{work} bring it to {signed(found.reached_lufs)} LUFS."

@@ -24,13 +24,14 @@ sys.path.insert(0, str(PROJECT / "tests"))
 
 from bench.speech import recording  # noqa: E402  the path above comes first
 from recitant_core.speakers.grouping import groups_of, voice_windows, with_speakers  # noqa: E402
-from recitant_core.timeline.model import Clip, Plan, Role, Track  # noqa: E402
+from recitant_core.timeline.model import Clip, Plan, Track  # noqa: E402
 from recitant_core.timeline.word_cuts import parted_by_speaker  # noqa: E402
 from recitant_core.transcript.alignment import aligned, word_errors  # noqa: E402
 from recitant_core.transcript.lost import counted, heard_as_listener  # noqa: E402
 from recitant_core.transcript.model import Word, running_text  # noqa: E402
 from recitant_core.transcript.spelling import plain_words  # noqa: E402
 from recitant_core.units.clock import SampleSpan  # noqa: E402
+from recitant_core.units.roles import Role  # noqa: E402
 from recitant_core.units.threads import use_threads  # noqa: E402
 from recitant_io.hearing.listener import listening_chunks  # noqa: E402
 from recitant_io.hearing.speech import speech_spans  # noqa: E402

@@ -5,8 +5,9 @@ from dataclasses import replace
 from recitant_core.measure.clearance import ClosePassage
 from recitant_core.render.accepted import accepted_spans, with_accepted, without_accepted
 from recitant_core.timeline.edits import set_clips
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.units.clock import SampleSpan
+from recitant_core.units.roles import Role
 
 S = 48_000
 VOICE = Clip("v", "voice", 10 * S, 2 * S, 20 * S)

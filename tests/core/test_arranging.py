@@ -10,8 +10,9 @@ from recitant_core.gain.envelope import CurvePoint
 from recitant_core.gain.trim import TrimScene
 from recitant_core.processors.model import Processor
 from recitant_core.timeline.arranging import gap_at, merged_into, parted_out, sent_to_track, with_time, without_time
-from recitant_core.timeline.model import Clip, Duck, Plan, Ride, Role, Track
+from recitant_core.timeline.model import Clip, Duck, Plan, Ride, Track
 from recitant_core.units.clock import SampleSpan
+from recitant_core.units.roles import Role
 
 S = 48_000
 RIDE = Ride((CurvePoint(5 * S, 0.0), CurvePoint(40 * S, -4.0)))

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from recitant_core.balance.carried import SPEECH, UNSPOKEN, carried
-from recitant_core.timeline.model import Role
+from recitant_core.units.roles import Role
 
 HOP = 480
 

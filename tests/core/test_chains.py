@@ -29,9 +29,10 @@ from recitant_core.render.estimate import chained_track_key, track_energies
 from recitant_core.render.level_path import level_path
 from recitant_core.render.mix import render_output, render_segments
 from recitant_core.render.segments import forget_segments
-from recitant_core.timeline.model import Clip, Master, Plan, Ride, Role, Track
+from recitant_core.timeline.model import Clip, Master, Plan, Ride, Track
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import SampleSpan
+from recitant_core.units.roles import Role
 from signals import MemorySource, programme
 
 SOURCES = {

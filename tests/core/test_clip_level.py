@@ -9,8 +9,9 @@ from recitant_core.measure.clip_level import clip_level
 from recitant_core.measure.phrases import phrases
 from recitant_core.render.clip_levels import level_of_clip
 from recitant_core.speech.activity import SpeechSpan
-from recitant_core.timeline.model import Clip, Role, Track
+from recitant_core.timeline.model import Clip, Track
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.roles import Role
 from signals.voices import voice
 
 HOP = 480

@@ -7,8 +7,9 @@ import pytest
 
 from recitant_core.processors.model import Processor
 from recitant_core.render.clip_peaks import clip_peaks
-from recitant_core.timeline.model import Clip, Role, Track
+from recitant_core.timeline.model import Clip, Track
 from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.roles import Role
 from signals import MemorySource, sine
 
 TRACK = Track("t", "one", Role.DIALOGUE)

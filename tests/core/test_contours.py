@@ -4,8 +4,9 @@ import numpy as np
 import pytest
 
 from recitant_core.render.contours import clip_contour
-from recitant_core.timeline.model import Clip, Role, Track
+from recitant_core.timeline.model import Clip, Track
 from recitant_core.units.clock import HOP_SAMPLES, RATE_HZ, SampleSpan
+from recitant_core.units.roles import Role
 
 TRACK = Track("t", "one", Role.MUSIC)
 CLIP = Clip("1", "k", 10 * RATE_HZ, 2 * RATE_HZ, 20 * RATE_HZ, gain_db=-6.0)

@@ -7,8 +7,9 @@ import pytest
 from recitant_core.gain.envelope import FadeShape
 from recitant_core.timeline import edits
 from recitant_core.timeline.crossfades import with_crossfades
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.roles import Role
 from signals import MemorySource, programme
 
 SOURCES = {"a": MemorySource("a", programme(1, 20.0)), "b": MemorySource("b", programme(2, 20.0))}

@@ -19,8 +19,9 @@ from recitant_core.render.estimate import duck_gains_db, stem_energies, track_en
 from recitant_core.render.mix import render_mix, render_output, render_segments, render_stems
 from recitant_core.render.segments import forget_segments
 from recitant_core.render.tracks import Audibility
-from recitant_core.timeline.model import Clip, Duck, Master, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Duck, Master, Plan, Track
 from recitant_core.units.clock import SampleSpan
+from recitant_core.units.roles import Role
 from signals import MemorySource, programme, sine
 
 VOICE = np.concatenate(

@@ -20,9 +20,10 @@ from recitant_core.render.scene import scene_of
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.timeline.curve_edits import stretch_raised
 from recitant_core.timeline.edits import set_clips
-from recitant_core.timeline.model import Clip, Duck, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Duck, Plan, Track
 from recitant_core.timeline.speech import speech_in_programme, speech_of_clip
 from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.roles import Role
 from signals import MemorySource, programme
 
 SECONDS = 120

@@ -11,8 +11,9 @@ from recitant_core.errors import EditRefused
 from recitant_core.gain.envelope import CurvePoint, FadeShape, curve_db
 from recitant_core.render.mix import render_mix
 from recitant_core.timeline import curve_edits, edits
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.units.clock import SampleSpan
+from recitant_core.units.roles import Role
 from signals import MemorySource, programme
 
 SECOND = 48_000

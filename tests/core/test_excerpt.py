@@ -8,9 +8,10 @@ from hypothesis import strategies as st
 from recitant_core.errors import PlanError
 from recitant_core.render.mix import render_output
 from recitant_core.timeline.excerpt import clips_alone, clips_named, excerpt, span_of_clips, talk_in
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.timeline.speech import Spans, Talk
 from recitant_core.units.clock import SampleSpan
+from recitant_core.units.roles import Role
 from signals import MemorySource, programme
 
 SECOND = 48_000

@@ -13,8 +13,9 @@ from recitant_core.delivery.specification.catalogue import CATALOGUE, spec_by_id
 from recitant_core.dsp.quantise import audio_from_integers
 from recitant_core.errors import Cancelled
 from recitant_core.measure.meter import measure
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.units.channels import STEREO
+from recitant_core.units.roles import Role
 from signals import MemorySource, programme, steps
 
 
@@ -97,7 +98,7 @@ def test_the_prediction_is_near():
     untouched = rendered(PLAN, SOURCES).untouched
     for spec in CATALOGUE[:2]:
         found = fit(PLAN, SOURCES, spec)
-        assert predict(untouched.readings, spec, untouched.dialogue_lufs).gain_db == pytest.approx(
+        assert predict(untouched.readings, spec, STEREO, untouched.dialogue_lufs).gain_db == pytest.approx(
             found.trial.master.gain_db, abs=0.1
         )
 
@@ -105,7 +106,7 @@ def test_the_prediction_is_near():
 def test_a_prediction_without_peaks_promises_nothing_about_limiting():
     untouched = rendered(PLAN, SOURCES).untouched
     unknown = replace(untouched.readings, true_peak_dbtp=float("-inf"))
-    assert predict(unknown, CATALOGUE[0]).peak_over_db is None
+    assert predict(unknown, CATALOGUE[0], STEREO).peak_over_db is None
 
 
 def test_it_can_be_stopped():
@@ -160,7 +161,7 @@ def test_limiting_that_is_moderate_is_fitted_in_a_few_trials(seed, over_db, most
 def test_a_prediction_limits_where_peaks_would_pass_the_ceiling(peak_dbtp, is_limited):
     spec = spec_by_id("ebu-r128")
     readings = replace(rendered(PLAN, SOURCES).untouched.readings, integrated_lufs=-28.0, true_peak_dbtp=peak_dbtp)
-    found = predict(readings, spec)
+    found = predict(readings, spec, STEREO)
     assert found.gain_db == pytest.approx(spec.target_lufs + 28.0)
     assert found.master.ceiling_dbtp == (pytest.approx(spec.max_true_peak_dbtp - 0.1) if is_limited else None)
     assert found.peak_over_db == pytest.approx(max(0.0, peak_dbtp + found.gain_db - spec.max_true_peak_dbtp + 0.1))

@@ -11,10 +11,13 @@ import soxr
 from recitant_core.delivery.fitting.fit import FitState, fit
 from recitant_core.delivery.fitting.forecast import forecast
 from recitant_core.delivery.fitting.squash import is_squashed, squash_cure
-from recitant_core.delivery.fitting.summary import STEP_SAMPLES, PeakSummary
+from recitant_core.delivery.fitting.summary import PeakSummary
 from recitant_core.delivery.fitting.trial import MixInMemory, render_once
 from recitant_core.delivery.specification.catalogue import CATALOGUE, spec_by_id
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.gain.limiter_steps import STEP_SAMPLES
+from recitant_core.timeline.model import Clip, Plan, Track
+from recitant_core.units.channels import STEREO, layout_from_count
+from recitant_core.units.roles import Role
 from signals import MemorySource, programme, steps
 
 DATA = Path(__file__).parent.parent / "data"
@@ -67,7 +70,7 @@ def test_the_forecast_agrees_with_the_fit(name):
         for louder_lu in (0.0, 4.0, 9.0):
             louder = replace(spec, target_lufs=spec.target_lufs + louder_lu, max_short_term_lufs=None)
             tried = fit(plan, known, louder)
-            told = forecast(known.summary, known.untouched.readings, louder, known.untouched.dialogue_lufs)
+            told = forecast(known.summary, known.untouched.readings, louder, plan.layout, known.untouched.dialogue_lufs)
             assert told.is_reached == (tried.state is FitState.REACHED)
             # Where neither gets there, different gains come as near.
             reached = tried.trial.anchor_lufs(louder)
@@ -81,17 +84,34 @@ def test_the_forecast_agrees_with_the_fit(name):
     assert n_limited > 0
 
 
+def test_the_forecast_agrees_with_the_fit_on_a_bus_of_six():
+    # Six channels of sounds of their own; BS.1770's weights count the surrounds by 1.41 and leave LFE out.
+    levels = np.array([1.0, 1.0, 0.7, 0.2, 0.5, 0.5], np.float32)
+    audio = np.concatenate([programme(seed, 30.0) for seed in (3, 5, 7)], axis=1) * levels
+    layout = layout_from_count(6)
+    plan = Plan("t", "25", (Track("1", "v", Role.MUSIC, clips=(Clip("a", "s", 0, 0, len(audio)),)),), layout=layout)
+    known = render_once(plan, {"s": MemorySource("s", audio)}, MixInMemory())
+    for louder_lu in (0.0, 6.0):
+        spec = spec_by_id("ebu-r128")
+        louder = replace(spec, target_lufs=spec.target_lufs + louder_lu, max_short_term_lufs=None)
+        tried = fit(plan, known, louder)
+        told = forecast(known.summary, known.untouched.readings, louder, layout, None)
+        assert told.is_reached and tried.state is FitState.REACHED
+        assert told.master.gain_db == pytest.approx(tried.trial.master.gain_db, abs=0.7)
+        assert told.most_reduction_db == pytest.approx(tried.trial.most_reduction_db, abs=1.0)
+
+
 def test_a_loud_passage_in_a_short_form_is_foretold():
     plan, known = measured(steps((-34, 25), (-17, 5)))
     spec = spec_by_id("ebu-r128-s1")
-    told = forecast(known.summary, known.untouched.readings, spec, None)
+    told = forecast(known.summary, known.untouched.readings, spec, plan.layout, None)
     loudest = fit(plan, known, spec).trial.readings.max_short_term_lufs
     assert told.short_term_over_lu == pytest.approx(loudest - spec.max_short_term_lufs, abs=0.1) and not told.is_reached
 
 
 def test_silence_has_no_forecast():
     _, known = measured(np.zeros((S, 2), np.float32))
-    assert forecast(known.summary, known.untouched.readings, CATALOGUE[0], None) is None
+    assert forecast(known.summary, known.untouched.readings, CATALOGUE[0], STEREO, None) is None
 
 
 def test_the_outline_holds_the_highest_sample_of_each_step_however_it_is_fed():
@@ -149,7 +169,7 @@ def test_the_forecast_on_dialogue_follows_the_dialogue_and_not_the_music():
     target = known.untouched.dialogue_lufs + spec.max_true_peak_dbtp - known.untouched.readings.true_peak_dbtp + 4.0
     asked = replace(spec, target_lufs=target, tolerance_lu=0.5, max_short_term_lufs=None)
     tried = fit(plan, known, asked)
-    told = forecast(known.summary, known.untouched.readings, asked, known.untouched.dialogue_lufs)
+    told = forecast(known.summary, known.untouched.readings, asked, plan.layout, known.untouched.dialogue_lufs)
     assert told.is_reached and tried.state is FitState.REACHED
     assert told.master.gain_db == pytest.approx(tried.trial.master.gain_db, abs=0.3)
     assert told.most_reduction_db == pytest.approx(tried.trial.most_reduction_db, abs=1.0)

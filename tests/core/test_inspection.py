@@ -9,8 +9,9 @@ from recitant_core.errors import EditRefused
 from recitant_core.processors.model import Processor
 from recitant_core.render.inspection import chain_input, chain_view, heard_of, lowest_of, track_level_dbfs
 from recitant_core.speech.activity import SpeechSpan
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.roles import Role
 from signals import MemorySource, sine
 
 LOWER = Processor("gain", (("gain_db", -6.0),))

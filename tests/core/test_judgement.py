@@ -11,8 +11,9 @@ from recitant_core.gain.ducking import DuckPoint
 from recitant_core.gain.trim import TrimScene
 from recitant_core.measure.clearance import speech_mask, window_clearance_lu, window_words_power
 from recitant_core.render.estimate import track_energies
-from recitant_core.timeline.model import Balanced, Clip, Duck, Plan, Role, Track
+from recitant_core.timeline.model import Balanced, Clip, Duck, Plan, Track
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.roles import Role
 
 S = RATE_HZ
 HOPS = 12_000  # two minutes

@@ -19,8 +19,9 @@ from recitant_core.processors.tone import sections_at
 from recitant_core.render import segments
 from recitant_core.render.mix import mixed_segments, render_stems
 from recitant_core.render.segments import forget_segments
-from recitant_core.timeline.model import ROLES, Clip, Plan, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.roles import ROLES
 from signals import MemorySource, programme
 
 EQUALISER = Processor("equaliser").with_values(

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from recitant_core.timeline.laying import Laid, Laying, LayingOrder, Piece, laid_out, name_stem, natural_order
-from recitant_core.timeline.model import ROLES, Role
+from recitant_core.units.roles import ROLES, Role
 
 S = 48_000
 

@@ -12,8 +12,9 @@ from recitant_core.gain.envelope import FadeShape
 from recitant_core.measure.similarity import Join
 from recitant_core.render.mix import render_mix
 from recitant_core.timeline.loops import JOIN_FADE_SAMPLES, join_of_clip, looped, shortened
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.roles import Role
 from signals import MemorySource, programme
 
 CLIP = Clip("1", "k", 3 * RATE_HZ, RATE_HZ, 12 * RATE_HZ, fade_out_samples=RATE_HZ // 2)

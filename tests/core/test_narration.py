@@ -13,10 +13,11 @@ from recitant_core.measure.clearance import close_passages
 from recitant_core.render.ducking_update import follow
 from recitant_core.render.scene import rendered_clearance_lu, scene_of
 from recitant_core.speech.activity import SpeechSpan
-from recitant_core.timeline.model import Clip, Duck, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Duck, Plan, Track
 from recitant_core.timeline.speech import narrated_over, speech_in_programme
 from recitant_core.units.channels import MONO
 from recitant_core.units.clock import HOP_SAMPLES, RATE_HZ, SampleSpan
+from recitant_core.units.roles import Role
 
 S = RATE_HZ
 

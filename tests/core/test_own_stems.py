@@ -15,8 +15,9 @@ from recitant_core.render.estimate import stem_energies
 from recitant_core.render.mix import render_mix, render_stems
 from recitant_core.render.scene import scene_of
 from recitant_core.speech.activity import SpeechSpan
-from recitant_core.timeline.model import ROLES, Clip, Duck, Plan, Role, Track, is_role
+from recitant_core.timeline.model import Clip, Duck, Plan, Track
 from recitant_core.units.clock import SampleSpan
+from recitant_core.units.roles import ROLES, Role, is_role
 from signals import MemorySource, programme
 
 FOLEY, ADR = Role("effects:foley"), Role("dialogue:adr")

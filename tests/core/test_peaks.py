@@ -8,7 +8,8 @@ from recitant_core.delivery.fitting.fit import FitState, fit
 from recitant_core.delivery.fitting.peaks import peak_cure
 from recitant_core.delivery.fitting.trial import MixInMemory, render_once
 from recitant_core.delivery.specification.catalogue import spec_by_id
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
+from recitant_core.units.roles import Role
 from signals import MemorySource, steps
 
 S = 48_000

@@ -1,9 +1,10 @@
 """People are called as somebody named them, else as clips and tracks call them."""
 
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.timeline.people import named
 from recitant_core.timeline.words import SpokenTurn
 from recitant_core.transcript.model import Turn, Word
+from recitant_core.units.roles import Role
 
 
 def spoken(speaker, clip_id, n):

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from recitant_core.balance.placing import MOST_LIFT_DB, Lines, Voices, music_leads, placed
-from recitant_core.timeline.model import Role
+from recitant_core.units.roles import Role
 
 AIM = -23.0
 MINUTE = 6_000

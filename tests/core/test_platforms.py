@@ -9,7 +9,8 @@ from recitant_core.delivery.fitting.trial import MixInMemory, render_once, tried
 from recitant_core.delivery.playback.platforms import PLATFORMS, platform_results
 from recitant_core.measure.meter import readings_from
 from recitant_core.render.mix import mastered_segments
-from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Master, Plan, Track
+from recitant_core.units.roles import Role
 from recitant_text.platforms import PLATFORM_WORDS, platform_rows
 from signals import MemorySource, programme, sine
 

@@ -5,9 +5,10 @@ from dataclasses import replace
 from recitant_core.balance.plausibility import doubts
 from recitant_core.measure.moments import Moment
 from recitant_core.speech.activity import SpeechSpan
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.timeline.takes import gathered
 from recitant_core.units.clock import SampleSpan
+from recitant_core.units.roles import Role
 from recitant_text.first_balance import doubt_data
 
 S = 48_000

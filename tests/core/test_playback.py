@@ -14,9 +14,10 @@ from recitant_core.delivery.playback.playback import (
 )
 from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES
 from recitant_core.measure.meter import measure
-from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Master, Plan, Track
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.roles import Role
 from recitant_text.playback import PLAYBACK_WORDS, playback_sentence
 from signals import MemorySource, programme, sine
 

@@ -12,8 +12,9 @@ from oracles import slow_mix
 from recitant_core.gain.envelope import CurvePoint
 from recitant_core.render.mix import render_heard, render_mix, render_output, render_segments, render_stems
 from recitant_core.render.tracks import Audibility
-from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Master, Plan, Track
 from recitant_core.units.clock import SampleSpan
+from recitant_core.units.roles import Role
 from signals import MemorySource, programme
 
 SOURCES = {

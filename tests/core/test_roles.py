@@ -5,7 +5,7 @@ import pytest
 
 from recitant_core.intake.evidence import gather
 from recitant_core.intake.roles import active_share, guess_role, tonal_share
-from recitant_core.timeline.model import ROLES, Role
+from recitant_core.units.roles import ROLES, Role
 from recitant_text.findings import role_reasons
 from signals import MemorySource, programme, sine
 

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from recitant_core.errors import EditRefused
 from recitant_core.speech.activity import SpeechSpan
-from recitant_core.timeline.model import Balanced, Clip, Plan, Role, Track
+from recitant_core.timeline.model import Balanced, Clip, Plan, Track
 from recitant_core.timeline.room_tone import (
     FADE_SAMPLES,
     covered_samples,
@@ -20,6 +20,7 @@ from recitant_core.timeline.room_tone import (
 )
 from recitant_core.timeline.speech import speech_of_clip
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.roles import Role
 
 
 def plan_of(*clips):

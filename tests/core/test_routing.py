@@ -12,10 +12,11 @@ from recitant_core.gain.envelope import CurvePoint, FadeShape, fade_factors
 from recitant_core.interchange.plan_json import plan_from_data, plan_to_data
 from recitant_core.render.estimate import clip_energy
 from recitant_core.render.mix import render_mix
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.units.arrays import Audio
 from recitant_core.units.channels import LAYOUTS, MONO, STEREO, Routing
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.roles import Role
 from signals import MemorySource, programme, sine
 
 N = 96_000

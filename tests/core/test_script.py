@@ -4,12 +4,13 @@ import itertools
 
 import pytest
 
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.timeline.sounds import named_sounds, sound_name
 from recitant_core.transcript.model import Turn, Word
 from recitant_core.transcript.script import Retyped, fitted
 from recitant_core.transcript.topics import proposed_chapters
 from recitant_core.units.clock import SampleSpan
+from recitant_core.units.roles import Role
 
 S = 48_000
 

@@ -23,11 +23,12 @@ from recitant_core.measure.meter import (
 )
 from recitant_core.measure.running import LEAD_SAMPLES, running_readings
 from recitant_core.render.estimate import clip_energy, stem_energies
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.units.arrays import require_audio
 from recitant_core.units.channels import STEREO, layout_from_count
 from recitant_core.units.clock import SampleSpan, samples_from_s
 from recitant_core.units.level import db_from_factor, factor_from_db, lufs_from_power, power_from_lufs
+from recitant_core.units.roles import Role
 from signals import MemorySource, programme, steps
 
 AUDIO = programme(9, 6.0)

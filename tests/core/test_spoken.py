@@ -16,9 +16,10 @@ from recitant_core.delivery.specification.model import Anchor
 from recitant_core.delivery.specification.spec_json import fit_key, spec_key
 from recitant_core.measure.clearance import close_passages, least_clearance_lu
 from recitant_core.render.scene import talk_clearance_lu
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.timeline.speech import Spans, Talk
 from recitant_core.units.clock import SampleSpan
+from recitant_core.units.roles import Role
 from signals import MemorySource, sine
 
 SECOND = 48_000

@@ -5,8 +5,9 @@ import pytest
 from recitant_core.errors import EditRefused
 from recitant_core.gain.envelope import CurvePoint
 from recitant_core.processors.model import Processor
-from recitant_core.timeline.model import Clip, Plan, Ride, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Ride, Track
 from recitant_core.timeline.strips import target_chain, target_ride, with_chain, with_ride, without_chains
+from recitant_core.units.roles import Role
 
 CHAIN = (Processor("gain", (("gain_db", -3.0),)),)
 RIDE = Ride((CurvePoint(0, -2.0),))

@@ -7,8 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from recitant_core.timeline import edits
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.timeline.sync import off_samples, out_of_sync, put_back, put_off, tied_here
+from recitant_core.units.roles import Role
 from recitant_text.notices import off_words, out_of_sync_words
 
 S = 48_000

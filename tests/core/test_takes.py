@@ -9,7 +9,7 @@ from recitant_core.errors import EditRefused
 from recitant_core.gain.envelope import CurvePoint
 from recitant_core.render.mix import render_mix
 from recitant_core.timeline.edits import clips_by_id, move_clips, set_clips, slip_clip, split_clips, trim_clip
-from recitant_core.timeline.model import Balanced, Clip, Plan, Role, Track
+from recitant_core.timeline.model import Balanced, Clip, Plan, Track
 from recitant_core.timeline.sync import off_samples, tied_here
 from recitant_core.timeline.takes import (
     gathered,
@@ -24,6 +24,7 @@ from recitant_core.timeline.takes import (
 )
 from recitant_core.units.channels import MONO, Routing
 from recitant_core.units.clock import SampleSpan
+from recitant_core.units.roles import Role
 
 S = 48_000
 LENGTHS = {"first": 10 * S, "second": 6 * S, "third": 12 * S, "new": 4 * S}

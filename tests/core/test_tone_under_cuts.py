@@ -8,10 +8,11 @@ import pytest
 from recitant_core.errors import EditRefused
 from recitant_core.render.mix import render_stems
 from recitant_core.speech.activity import SpeechSpan
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.timeline.room_tone import covered_samples, gap_at, repeated_tone
 from recitant_core.timeline.tone_under_cuts import cover_of, covers_of_track, with_cover
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.roles import Role
 from signals import MemorySource
 
 HOP = 480

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.timeline.words import turns_in_programme, words_of_clip
 from recitant_core.transcript.alignment import aligned, word_errors
 from recitant_core.transcript.chunks import MOST_S, chunks_of
@@ -18,6 +18,7 @@ from recitant_core.transcript.marks import WordMark, marked, scaled
 from recitant_core.transcript.model import Word, running_text, turns_of
 from recitant_core.transcript.spelling import plain_words
 from recitant_core.units.clock import SampleSpan
+from recitant_core.units.roles import Role
 
 S = 48_000
 

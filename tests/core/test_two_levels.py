@@ -7,7 +7,7 @@ import pytest
 
 from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.gain.duck_drawing import point_moved
-from recitant_core.gain.duck_rule import CONSONANTS, TWO_LEVELS_LU, DuckAim, DuckRule, levels_rule
+from recitant_core.gain.duck_rule import CONSONANTS, DuckAim, DuckRule, levels_rule
 from recitant_core.gain.ducking import dips, hop_gains_db
 from recitant_core.measure.clearance import close_passages
 from recitant_core.render import two_levels
@@ -17,8 +17,9 @@ from recitant_core.render.talk_pauses import travel_budget_db
 from recitant_core.render.two_levels import lacking_db
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.timeline.edits import set_clips
-from recitant_core.timeline.model import ROLES, Clip, Duck, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Duck, Plan, Track
 from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.roles import OPEN_LU, ROLES, UNDER_LU, Role
 
 SECONDS = 180
 HOPS = SECONDS * 100
@@ -184,15 +185,11 @@ def test_a_rule_by_hand_begins_with_the_levels_of_its_role():
 
 def test_the_level_in_the_open_is_the_aim_that_a_stave_shows():
     spec = spec_by_id("ebu-r128")
-    for role, (open_lu, under_lu) in TWO_LEVELS_LU.items():
-        assert spec.aim_lufs(role) == spec.target_lufs + open_lu
-        assert under_lu <= open_lu
+    for role, under_lu in UNDER_LU.items():
+        assert spec.aim_lufs(role) == spec.target_lufs + OPEN_LU[role]
+        assert under_lu <= OPEN_LU[role]
     assert spec.aim_lufs("narration") == spec.target_lufs
     assert spec.aim_lufs("effects:foley") == spec.aim_lufs("effects")
     # Common practice: a dip of 6 to 9 dB is gentle, 12 is a lot.
-    assert all(
-        6.0 <= open_lu - under_lu <= 12.0
-        for role, (open_lu, under_lu) in TWO_LEVELS_LU.items()
-        if role in ("music", "effects")
-    )
-    assert (DuckRule().open_lu, DuckRule().under_lu) == TWO_LEVELS_LU["music"]
+    assert all(6.0 <= OPEN_LU[role] - UNDER_LU[role] <= 12.0 for role in ("music", "effects"))
+    assert (DuckRule().open_lu, DuckRule().under_lu) == (OPEN_LU["music"], UNDER_LU["music"])

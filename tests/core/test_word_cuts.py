@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from recitant_core.errors import EditRefused
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.timeline.word_cuts import (
     BLEEP_DBFS,
     CROSSFADE_SAMPLES,
@@ -21,6 +21,7 @@ from recitant_core.timeline.word_cuts import (
 from recitant_core.transcript.fillers import fillers_of, pauses_of
 from recitant_core.transcript.model import Word
 from recitant_core.units.clock import SampleSpan
+from recitant_core.units.roles import Role
 
 S = 48_000
 

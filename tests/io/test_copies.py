@@ -10,7 +10,8 @@ from recitant_core.delivery.fitting.fit import fit
 from recitant_core.delivery.fitting.trial import MixInMemory, render_once
 from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.errors import Cancelled
-from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Master, Plan, Track
+from recitant_core.units.roles import Role
 from recitant_io.delivery.encodes import CodecCopy, decoded_data, write_proved
 from recitant_io.formats.codecs import CODECS
 from signals import MemorySource, programme

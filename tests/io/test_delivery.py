@@ -20,8 +20,9 @@ from recitant_core.errors import Cancelled, PlanError
 from recitant_core.processors.model import Processor
 from recitant_core.render import mix
 from recitant_core.render.segments import SEGMENT_SAMPLES
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.units.channels import STEREO
+from recitant_core.units.roles import Role
 from recitant_core.units.threads import use_threads
 from recitant_io.delivery.delivery import deliver
 from recitant_io.formats.codecs import CODECS

@@ -14,7 +14,8 @@ from recitant_core.delivery.orders.chapters import Chapter
 from recitant_core.delivery.orders.delivered import Order, Wanted
 from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.errors import Cancelled, PlanError, UnreadableMedia
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
+from recitant_core.units.roles import Role
 from recitant_io.delivery.delivery import deliver
 from recitant_io.delivery.planned import Origin
 from recitant_io.formats.codecs import wanted_files

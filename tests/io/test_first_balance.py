@@ -33,8 +33,9 @@ from recitant_core.render.clip_levels import level_of_clip
 from recitant_core.render.scene import scene_of
 from recitant_core.timeline.curve_edits import curve_level_db, curve_with
 from recitant_core.timeline.edits import clips_by_id, levelled, set_clips
-from recitant_core.timeline.model import ROLES, Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.roles import ROLES, Role
 from recitant_io.hearing.speech import speech_spans
 from recitant_io.store.bands import band_energies
 from recitant_io.store.hop_energies import source_hop_energies

@@ -9,7 +9,8 @@ import pytest
 
 from recitant_core.delivery.orders.delivered import Order, Wanted
 from recitant_core.delivery.specification.catalogue import spec_by_id
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
+from recitant_core.units.roles import Role
 from recitant_io.delivery.delivery import deliver
 from recitant_io.formats.pdf import FONTS, pdf_of
 from recitant_text.history import history_svg

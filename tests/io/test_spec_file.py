@@ -18,7 +18,8 @@ from recitant_core.delivery.specification.model import Anchor, Spec
 from recitant_core.delivery.specification.spec_json import spec_from_data, spec_to_data
 from recitant_core.errors import PlanError
 from recitant_core.measure.meter import Readings
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
+from recitant_core.units.roles import Role
 from recitant_io.formats.json_file import require_valid
 from recitant_io.formats.spec_file import spec_of_text
 from signals import RATE_HZ, MemorySource, sine

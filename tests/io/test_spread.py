@@ -10,7 +10,8 @@ from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.processors.model import Processor
 from recitant_core.render.mix import mixed_segments
 from recitant_core.render.segments import SEGMENT_SAMPLES, forget_segments
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
+from recitant_core.units.roles import Role
 from recitant_io.delivery.delivery import deliver
 from recitant_io.delivery.spread import joined, part_bytes, parts_of, write_part
 from recitant_io.formats.codecs import wanted_files

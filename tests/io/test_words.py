@@ -20,6 +20,7 @@ from recitant_core.processors.analysis import CHAIN_PRESETS
 from recitant_core.processors.kinds import KINDS
 from recitant_core.processors.model import Processor, checked_processor
 from recitant_core.timeline.model import Master, Plan
+from recitant_core.units.channels import STEREO
 from recitant_text.chains import effort_words, markdown_table, order_words
 from recitant_text.compared import compared_sentence
 from recitant_text.first_balance import balanced_words
@@ -74,7 +75,7 @@ def test_no_limiter_is_said():
     ],
 )
 def test_a_prediction_says_what_is_known(readings, words):
-    assert words in prediction_sentence(predict(readings, SPEC))
+    assert words in prediction_sentence(predict(readings, SPEC, STEREO))
 
 
 def test_every_code_that_is_raised_has_a_sentence():

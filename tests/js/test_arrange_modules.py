@@ -6,7 +6,8 @@ import pytest
 
 from recitant_core.gain.envelope import CurvePoint
 from recitant_core.timeline import edits
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
+from recitant_core.units.roles import Role
 
 SECOND = 48_000
 LENGTHS = {"s": 60 * SECOND}

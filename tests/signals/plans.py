@@ -1,6 +1,7 @@
 """Plans that several tests render."""
 
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
+from recitant_core.units.roles import Role
 from signals import RATE_HZ, MemorySource, programme
 
 

@@ -16,9 +16,9 @@ from scipy.signal import butter, fftconvolve, sosfilt
 
 from recitant_cli.__main__ import main
 from recitant_core.render.mix import render_stems
-from recitant_core.timeline.model import Role
 from recitant_core.timeline.room_tone import covered_samples, repeated_tone
 from recitant_core.timeline.tone_under_cuts import covers_of_track, with_cover
+from recitant_core.units.roles import Role
 from recitant_io.plan.plan_energies import dialogue_speech, plan_energies
 from recitant_io.plan.plan_file import load_plan
 from signals import MemorySource

@@ -13,7 +13,7 @@ from recitant_core.delivery.orders.delivered import Order
 from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.measure.clearance import close_passages
 from recitant_core.render.mix import render_stems
-from recitant_core.timeline.model import Role
+from recitant_core.units.roles import Role
 from recitant_text.balance import followed_sentence
 from recitant_web.balance import first_balance as balancing
 from recitant_web.balance import queries

@@ -8,7 +8,7 @@ import pytest
 from conftest import wav_bytes
 from recitant_core.balance.first_balance import first_balance
 from recitant_core.balance.first_balance_values import Choices
-from recitant_core.timeline.model import Role
+from recitant_core.units.roles import Role
 from recitant_web.balance.first_balance import _material
 from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.programme.actions import bring_in

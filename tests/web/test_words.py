@@ -161,8 +161,8 @@ def test_a_whole_track_is_left_out_of_the_text(page, signed_in):
 def levels(film, from_s, to_s):
     """RMS of the dialogue stem in a stretch of the mix."""
     from recitant_core.render.mix import render_stems
-    from recitant_core.timeline.model import Role
     from recitant_core.units.clock import SampleSpan
+    from recitant_core.units.roles import Role
     from recitant_web.desk.mapping.plans import sources_of_plan
 
     span = SampleSpan(round(from_s * SECOND), round((to_s - from_s) * SECOND))

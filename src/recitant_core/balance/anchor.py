@@ -9,8 +9,8 @@ import numpy as np
 
 from recitant_core.delivery.specification.model import Anchor, Spec
 from recitant_core.measure.loudness import anchored_lufs, gating_block_powers, integrated_lufs
-from recitant_core.timeline.model import Role
 from recitant_core.units.arrays import FloatArray
+from recitant_core.units.roles import Role
 
 
 def anchor_lufs(stems: Mapping[Role, FloatArray], spec: Spec) -> float | None:

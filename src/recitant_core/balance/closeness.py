@@ -18,11 +18,12 @@ from recitant_core.render.clip_levels import level_of_clip
 from recitant_core.render.ducking_update import MARGIN_LU
 from recitant_core.render.estimate import clip_energy, duck_gains_db, given_way_db
 from recitant_core.render.scene import LoudnessScene
-from recitant_core.timeline.model import MOST_GAIN_DB, Clip, Duck, Plan, Role, Track
+from recitant_core.timeline.model import MOST_GAIN_DB, Clip, Duck, Plan, Track
 from recitant_core.timeline.speech import SpeechOfSources, speech_of_clip
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import HOP_SAMPLES, RATE_HZ, SampleSpan
 from recitant_core.units.level import lufs_from_power
+from recitant_core.units.roles import Role
 
 UNDER_AIM_LU: Final = 1.5
 PHRASE_APART_LU: Final = 3.0  # a phrase so much further under the aim than its clip is what is to be raised

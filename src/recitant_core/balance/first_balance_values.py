@@ -11,10 +11,11 @@ from recitant_core.intake.findings import Finding
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU, LEAST_PASSAGE_S
 from recitant_core.render.laid import Sources
 from recitant_core.render.scene import BandEnergies
-from recitant_core.timeline.model import Plan, Role
+from recitant_core.timeline.model import Plan
 from recitant_core.timeline.speech import SpeechOfSources
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import SampleSpan
+from recitant_core.units.roles import Role
 
 NEARER_LU: Final = {"back": -4.0, "middle": 0.0, "front": 4.0}
 """How far a choice of nearness moves both levels of music or effects, in LU. Common practice."""

@@ -16,11 +16,12 @@ from recitant_core.measure.clearance import BoolArray, clear_share, momentary_po
 from recitant_core.measure.phrases import phrases
 from recitant_core.render.estimate import duck_gains_db, lowered_energy
 from recitant_core.render.talk_pauses import DETECTED_RETURN_S
-from recitant_core.timeline.model import Plan, Role
+from recitant_core.timeline.model import Plan
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import HOP_SAMPLES, HOPS_PER_SECOND, SampleSpan
 from recitant_core.units.level import LOUDNESS_OFFSET_DB
 from recitant_core.units.remembered import Remembered, fingerprint
+from recitant_core.units.roles import Role
 
 CLEAR_LU: Final = 7.0
 LEAST_CLEAR_LU: Final = 4.0

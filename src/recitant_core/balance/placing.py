@@ -16,10 +16,10 @@ from recitant_core.measure.clip_level import HALF_BLOCK, speaking_share
 from recitant_core.measure.loudness import gating_block_powers, integrated_lufs
 from recitant_core.measure.scenes import scenes
 from recitant_core.render.two_levels import lacking_db, over_db
-from recitant_core.timeline.model import Role
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import HOP_SAMPLES, HOPS_PER_SECOND
 from recitant_core.units.level import power_from_lufs
+from recitant_core.units.roles import Role
 
 MOST_LIFT_DB: Final = 6.0
 MOST_TRIM_DOWN_DB: Final = 15.0

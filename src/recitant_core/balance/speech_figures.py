@@ -11,8 +11,8 @@ import numpy as np
 
 from recitant_core.measure.clip_level import HALF_BLOCK, speaking_share
 from recitant_core.measure.loudness import BoolArray, gating_block_powers, integrated_lufs
-from recitant_core.timeline.model import Role
 from recitant_core.units.arrays import FloatArray
+from recitant_core.units.roles import Role
 
 
 @dataclass(frozen=True)

@@ -11,9 +11,10 @@ import numpy as np
 from recitant_core.dsp.kweighting import KState, k_energies
 from recitant_core.render.laid import Sources
 from recitant_core.render.mix import mixed_segments
-from recitant_core.timeline.model import Plan, Role
+from recitant_core.timeline.model import Plan
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.roles import Role
 
 
 class StemMeter:

@@ -4,6 +4,8 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Final
 
+from recitant_core.units.roles import OPEN_LU, UNDER_LU
+
 
 class DuckKind(StrEnum):
     """Means by which a stem gives way."""
@@ -67,9 +69,9 @@ class DuckRule:
     clearance_lu: float | None = None
     """None for what the programme asks for, and over_lu more."""
     over_lu: float = 0.0
-    open_lu: float = -4.0
+    open_lu: float = OPEN_LU["music"]
     """Level in the open, where nobody speaks, against the dialogue's aim; the fader brings it there, not the curve."""
-    under_lu: float = -12.0
+    under_lu: float = UNDER_LU["music"]
     """Level under speech, against the dialogue's aim."""
     least_confidence: float = 0.0
     """Speech that was found with less does not count, 0 to 1."""
@@ -98,14 +100,6 @@ DUCK_PRESETS: Final[dict[str, DuckRule]] = {
 """Rules to begin from, by kind of programme. Common practice."""
 
 
-TWO_LEVELS_LU: Final = {
-    "dialogue": (0.0, -14.0),
-    "music": (-4.0, -12.0),
-    "effects": (-4.0, -10.0),
-    "atmosphere": (-15.0, -15.0),
-}
-"""Levels in the open and under speech by role, in LU against the dialogue's aim; of dialogue under narration. Common
-practice."""
 MOST_DEPTH_DB: Final = {"gentle": 9.0, "clear": 12.0, "strong": 15.0}
 """How deep a dip goes at the most, by choice. Common practice: 6 to 9 dB is gentle, 12 is a lot."""
 
@@ -116,11 +110,11 @@ def levels_rule(role: str, most_db: float = MOST_DEPTH_DB["clear"], nearer_lu: f
     Args:
         nearer_lu: added to both levels.
     """
-    open_lu, under_lu = TWO_LEVELS_LU[role.partition(":")[0]]
+    kind = role.partition(":")[0]
     return DuckRule(
         aim=DuckAim.LEVELS,
-        open_lu=open_lu + nearer_lu,
-        under_lu=under_lu + nearer_lu,
+        open_lu=OPEN_LU[kind] + nearer_lu,
+        under_lu=UNDER_LU[kind] + nearer_lu,
         floor_db=-most_db,
         lead_in_s=0.4,
         bridge_s=4.0,

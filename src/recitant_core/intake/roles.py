@@ -11,9 +11,9 @@ from typing import Final
 import numpy as np
 
 from recitant_core.intake.evidence import LOW_RATE_HZ, Evidence
-from recitant_core.timeline.model import ROLES, Role
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.roles import ROLES, Role
 
 SPEECH_SHARE: Final = 0.35
 CONTINUOUS_SHARE: Final = 0.85

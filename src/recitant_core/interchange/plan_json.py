@@ -15,9 +15,10 @@ from recitant_core.gain.envelope import CurvePoint, FadeShape
 from recitant_core.gain.trim import Trim, TrimScene
 from recitant_core.ports import SampleSource
 from recitant_core.processors.model import Chain, chain_data, chain_from_data
-from recitant_core.timeline.model import Balanced, Clip, Duck, Master, Plan, Ride, Role, Track
+from recitant_core.timeline.model import Balanced, Clip, Duck, Master, Plan, Ride, Track
 from recitant_core.units.channels import Routing
 from recitant_core.units.clock import RATE_HZ, SampleSpan, s_from_samples, samples_from_s
+from recitant_core.units.roles import Role
 from recitant_core.units.timecode import FRAME_RATES
 
 PLAN_VERSION = 1

@@ -10,9 +10,10 @@ from typing import Final
 import numpy as np
 
 from recitant_core.measure.clearance import BoolArray
-from recitant_core.timeline.model import Duck, Role
+from recitant_core.timeline.model import Duck
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import HOP_SAMPLES, SampleSpan
+from recitant_core.units.roles import Role
 
 BAND_WINS: Final = 0.75
 """Share of a bell's depth by which the power in its band falls."""

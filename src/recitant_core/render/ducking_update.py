@@ -24,7 +24,7 @@ from recitant_core.render.ducked_stem import Band
 from recitant_core.render.estimate import duck_gains_db
 from recitant_core.render.scene import BandEnergies, LoudnessScene, in_band
 from recitant_core.render.two_levels import with_two_levels
-from recitant_core.timeline.model import Duck, Plan, Role
+from recitant_core.timeline.model import Duck, Plan
 from recitant_core.timeline.speech import (
     SpeechOfSources,
     Spoken,
@@ -35,6 +35,7 @@ from recitant_core.timeline.speech import (
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import HOP_SAMPLES, SampleSpan
 from recitant_core.units.level import ratio_from_lu
+from recitant_core.units.roles import Role
 
 MARGIN_LU: Final = 0.3  # what an estimate may be off by
 SHARE: Final = 0.15  # of the rest: who makes less of it is not asked to give way further

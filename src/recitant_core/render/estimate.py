@@ -14,11 +14,12 @@ from recitant_core.gain.ducking import hop_gains_db
 from recitant_core.gain.envelope import curve_db
 from recitant_core.gain.sidechain import keyed_hop_gains_db
 from recitant_core.gain.trim import trim_points
-from recitant_core.timeline.model import Clip, Plan, Ride, Role, Track, clip_fade_factors, clip_matrix
+from recitant_core.timeline.model import Clip, Plan, Ride, Track, clip_fade_factors, clip_matrix
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import HOP_SAMPLES
 from recitant_core.units.remembered import Remembered, fingerprint
+from recitant_core.units.roles import Role
 
 
 def clip_energy(clip: Clip, track: Track, gain_db: float, source_energy: FloatArray) -> tuple[int, FloatArray]:

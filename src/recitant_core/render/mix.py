@@ -20,10 +20,11 @@ from recitant_core.render.ducking_render import GainOverTime, ducked, hears_arou
 from recitant_core.render.laid import BLOCK_SAMPLES, Sources
 from recitant_core.render.segments import SEGMENT_SAMPLES, Fill
 from recitant_core.render.tracks import EVERYTHING, Audibility, Keys, Tracks, listened_to, track_identity
-from recitant_core.timeline.model import Plan, Ride, Role
+from recitant_core.timeline.model import Plan, Ride
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.level import factor_from_db
+from recitant_core.units.roles import Role
 from recitant_core.units.threads import in_order
 
 _DUCK_REACH_SAMPLES: Final = 30 * RATE_HZ  # more than any live key or bell hears around a stretch

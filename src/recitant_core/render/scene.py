@@ -22,11 +22,12 @@ from recitant_core.measure.clearance import (
     words_power,
 )
 from recitant_core.render.estimate import duck_gains_db, hops_of, lowered_energy, stems_of_tracks, track_energies
-from recitant_core.timeline.model import Duck, Plan, Role, Track
+from recitant_core.timeline.model import Duck, Plan, Track
 from recitant_core.timeline.speech import SpeechOfSources, Talk, narrated_over, speech_in_programme
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.remembered import Remembered, fingerprint
+from recitant_core.units.roles import Role
 from recitant_core.units.threads import in_order
 
 BandEnergies = Callable[[str, float, float], FloatArray]

@@ -23,11 +23,12 @@ from recitant_core.gain.ducking import AHEAD_S, curve_points, laid_around_pinned
 from recitant_core.measure.clearance import BoolArray, momentary_power
 from recitant_core.render.ducked_stem import BAND_WINS, Band, DuckedStem, Words
 from recitant_core.render.talk_pauses import DETECTED_RETURN_S, in_lists, travel_budget_db
-from recitant_core.timeline.model import Duck, Plan, Role
+from recitant_core.timeline.model import Duck, Plan
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.level import ratio_from_lu
 from recitant_core.units.remembered import Remembered, fingerprint, prints_of_stretches
+from recitant_core.units.roles import Role
 
 QUIET_SPEECH_LU: Final = 10.0  # words further under the middle of all set no depth
 STEADY_LU: Final = 3.0  # a level's loud moments lie about this far over it

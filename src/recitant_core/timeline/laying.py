@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Final
 
-from recitant_core.timeline.model import Role
 from recitant_core.units.clock import SampleSpan
+from recitant_core.units.roles import Role
 
 _COUNTING: Final = re.compile(
     r"[\s._-]*(?:(?:take|tk|part|pt|clip|file|no|nr|ch|track)[\s._-]*)?\(?\d+\)?[a-z]?$", re.I

@@ -8,8 +8,9 @@ from collections.abc import Mapping, Sequence
 from typing import Final
 
 from recitant_core.timeline.edits import clips_by_id
-from recitant_core.timeline.model import ROLES, Plan
+from recitant_core.timeline.model import Plan
 from recitant_core.timeline.words import SpokenTurn
+from recitant_core.units.roles import ROLES
 
 NUMBERED: Final = re.compile(r"Speaker \d+")
 """Name of somebody who was told apart and not named."""

@@ -5,8 +5,9 @@ from collections.abc import Sequence
 from itertools import pairwise
 from typing import Final
 
-from recitant_core.timeline.model import Plan, Role
+from recitant_core.timeline.model import Plan
 from recitant_core.units.clock import SampleSpan, samples_from_s
+from recitant_core.units.roles import Role
 
 SHOWN_S: Final = 2.0
 LEAST_S: Final = 0.9

@@ -8,9 +8,10 @@ from typing import Final
 
 from recitant_core.speech.activity import SpeechSpan
 from recitant_core.speech.corrections import merged, without
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.remembered import keeps_hash
+from recitant_core.units.roles import Role
 
 SpeechOfSources = Mapping[str, Sequence[SpeechSpan]]
 """Corrected speech of each recording, by its key, in order."""

@@ -9,7 +9,8 @@ from dataclasses import replace
 from recitant_core.errors import EditRefused
 from recitant_core.processors.model import Chain
 from recitant_core.timeline.edits import clips_by_id, set_clips
-from recitant_core.timeline.model import Plan, Ride, Role, is_role
+from recitant_core.timeline.model import Plan, Ride
+from recitant_core.units.roles import Role, is_role
 
 
 def target_chain(plan: Plan, target: str, target_id: str) -> Chain:

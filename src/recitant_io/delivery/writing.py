@@ -16,9 +16,10 @@ from recitant_core.delivery.orders.delivered import PARTS, Delivered, WrittenFil
 from recitant_core.delivery.playback.platforms import platform_results
 from recitant_core.dsp.quantise import audio_from_integers, quantise
 from recitant_core.render.mix import Mastering, MixedSegment, output_gain_db
-from recitant_core.timeline.model import ROLES, Master, Role
+from recitant_core.timeline.model import Master
 from recitant_core.units.arrays import Audio
 from recitant_core.units.level import factor_from_db
+from recitant_core.units.roles import ROLES, Role
 from recitant_io.delivery.planned import Planned, stem_bit_depth
 from recitant_io.formats.sound_file import SoundFileForm, SoundWriter, sound_writer
 

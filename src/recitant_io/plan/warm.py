@@ -13,10 +13,11 @@ from recitant_core.measure.clearance import momentary_power
 from recitant_core.measure.meter import measure
 from recitant_core.measure.waveform import extremes
 from recitant_core.processors.model import Processor
-from recitant_core.timeline.model import Clip, Master, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Master, Plan, Track
 from recitant_core.units.arrays import Audio
 from recitant_core.units.channels import LAYOUTS, MONO, STEREO, ChannelLayout
 from recitant_core.units.remembered import prints_of_stretches
+from recitant_core.units.roles import Role
 
 _CHAIN: Final = (
     Processor("high-pass"),

@@ -8,8 +8,8 @@ from typing import Final
 import numpy as np
 
 from recitant_core.delivery.fitting.summary import MixSummary
-from recitant_core.timeline.model import Role
 from recitant_core.units.arrays import FloatArray
+from recitant_core.units.roles import Role
 from recitant_io.media.storage import storage_errors
 
 MOST_KEPT: Final = 48

@@ -8,7 +8,7 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from recitant_core.errors import EditRefused
-from recitant_core.timeline.model import ROLES, Role
+from recitant_core.units.roles import ROLES, Role
 from recitant_web.accounts.models import Membership, Workspace
 
 

@@ -9,7 +9,7 @@ class Workspace(models.Model):
 
     name = models.CharField(max_length=120)
     stems = models.JSONField(default=list)
-    """Stems of its own beside the five, as text of recitant_core.timeline.model.Role, in the order they were made."""
+    """Stems of its own beside the five, as text of recitant_core.units.roles.Role, in the order they were made."""
 
     glossary = models.JSONField(default=list)
     """Names and terms that occur in its programmes, as they are written."""

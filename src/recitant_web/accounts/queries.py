@@ -5,7 +5,7 @@ from django.contrib.auth.models import User
 from django.db.models import QuerySet
 from django.http import HttpRequest
 
-from recitant_core.timeline.model import ROLES, Role
+from recitant_core.units.roles import ROLES, Role
 from recitant_web.accounts.models import Workspace
 
 

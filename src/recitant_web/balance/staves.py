@@ -5,9 +5,10 @@ from typing import Any, Final
 from recitant_core.gain.duck_rule import DuckAim, DuckKind
 from recitant_core.gain.trim import trim_points
 from recitant_core.measure.clip_level import ClipLevel
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.timeline.speech import speech_of_clip, spoken
 from recitant_core.units.level import finite
+from recitant_core.units.roles import Role
 from recitant_web.desk.levels import LevelsOfClips, levels_of_tracks
 from recitant_web.desk.mapping.strips import trim_to_data
 from recitant_web.listening.snapshot import Snapshot

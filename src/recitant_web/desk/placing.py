@@ -12,11 +12,12 @@ from recitant_core.intake.microphones import Microphone, file_of, microphone_of,
 from recitant_core.timeline.changes import Change
 from recitant_core.timeline.laying import AUTOMATIC, Laid, Laying, LayingOrder, Piece, laid_out
 from recitant_core.timeline.model import Clip as ClipValue
-from recitant_core.timeline.model import Role, Take
+from recitant_core.timeline.model import Take
 from recitant_core.timeline.model import Track as TrackValue
 from recitant_core.timeline.suggestion import PileFile, suggested
 from recitant_core.timeline.takes import recorded_over
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.roles import Role
 from recitant_web.desk.log import inserted, record
 from recitant_web.desk.mapping.changes import changes_between
 from recitant_web.desk.mapping.clips import take_to_data

@@ -8,9 +8,9 @@ from msgspec import Struct
 
 from recitant_core.intake.roles import role_named
 from recitant_core.timeline.laying import AUTOMATIC, Laid, Laying, LayingOrder, Piece, laid_out
-from recitant_core.timeline.model import Role
 from recitant_core.timeline.suggestion import PileFile, most_at_once, suggested
 from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.roles import Role
 from recitant_text.notices import laid_words
 
 MOST_FILES: Final = 2_000

@@ -5,8 +5,8 @@ from typing import Any
 
 from django.db.models import Count, Q
 
-from recitant_core.timeline.model import Role
 from recitant_core.timeline.sync import out_of_sync
+from recitant_core.units.roles import Role
 from recitant_core.units.timecode import timecode_from_samples
 from recitant_text.notices import off_words
 from recitant_web.desk.mapping.plans import plan_of

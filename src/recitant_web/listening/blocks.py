@@ -17,9 +17,10 @@ from recitant_core.measure.meter_history import MeterHistory
 from recitant_core.measure.running import LEAD_SAMPLES, running_readings, stem_levels_lufs
 from recitant_core.render.mix import render_heard
 from recitant_core.render.tracks import Audibility
-from recitant_core.timeline.model import Plan, Role
+from recitant_core.timeline.model import Plan
 from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.roles import Role
 from recitant_web.desk.energies import known_source
 from recitant_web.listening.figures import likely_master, tenths_of
 from recitant_web.listening.playback import PlayedBack, Through

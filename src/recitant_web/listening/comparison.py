@@ -15,11 +15,12 @@ from recitant_core.render.inspection import heard_of
 from recitant_core.render.mix import render_mix
 from recitant_core.render.tracks import Audibility
 from recitant_core.timeline.edits import clips_by_id, set_clips
-from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Plan, Role
+from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Plan
 from recitant_core.timeline.strips import target_chain, target_ride, with_chain, without_chains
 from recitant_core.timeline.takes import with_take
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.roles import Role
 from recitant_web.desk.energies import known_source
 from recitant_web.desk.mapping.plans import lengths_of_plan, plan_key, plan_of, plan_of_rows
 from recitant_web.listening.drafts import draft

@@ -16,6 +16,7 @@ from recitant_core.delivery.specification.model import Spec
 from recitant_core.measure.loudness import short_term_contour_lufs
 from recitant_core.timeline.model import Master
 from recitant_core.units.arrays import FloatArray
+from recitant_core.units.channels import ChannelLayout
 from recitant_text.fits import cure_sentence, forecast_sentence, peak_words, prediction_sentence
 from recitant_web.desk.models import FitResult
 from recitant_web.listening.snapshot import Snapshot
@@ -43,7 +44,7 @@ def fit_view(snapshot: Snapshot, spec: Spec) -> FitView:
     exact = snapshot.fits.get(snapshot.fit_key(spec))
     key = (snapshot.programme.pk, snapshot.key, snapshot.fit_key(spec), exact is not None, snapshot.verdict is not None)
     if exact is None and snapshot.verdict is None:
-        prediction = predict(snapshot.readings[0], spec, snapshot.readings[1])
+        prediction = predict(snapshot.readings[0], spec, snapshot.plan.layout, snapshot.readings[1])
         return FitView(prediction_sentence(prediction), prediction is not None and prediction.is_likely, False)
     return _fits.get_or_make(key, lambda: _fit_view(snapshot, spec, exact))
 
@@ -54,7 +55,7 @@ _fits: Cache[FitView] = Cache("fits and forecasts", 1_000_000)
 def _fit_view(snapshot: Snapshot, spec: Spec, exact: FitResult | None) -> FitView:
     readings, dialogue_lufs = snapshot.readings
     summary = snapshot.summary
-    found = None if summary is None else forecast(summary, readings, spec, dialogue_lufs)
+    found = None if summary is None else forecast(summary, readings, spec, snapshot.plan.layout, dialogue_lufs)
     if exact is not None and exact.limited_share is not None:
         squashed = exact.is_reached and is_squashed(exact.most_reduction_db or 0.0, exact.limited_share)
     else:
@@ -66,9 +67,9 @@ def _fit_view(snapshot: Snapshot, spec: Spec, exact: FitResult | None) -> FitVie
     if exact is not None:
         return FitView(exact.sentence, exact.is_reached, True, squashed, cure)
     if found is None:
-        prediction = predict(readings, spec, dialogue_lufs)
+        prediction = predict(readings, spec, snapshot.plan.layout, dialogue_lufs)
         return FitView(prediction_sentence(prediction), prediction is not None and prediction.is_likely, False)
-    return FitView(forecast_sentence(found, spec), found.is_reached, False, squashed, cure)
+    return FitView(forecast_sentence(found), found.is_reached, False, squashed, cure)
 
 
 def _peak_words(snapshot: Snapshot, spec: Spec) -> str:
@@ -95,7 +96,7 @@ def likely_master(snapshot: Snapshot, spec: Spec) -> tuple[Master, bool]:
     exact = snapshot.fits.get(snapshot.fit_key(spec))
     if exact is not None:
         return Master(exact.gain_db, exact.ceiling_dbtp), True
-    prediction = predict(snapshot.readings[0], spec, snapshot.readings[1])
+    prediction = predict(snapshot.readings[0], spec, snapshot.plan.layout, snapshot.readings[1])
     # Until the fit is known, always limit at the ceiling.
     ceiling = spec.max_true_peak_dbtp
     return (Master(prediction.gain_db, ceiling) if prediction else Master(0.0, ceiling)), False
@@ -117,7 +118,9 @@ def _figures_of(snapshot: Snapshot) -> dict[str, Any]:
     readings, dialogue_lufs = snapshot.readings
     is_exact = snapshot.verdict is not None
     clearance_lu = None if spec.least_clearance_lu is None else snapshot.clearance_lu
-    verdict = judge(readings, spec, dialogue_lufs=dialogue_lufs, clearance_lu=clearance_lu)
+    verdict = judge(
+        readings, spec, snapshot.plan.layout.n_channels, dialogue_lufs=dialogue_lufs, clearance_lu=clearance_lu
+    )
     findings = verdict_data(verdict)
     if not is_exact:
         for finding in findings:
@@ -138,12 +141,12 @@ def horizon_of(snapshot: Snapshot) -> Sequence[int | None]:
     return tenths_of(short_term_contour_lufs(total, places)) if len(total) else []
 
 
-def spec_data(spec: Spec) -> dict[str, Any]:
+def spec_data(spec: Spec, layout: ChannelLayout) -> dict[str, Any]:
     """Data of a specification for pages, beside its figures."""
     return {
         "id": spec.spec_id,
         "name": spec.name,
-        "target_lufs": spec.target_for(2),
+        "target_lufs": spec.target_for(layout.n_channels),
         "tolerance_lu": spec.tolerance_lu,
         "max_true_peak_dbtp": spec.max_true_peak_dbtp,
     }

@@ -14,9 +14,10 @@ from recitant_core.measure.loudness import anchored_lufs, gating_block_powers
 from recitant_core.measure.meter import Readings, readings_from
 from recitant_core.render.estimate import duck_gains_db, given_way_db
 from recitant_core.render.scene import LoudnessScene, talk_clearance_lu
-from recitant_core.timeline.model import Plan, Role
+from recitant_core.timeline.model import Plan
 from recitant_core.timeline.speech import SpeechOfSources, Talk, spoken, talk_in_programme
 from recitant_core.units.arrays import FloatArray
+from recitant_core.units.roles import Role
 from recitant_web.desk.ducking import scene_now
 from recitant_web.desk.energies import known_energies, missing_chains
 from recitant_web.desk.mapping.plans import key_of_programme, plan_key, plan_of

@@ -4,8 +4,8 @@ from pathlib import Path
 from typing import Final
 
 from recitant_core.delivery.fitting.summary import MixSummary
-from recitant_core.timeline.model import Role
 from recitant_core.units.arrays import FloatArray
+from recitant_core.units.roles import Role
 from recitant_io.store.stem_levels import keep_stem_levels, kept_summary, stem_levels
 from recitant_web.shared.caches import Cache
 from recitant_web.shared.media import fetched, keep, media_path

@@ -15,7 +15,7 @@ from django.http import HttpRequest
 from django.http.request import RawPostDataException
 
 from recitant_core.errors import EditRefused, MalformedRequest
-from recitant_core.timeline.model import Role, is_role
+from recitant_core.units.roles import Role, is_role
 
 _PLACE: Final = re.compile(r"at `\$\.?([\w.\[\]]{1,200})`")
 MOST_IDS: Final = 20_000
@@ -26,7 +26,7 @@ Shape = TypeVar("Shape")
 
 
 class RoleName(str):
-    """Role of a track, as text of recitant_core.timeline.model.Role."""
+    """Role of a track, as text of recitant_core.units.roles.Role."""
 
     @classmethod
     def read(cls, value: Any) -> "RoleName":

@@ -11,7 +11,7 @@ from recitant_core.captions.rules import all_broken
 from recitant_core.delivery.specification.model import Spec
 from recitant_core.errors import EditRefused, WordsUnavailable
 from recitant_core.render.accepted import accepted_spans, is_accepted
-from recitant_core.timeline.model import Clip, Plan, Role
+from recitant_core.timeline.model import Clip, Plan
 from recitant_core.timeline.people import NUMBERED
 from recitant_core.timeline.words import SpokenTurn, turns_in_programme
 from recitant_core.transcript.fillers import LONG_PAUSE_S, Superfluous, fillers_of, pauses_of
@@ -19,6 +19,7 @@ from recitant_core.transcript.lost import LostPassage, counted, lost_passages
 from recitant_core.transcript.model import Word
 from recitant_core.transcript.spelling import plain, plain_words
 from recitant_core.transcript.topics import proposed_chapters
+from recitant_core.units.roles import Role
 from recitant_core.units.timecode import frame_rate
 from recitant_io.hearing.transcriber import model_folder
 from recitant_text.balance import cause_words, diagnosis_data
@@ -79,7 +80,7 @@ def _settings(snapshot: Snapshot) -> State:
         "picture_offset_samples": programme.picture_offset_samples,
         "staves": _staves(plan, snapshot.spec),
         "hearing": hearing_state(programme, plan),
-        "spec": spec_data(snapshot.spec),
+        "spec": spec_data(snapshot.spec, snapshot.plan.layout),
     }
 
 

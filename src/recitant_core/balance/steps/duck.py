@@ -10,8 +10,9 @@ from recitant_core.balance.steps.run import Run, kept
 from recitant_core.gain.duck_rule import CONSONANTS, DUCK_PRESETS, MOST_DEPTH_DB, DuckAim, DuckRule, Room, levels_rule
 from recitant_core.gain.ducking import DuckPoint, Points, dips, points_db
 from recitant_core.measure.clearance import close_passages
-from recitant_core.timeline.model import Duck, Plan, Role
+from recitant_core.timeline.model import Duck, Plan
 from recitant_core.units.clock import SampleSpan
+from recitant_core.units.roles import Role
 
 LEADING_OPEN_LU: Final = 0.0  # where music leads, its own level in the open is the programme's
 LEADING_BRIDGE_S: Final = 2.0  # and it comes back sooner

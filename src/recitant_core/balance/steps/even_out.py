@@ -25,11 +25,12 @@ from recitant_core.measure.voicing import low_share_db
 from recitant_core.render.clip_levels import Heard, heard_in_clip, level_of_clip
 from recitant_core.timeline.curve_edits import curve_level_db
 from recitant_core.timeline.edits import set_clips
-from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Balanced, Clip, Plan, Role, Track
+from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Balanced, Clip, Plan, Track
 from recitant_core.timeline.speech import SILENT_DB
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import HOP_SAMPLES, HOPS_PER_SECOND, RATE_HZ, SampleSpan
 from recitant_core.units.level import lufs_from_power
+from recitant_core.units.roles import Role
 
 KEPT_SHARE: Final = 0.2  # of a clip with a curve of its own: of its distance to the aim
 KEPT_LU: Final = 0.6

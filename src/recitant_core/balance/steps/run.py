@@ -6,8 +6,9 @@ from recitant_core.balance.first_balance_values import Choices, Material
 from recitant_core.balance.stem_meter import exact_energies
 from recitant_core.render.ducking_update import follow
 from recitant_core.render.scene import LoudnessScene, scene_of
-from recitant_core.timeline.model import Balanced, Clip, Plan, Role
+from recitant_core.timeline.model import Balanced, Clip, Plan
 from recitant_core.units.arrays import FloatArray
+from recitant_core.units.roles import Role
 
 _SAME_DB = 0.011
 

@@ -24,9 +24,10 @@ from recitant_core.measure.loudness import gating_block_powers, integrated_lufs
 from recitant_core.render.scene import LoudnessScene
 from recitant_core.render.two_levels import counted_hops, distance_of_rule_lu
 from recitant_core.speech.corrections import merged
-from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Balanced, Plan, Role
+from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Balanced, Plan
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.roles import Role
 
 RUN_OF_TALK_S: Final = 4.0
 _NOTABLE_DB: Final = 0.05

@@ -4,12 +4,10 @@ Every trial is what would be written: limited, dithered, rounded to the bit dept
 Held to: tests/core/test_fit.py
 """
 
-import math
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from enum import StrEnum
-from typing import Final
 
+from recitant_core.delivery.fitting.search import REACH_LU, Attempt, search
 from recitant_core.delivery.fitting.trial import Rendered, Trial, tried
 from recitant_core.delivery.judging.judge import CLEARANCE_KEY, State, Verdict, judge
 from recitant_core.delivery.specification.model import Spec
@@ -18,12 +16,6 @@ from recitant_core.ports import Progress, no_progress
 from recitant_core.timeline.model import Master, Plan
 from recitant_core.units.channels import STEREO, ChannelLayout
 from recitant_core.units.level import SILENCE
-
-REACH_LU: Final = 0.1  # the fit counts as reached this near the target
-AIM_LU: Final = 0.02  # and stops trying this near
-MOST_LIMITING_DB: Final = 12.0  # above this gain reduction the fit refuses: TOO_MUCH_LIMITING
-CEILING_MARGIN_DB: Final = 0.1  # other meters' oversampling filters read up to this much higher
-MOST_TRIALS: Final = 6
 
 
 class FitState(StrEnum):
@@ -93,71 +85,45 @@ def fit(plan: Plan, known: Rendered, spec: Spec, progress: Progress = no_progres
         trial nearest to the target that keeps the ceiling and the limiting allowed, and the state that says why.
     """
 
-    def run(master: Master, index: int) -> Trial:
-        def tell(share: float) -> None:
-            progress(1.0 - (1.0 - 0.5 * share) * 0.5 ** (index - 1))
-
-        return tried(replace(plan, master=master), known, spec.bit_depth, tell)
-
     untouched = known.untouched
     now_lufs = untouched.anchor_lufs(spec)
     if now_lufs is None:
         return Fit(spec, FitState.TOO_SHORT, untouched, untouched, None, None, plan.layout)
     if now_lufs == SILENCE:
         return Fit(spec, FitState.SILENT, untouched, untouched, None, None, plan.layout)
-    found = replace(_search(spec, untouched, now_lufs, run, plan.layout, start), clearance_lu=known.clearance_lu)
+
+    def run(master: Master, index: int) -> Attempt[Trial]:
+        def tell(share: float) -> None:
+            progress(1.0 - (1.0 - 0.5 * share) * 0.5 ** (index - 1))
+
+        trial = tried(replace(plan, master=master), known, spec.bit_depth, tell)
+        is_limited = master.ceiling_dbtp is not None
+        return Attempt(trial, trial.anchor_lufs(spec), trial.readings.true_peak_dbtp, is_limited)
+
+    target = spec.target_for(plan.layout.n_channels)
+    done = search(run, spec, target, now_lufs, untouched.readings.true_peak_dbtp, start)
+    trial = done.best if done.best is not None else untouched
+    found = Fit(
+        spec,
+        _state_of(trial, spec, target),
+        trial,
+        untouched,
+        done.needed_gain_db,
+        done.needed_reduction_db,
+        plan.layout,
+        known.clearance_lu,
+    )
     failing = {check.key for check in found.verdict.checks if check.state is State.FAIL}
     if found.state is FitState.REACHED and failing == {CLEARANCE_KEY}:
         return replace(found, state=FitState.CLEARANCE_UNDER)
     return found
 
 
-def _search(
-    spec: Spec,
-    untouched: Trial,
-    now_lufs: float,
-    run: Callable[[Master, int], Trial],
-    layout: ChannelLayout,
-    start: Master | None,
-) -> Fit:
-    ceiling_dbtp = spec.max_true_peak_dbtp - CEILING_MARGIN_DB
-    if start is not None and start.ceiling_dbtp is not None:
-        ceiling_dbtp = min(ceiling_dbtp, start.ceiling_dbtp)
-    target = spec.target_for(layout.n_channels)
-    gain_db = needed_gain_db = target - now_lufs
-    # Limiting keeps peaks down by about what stands over the ceiling: past the most allowed, there is no use trying.
-    most_gain_db = ceiling_dbtp + MOST_LIMITING_DB - untouched.readings.true_peak_dbtp
-    needed_reduction_db = max(0.0, untouched.readings.true_peak_dbtp + gain_db - ceiling_dbtp)
-    if start is not None:
-        gain_db = start.gain_db
-    best: Trial | None = None
-    for index in range(1, MOST_TRIALS + 1):
-        gain_db = min(gain_db, most_gain_db)
-        needs_limiter = untouched.readings.true_peak_dbtp + gain_db > ceiling_dbtp
-        trial = run(Master(gain_db, ceiling_dbtp if needs_limiter else None), index)
-        over_db = trial.readings.true_peak_dbtp - spec.max_true_peak_dbtp
-        if over_db > 0.0:
-            ceiling_dbtp -= over_db + 0.02
-            continue
-        reached = trial.anchor_lufs(spec)
-        if reached is None or not math.isfinite(reached):
-            break
-        miss = target - reached
-        if best is None or abs(miss) < abs(target - (best.anchor_lufs(spec) or SILENCE)):
-            best = trial
-        if abs(miss) <= AIM_LU or (gain_db >= most_gain_db and miss > 0.0):
-            break
-        # Limited, the loudness follows the gain by less than one for one: a longer step where it lagged.
-        gain_db += miss * (1.25 if needs_limiter and miss > 0.0 else 1.0)
-        needed_gain_db = max(needed_gain_db, gain_db)
-        needed_reduction_db = max(0.0, untouched.readings.true_peak_dbtp + needed_gain_db - ceiling_dbtp)
-    trial = best if best is not None else untouched
+def _state_of(trial: Trial, spec: Spec, target_lufs: float) -> FitState:
     reached = trial.anchor_lufs(spec)
-    if reached is None or abs(reached - target) > REACH_LU:
-        state = FitState.TOO_MUCH_LIMITING
-    else:
-        state = _limit_over(spec, trial.readings)
-    return Fit(spec, state, trial, untouched, needed_gain_db, needed_reduction_db, layout)
+    if reached is None or abs(reached - target_lufs) > REACH_LU:
+        return FitState.TOO_MUCH_LIMITING
+    return _limit_over(spec, trial.readings)
 
 
 def _limit_over(spec: Spec, readings: Readings) -> FitState:

@@ -11,19 +11,18 @@ from typing import Final
 
 import numpy as np
 
-from recitant_core.delivery.fitting.fit import CEILING_MARGIN_DB, MOST_LIMITING_DB
 from recitant_core.delivery.fitting.forecast import forecast
-from recitant_core.delivery.fitting.summary import STEP_SAMPLES, MixSummary
+from recitant_core.delivery.fitting.search import MOST_LIMITING_DB
+from recitant_core.delivery.fitting.summary import MixSummary
 from recitant_core.delivery.specification.model import Anchor, Spec
+from recitant_core.gain.limiter_steps import STEP_SAMPLES, STEPS_A_HOP
 from recitant_core.measure.loudness import gating_block_powers, integrated_lufs
 from recitant_core.measure.meter import Readings
 from recitant_core.timeline.model import Clip, Plan
 from recitant_core.units.arrays import FloatArray
-from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.level import SILENCE
 
-_STEPS_A_HOP: Final = RATE_HZ // 100 // STEP_SAMPLES
 _STEP_DB: Final = 0.5
 _MOST_MORE_DB: Final = 12.0
 _MOST_STEPS: Final = 10_000
@@ -65,9 +64,9 @@ def peak_cure(
     now_lufs = dialogue_lufs if is_anchored else readings.integrated_lufs
     if now_lufs is None or now_lufs == SILENCE:
         return None
-    gain_db = spec.target_for(STEREO.n_channels) - now_lufs
+    gain_db = spec.target_for(plan.layout.n_channels) - now_lufs
     between_db = max(0.0, readings.true_peak_dbtp - readings.sample_peak_dbfs)
-    most_dbfs = spec.max_true_peak_dbtp - CEILING_MARGIN_DB + MOST_LIMITING_DB - gain_db - between_db
+    most_dbfs = spec.fit_ceiling_dbtp + MOST_LIMITING_DB - gain_db - between_db
     with np.errstate(divide="ignore"):
         over_db = 20.0 * np.log10(mix.peaks) - most_dbfs
     steps = np.flatnonzero(over_db > 0.0)
@@ -86,7 +85,7 @@ def peak_cure(
 
         def is_enough(more_db: float) -> bool:
             lowered = _lowered(mix, clip, tracks[track_id], by_db + more_db)
-            likely = forecast(lowered, _readings(readings, lowered, between_db), spec, dialogue_lufs)
+            likely = forecast(lowered, _readings(readings, lowered, between_db), spec, plan.layout, dialogue_lufs)
             return likely is not None and likely.is_reached
 
         # What comes down takes loudness with it, so that the rest needs more gain: tried, not reckoned.
@@ -105,7 +104,7 @@ def _lowered(mix: MixSummary, clip: Clip, track_energy: FloatArray, by_db: float
     energy = mix.energy - own * (1.0 - 10.0 ** (-by_db / 10.0))
     kept = np.divide(energy, mix.energy, out=np.ones(len(energy)), where=mix.energy > 0.0)
     of_steps = np.ones(len(mix.peaks))
-    repeated = np.sqrt(kept).repeat(_STEPS_A_HOP)[: len(of_steps)]
+    repeated = np.sqrt(kept).repeat(STEPS_A_HOP)[: len(of_steps)]
     of_steps[: len(repeated)] = repeated
     return replace(mix, peaks=mix.peaks * of_steps, energy=energy)
 
@@ -118,7 +117,7 @@ def _readings(before: Readings, mix: MixSummary, between_db: float) -> Readings:
 
 
 def _loudest_clip(plan: Plan, tracks: Mapping[str, FloatArray], step: int) -> tuple[Clip, str] | None:
-    hop, at_sample = step // _STEPS_A_HOP, step * STEP_SAMPLES
+    hop, at_sample = step // STEPS_A_HOP, step * STEP_SAMPLES
     energies = {track_id: float(energy[hop]) for track_id, energy in tracks.items() if hop < len(energy)}
     if not energies:
         return None

@@ -2,11 +2,11 @@
 
 from dataclasses import dataclass
 
-from recitant_core.delivery.fitting.fit import CEILING_MARGIN_DB, MOST_LIMITING_DB
+from recitant_core.delivery.fitting.search import MOST_LIMITING_DB
 from recitant_core.delivery.specification.model import Anchor, Spec
 from recitant_core.measure.meter import Readings
 from recitant_core.timeline.model import Master
-from recitant_core.units.channels import STEREO
+from recitant_core.units.channels import ChannelLayout
 from recitant_core.units.level import SILENCE
 
 
@@ -26,14 +26,16 @@ class Prediction:
         return (self.peak_over_db or 0.0) <= MOST_LIMITING_DB and self.short_term_over_lu <= 0.0
 
 
-def predict(readings: Readings, spec: Spec, dialogue_lufs: float | None = None) -> Prediction | None:
-    """Predicted fit of a mix with these figures; None for silence or a mix too short."""
+def predict(
+    readings: Readings, spec: Spec, layout: ChannelLayout, dialogue_lufs: float | None = None
+) -> Prediction | None:
+    """Predicted fit of a mix on a bus of a layout, from its figures; None for silence or a mix too short."""
     is_anchored = spec.anchor is Anchor.DIALOGUE and dialogue_lufs is not None
     now = dialogue_lufs if is_anchored else readings.integrated_lufs
     if now is None or now == SILENCE:
         return None
-    gain_db = spec.target_for(STEREO.n_channels) - now
-    ceiling_dbtp = spec.max_true_peak_dbtp - CEILING_MARGIN_DB
+    gain_db = spec.target_for(layout.n_channels) - now
+    ceiling_dbtp = spec.fit_ceiling_dbtp
     over_db = readings.true_peak_dbtp + gain_db - ceiling_dbtp
     loudest = readings.max_short_term_lufs
     short_over = 0.0

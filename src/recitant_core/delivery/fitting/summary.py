@@ -4,15 +4,11 @@ Held to: tests/core/test_forecast.py
 """
 
 from dataclasses import dataclass
-from typing import Final
 
 import numpy as np
 
-from recitant_core.gain.limiter import LOOKAHEAD_SAMPLES
+from recitant_core.gain.limiter_steps import STEP_SAMPLES
 from recitant_core.units.arrays import Audio, FloatArray
-
-STEP_SAMPLES: Final = LOOKAHEAD_SAMPLES
-"""5 ms: the limiter holds a need for as long to either side."""
 
 
 @dataclass(frozen=True)

@@ -11,8 +11,8 @@ from recitant_core.delivery.playback.platforms import PlatformResult
 from recitant_core.delivery.specification.model import Spec
 from recitant_core.errors import PlanError, RecitantError
 from recitant_core.measure.meter import Readings
-from recitant_core.timeline.model import Role
 from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.roles import Role
 
 PARTS: Final[dict[str, frozenset[Role]]] = {
     "m-and-e": frozenset({Role.NARRATION, Role.DIALOGUE}),

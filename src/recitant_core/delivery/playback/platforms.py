@@ -9,8 +9,8 @@ from typing import Final
 
 import numpy as np
 
-from recitant_core.delivery.fitting.forecast import limited_energy, limiting_db
 from recitant_core.delivery.fitting.summary import MixSummary
+from recitant_core.gain.limiter_steps import limited_energy, limiting_db
 from recitant_core.measure.loudness import gating_block_powers, integrated_lufs
 from recitant_core.measure.meter import Readings
 from recitant_core.timeline.model import Master

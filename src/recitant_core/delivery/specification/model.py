@@ -2,8 +2,12 @@
 
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import Final
 
 from recitant_core.delivery.specification.form import USUAL_FORM, Form
+from recitant_core.units.roles import OPEN_LU
+
+CEILING_MARGIN_DB: Final = 0.1  # other meters' oversampling filters read up to this much higher
 
 
 class Anchor(StrEnum):
@@ -41,6 +45,11 @@ class Spec:
         """Whether it must be known where somebody speaks."""
         return self.anchor is Anchor.DIALOGUE or self.least_clearance_lu is not None
 
+    @property
+    def fit_ceiling_dbtp(self) -> float:
+        """Ceiling that a fit holds: under the limit by CEILING_MARGIN_DB, so that other meters pass it too."""
+        return self.max_true_peak_dbtp - CEILING_MARGIN_DB
+
     def target_for(self, n_channels: int) -> float:
         """Target loudness of a file of so many channels, in LUFS."""
         if n_channels == 1 and self.mono_target_lufs is not None:
@@ -49,7 +58,4 @@ class Spec:
 
     def aim_lufs(self, role: str) -> float:
         """Aim of a role in the open, in LUFS. Common practice: distances to the dialogue, in LU."""
-        return self.target_lufs + AIM_DISTANCE_LU[role.partition(":")[0]]
-
-
-AIM_DISTANCE_LU = {"narration": 0.0, "dialogue": 0.0, "music": -4.0, "effects": -4.0, "atmosphere": -15.0}
+        return self.target_lufs + OPEN_LU[role.partition(":")[0]]

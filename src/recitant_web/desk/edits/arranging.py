@@ -12,9 +12,10 @@ from recitant_core.timeline import edits
 from recitant_core.timeline.arranging import gap_at, merged_into, parted_out, sent_to_track, with_time, without_time
 from recitant_core.timeline.changes import Change
 from recitant_core.timeline.laying import Laying, LayingOrder, Piece, laid_out
-from recitant_core.timeline.model import Clip, Plan, Ride, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Ride, Track
 from recitant_core.timeline.sync import tied_here
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.roles import Role
 from recitant_web.accounts.queries import is_role_of
 from recitant_web.desk import models
 from recitant_web.desk.edits.labels import clip_count, clip_names

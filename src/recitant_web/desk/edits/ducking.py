@@ -9,8 +9,9 @@ from recitant_core.gain.duck_rule import DUCK_PRESETS, DuckAim, levels_rule
 from recitant_core.gain.trim import LEAST_TRIM_DB, MOST_TRIM_DB, trim_set
 from recitant_core.interchange.plan_json import rule_from_data
 from recitant_core.timeline import edits
-from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Duck, Plan, Role, is_role
+from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Duck, Plan
 from recitant_core.units.clock import SampleSpan
+from recitant_core.units.roles import Role, is_role
 from recitant_core.units.timecode import timecode_from_samples
 from recitant_text.sentences import gain_text, signed
 from recitant_web.desk.edits.registry import PlanEdit

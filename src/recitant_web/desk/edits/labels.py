@@ -3,7 +3,8 @@
 from collections.abc import Collection
 
 from recitant_core.timeline.edits import clips_by_id
-from recitant_core.timeline.model import Plan, Role
+from recitant_core.timeline.model import Plan
+from recitant_core.units.roles import Role
 
 
 def clip_count(n: int) -> str:

@@ -5,8 +5,9 @@ from typing import Any, Literal
 from msgspec import Struct
 
 from recitant_core.errors import EditRefused
-from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Role, is_role
+from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB
 from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.roles import Role, is_role
 from recitant_core.units.timecode import FRAME_RATES
 from recitant_text.sentences import gain_text
 from recitant_web.desk.edits.registry import RowChanges, RowEdit, row_change

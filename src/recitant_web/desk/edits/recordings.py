@@ -9,11 +9,12 @@ from recitant_core.intake.mending import mended, unmended
 from recitant_core.timeline import edits
 from recitant_core.timeline.arranging import Names
 from recitant_core.timeline.loops import join_of_clip, looped, shortened
-from recitant_core.timeline.model import Clip, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.timeline.room_tone import covered_samples, gap_at
 from recitant_core.timeline.tone_under_cuts import Cover, cover_of, covers_of_track, with_cover
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ
+from recitant_core.units.roles import Role
 from recitant_web.desk import models
 from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.desk.edits.tone import tone_source

@@ -5,7 +5,7 @@ from typing import Final
 from recitant_core.errors import EditRefused
 from recitant_core.timeline.changes import Change
 from recitant_core.timeline.laying import name_stem
-from recitant_core.timeline.model import Role
+from recitant_core.units.roles import Role
 from recitant_web.accounts.queries import is_role_of
 from recitant_web.desk import models
 from recitant_web.desk.edits.registry import RowChanges, RowEdit, row_change

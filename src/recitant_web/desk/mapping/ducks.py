@@ -8,7 +8,8 @@ from recitant_core.gain.duck_rule import DuckRule
 from recitant_core.gain.ducking import DuckPoint
 from recitant_core.interchange.plan_json import rule_from_data, rule_to_data
 from recitant_core.timeline.changes import Change
-from recitant_core.timeline.model import Duck, Plan, Role
+from recitant_core.timeline.model import Duck, Plan
+from recitant_core.units.roles import Role
 from recitant_web.desk import models
 from recitant_web.desk.log import deleted, inserted
 from recitant_web.programme.models import Programme

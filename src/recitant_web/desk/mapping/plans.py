@@ -14,7 +14,8 @@ from recitant_core.gain.duck_rule import DuckKind
 from recitant_core.interchange.plan_json import plan_to_data, rule_from_data
 from recitant_core.ports import SampleSource
 from recitant_core.processors.model import chain_from_data
-from recitant_core.timeline.model import Clip, Duck, Plan, Role, Track
+from recitant_core.timeline.model import Clip, Duck, Plan, Track
+from recitant_core.units.roles import Role
 from recitant_web.desk import models
 from recitant_web.desk.mapping.clips import COLUMNS, balanced_from_data, clip_of_values, clips_of_kept_rows
 from recitant_web.desk.mapping.ducks import duck_of_row

@@ -6,7 +6,8 @@ from recitant_core.gain.envelope import CurvePoint
 from recitant_core.gain.trim import Trim, TrimScene
 from recitant_core.processors.model import Chain, chain_data
 from recitant_core.timeline.changes import Change
-from recitant_core.timeline.model import Plan, Ride, Role
+from recitant_core.timeline.model import Plan, Ride
+from recitant_core.units.roles import Role
 from recitant_web.desk import models
 from recitant_web.desk.log import inserted
 from recitant_web.desk.mapping.clips import balanced_to_data

@@ -6,7 +6,7 @@ from datetime import datetime
 from django import template
 from django.conf import settings
 
-from recitant_core.timeline.model import ROLES, Role
+from recitant_core.units.roles import ROLES, Role
 from recitant_text.sentences import coding_words, gain_text, signed
 
 register = template.Library()
