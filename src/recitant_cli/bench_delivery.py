@@ -10,7 +10,7 @@ from pathlib import Path
 from recitant_cli.bench_chains import whole_chain
 from recitant_cli.bench_parts import Loop, Row, long_programme
 from recitant_core.delivery.fitting.trial import render_once
-from recitant_core.delivery.orders.delivered import Order
+from recitant_core.delivery.orders.orders import Order
 from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.render.segments import forget_segments
 from recitant_core.timeline.model import Clip, Plan, Track

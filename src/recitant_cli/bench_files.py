@@ -12,7 +12,7 @@ import av
 import numpy as np
 
 from recitant_cli.bench_parts import Loop, Row, long_programme
-from recitant_core.delivery.orders.delivered import Order, Wanted
+from recitant_core.delivery.orders.orders import Order, Wanted
 from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.units.clock import RATE_HZ

@@ -9,7 +9,8 @@ from typing import Any, Final
 from recitant_core.delivery.fitting.fit import FitState
 from recitant_core.delivery.fitting.squash import is_squashed
 from recitant_core.delivery.judging.figures import readings_data, verdict_data
-from recitant_core.delivery.orders.delivered import Delivered
+from recitant_core.delivery.orders.orders import WantedFile
+from recitant_core.delivery.orders.results import Delivered
 from recitant_core.timeline.model import Plan
 from recitant_core.units.clock import s_from_samples
 from recitant_core.units.level import finite
@@ -117,7 +118,7 @@ def _delivery_data(delivered: Delivered) -> dict[str, Any]:
         "figures": verdict_data(delivered.verdict),
         **readings_data(delivered.readings),
         "files": [asdict(file) for file in delivered.files],
-        "missed": [{"word": one.word, "file": one.file, "sentence": sentence(one.error)} for one in delivered.missed],
+        "missed": [{"word": one.name, "file": one.file, "sentence": sentence(one.error)} for one in delivered.missed],
         "history": None if delivered.history is None else asdict(delivered.history),
         "heard": [asdict(one) for one in delivered.heard],
         "heard_as_balanced": [asdict(one) for one in delivered.heard_as_balanced],
@@ -321,12 +322,11 @@ FILM_TRACK_WORDS = {
 }
 
 
-def word_more(word: str) -> str:
-    """Words for what stands behind the colon of a word such as "mp3:128" or "film:original"."""
-    name, _, more = word.partition(":")
-    if name == "film":
-        return ", ".join(FILM_TRACK_WORDS[track] for track in more.split("+") if track)
-    return f"{more} kbit/s" if more else ""
+def form_of_file(file: WantedFile) -> str:
+    """Bit rate of a compressed file or tracks of a film, in words; empty where nothing was asked."""
+    if file.film_tracks:
+        return ", ".join(FILM_TRACK_WORDS[track] for track in file.film_tracks)
+    return f"{file.rate_kbps} kbit/s" if file.rate_kbps else ""
 
 
 def decoded_sentence(played: Mapping[str, Any]) -> str:

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from recitant_core.delivery.fitting import trial as trials
 from recitant_core.delivery.fitting.fit import fit
 from recitant_core.delivery.fitting.trial import MixInMemory, render_once
-from recitant_core.delivery.orders.delivered import KINDS, Order, Wanted, wanted_from_text
+from recitant_core.delivery.orders.orders import KINDS, Order, Wanted, wanted_from_text
 from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.dsp.quantise import quantise
 from recitant_core.errors import Cancelled, PlanError

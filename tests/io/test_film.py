@@ -11,7 +11,7 @@ import soundfile
 
 from recitant_core.captions.rules import Cue
 from recitant_core.delivery.orders.chapters import Chapter
-from recitant_core.delivery.orders.delivered import Order, Wanted
+from recitant_core.delivery.orders.orders import Order, Wanted
 from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.errors import Cancelled, PlanError, UnreadableMedia
 from recitant_core.timeline.model import Clip, Plan, Track
@@ -257,7 +257,7 @@ def test_stems_that_are_not_among_the_files_are_no_tracks(tmp_path, picture):
     audio = np.full((48_000, 2), 0.1, np.float32)
     with pytest.raises(PlanError, match="no_stems_for_film"):
         delivered_with(tmp_path, picture, audio, "mix,film:stems")
-    assert wanted_files("film:stems+original,stems").words == ["film:stems+original", "stems"]
+    assert wanted_files("film:original+stems,stems").text == "film:stems+original,stems"
     with pytest.raises(PlanError, match="unknown_file_kind"):
         wanted_files("film:subtitles")
 

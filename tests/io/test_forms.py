@@ -9,7 +9,7 @@ import soundfile
 import soxr
 import wavinfo
 
-from recitant_core.delivery.orders.delivered import Order, Wanted
+from recitant_core.delivery.orders.orders import Order, Wanted
 from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.delivery.specification.form import Channels, Form, Leader
 from recitant_core.errors import PlanError

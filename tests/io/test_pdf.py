@@ -7,7 +7,7 @@ from xml.etree import ElementTree
 
 import pytest
 
-from recitant_core.delivery.orders.delivered import Order, Wanted
+from recitant_core.delivery.orders.orders import Order, Wanted
 from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.units.roles import Role

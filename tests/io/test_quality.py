@@ -7,7 +7,7 @@ import pytest
 import soundfile
 
 from recitant_core.delivery.judging.quality import LookState
-from recitant_core.delivery.orders.delivered import Order, Wanted
+from recitant_core.delivery.orders.orders import Order, Wanted
 from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.delivery.specification.form import Channels, Form
 from recitant_core.processors.model import Processor

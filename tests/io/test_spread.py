@@ -5,7 +5,7 @@ from itertools import pairwise
 import numpy as np
 import pytest
 
-from recitant_core.delivery.orders.delivered import Order
+from recitant_core.delivery.orders.orders import Order
 from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.processors.model import Processor
 from recitant_core.render.mix import mixed_segments

@@ -9,7 +9,7 @@ import pytest
 import soundfile
 from django.conf import settings
 
-from recitant_core.delivery.orders.delivered import Order
+from recitant_core.delivery.orders.orders import Order
 from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.measure.clearance import close_passages
 from recitant_core.render.mix import render_stems

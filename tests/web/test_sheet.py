@@ -162,7 +162,7 @@ def test_stems_of_a_film_are_made_with_it_although_they_are_made_already(film, p
     hand_over(film)
     press(spec="ebu-r128", files="mix,stems,film:stems")
     (line,) = lines_of(film)
-    assert line.to_make.words == ["film:stems", "stems"]
+    assert line.to_make.text == "film:stems,stems"
 
 
 def test_chosen_clips_are_handed_over_alone(film, signed_in, hand_over, press, after_commit, media):

@@ -17,7 +17,8 @@ from recitant_core.balance.first_balance_values import ALL_STEPS, CLEAN, LEADS, 
 from recitant_core.balance.performance import SPREADS
 from recitant_core.captions.rules import Cue
 from recitant_core.delivery.orders.chapters import Chapter, chapters_from_text, chapters_in, time_from_text
-from recitant_core.delivery.orders.delivered import KINDS, Delivered, Order
+from recitant_core.delivery.orders.orders import KINDS, Order
+from recitant_core.delivery.orders.results import Delivered
 from recitant_core.delivery.specification.catalogue import DEFAULT_SPEC_ID
 from recitant_core.errors import PlanError
 from recitant_core.gain.duck_rule import MOST_DEPTH_DB

@@ -5,7 +5,7 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any, Final
 
-from recitant_core.delivery.orders.delivered import Delivered
+from recitant_core.delivery.orders.results import Delivered
 from recitant_io.delivery.planned import OWN_NAMES
 from recitant_io.media.storage import storage_errors
 

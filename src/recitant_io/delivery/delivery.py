@@ -12,7 +12,8 @@ from recitant_core.delivery.fitting.downmix import DownmixedPeak, downmixed, dow
 from recitant_core.delivery.fitting.fit import Fit, fit
 from recitant_core.delivery.fitting.trial import MixStore, Rendered, render_once
 from recitant_core.delivery.judging.quality import Look, dropout_look, length_look
-from recitant_core.delivery.orders.delivered import Delivered, MissedFile, Order, WrittenFile
+from recitant_core.delivery.orders.orders import Order
+from recitant_core.delivery.orders.results import Delivered, MissedFile, WrittenFile
 from recitant_core.errors import MediaError, PlanError, RecitantError
 from recitant_core.ports import Progress, no_progress
 from recitant_core.render.laid import Sources

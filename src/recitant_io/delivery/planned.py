@@ -8,7 +8,8 @@ from pathlib import Path
 from typing import Final
 
 from recitant_core.delivery.orders.chapters import Chapter
-from recitant_core.delivery.orders.delivered import PARTS, Order, WrittenFile
+from recitant_core.delivery.orders.orders import PARTS, Order
+from recitant_core.delivery.orders.results import WrittenFile
 from recitant_core.delivery.specification.form import Channels
 from recitant_core.delivery.specification.names import file_name, require_apart
 from recitant_core.errors import PlanError, RangeError

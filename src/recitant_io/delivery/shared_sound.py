@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from recitant_core.delivery.fitting.trial import Rendered
-from recitant_core.delivery.orders.delivered import WrittenFile
+from recitant_core.delivery.orders.results import WrittenFile
 from recitant_core.delivery.specification.model import Spec
 from recitant_core.timeline.model import Plan
 from recitant_io.delivery.encodes import CodecCopy, Copy, ProvedCopy, proved

@@ -12,7 +12,8 @@ import numpy as np
 from recitant_core.delivery.fitting.fit import Fit
 from recitant_core.delivery.fitting.history import LimiterHistory, history
 from recitant_core.delivery.fitting.trial import Rendered, TrialMeter
-from recitant_core.delivery.orders.delivered import PARTS, Delivered, WrittenFile
+from recitant_core.delivery.orders.orders import PARTS
+from recitant_core.delivery.orders.results import Delivered, WrittenFile
 from recitant_core.delivery.playback.platforms import platform_results
 from recitant_core.dsp.quantise import audio_from_integers, quantise
 from recitant_core.render.mix import Mastering, MixedSegment, output_gain_db

@@ -12,7 +12,7 @@ from typing import Any, Final
 import av
 import numpy as np
 
-from recitant_core.delivery.orders.delivered import Wanted, wanted_from_text
+from recitant_core.delivery.orders.orders import Wanted, wanted_from_text
 from recitant_core.errors import PlanError
 from recitant_core.units.arrays import Audio
 from recitant_core.units.clock import RATE_HZ

@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from pathlib import Path
 
-from recitant_core.delivery.orders.delivered import Wanted
+from recitant_core.delivery.orders.orders import Wanted
 from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.delivery.specification.model import Spec
 from recitant_core.delivery.specification.spec_json import spec_from_data

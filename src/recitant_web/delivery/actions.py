@@ -14,7 +14,7 @@ from django.db import transaction
 
 from recitant_core.captions.rules import Cue
 from recitant_core.delivery.orders.chapters import Chapter, time_from_text
-from recitant_core.delivery.orders.delivered import Order
+from recitant_core.delivery.orders.orders import Order, Wanted
 from recitant_core.delivery.specification.spec_json import spec_to_data
 from recitant_core.errors import EditRefused, PlanError
 from recitant_core.interchange.plan_json import plan_to_data
@@ -80,12 +80,11 @@ def switch_file(programme: Programme, spec_id: str, word: str) -> None:
     Raises:
         UnknownSpec: no such specification. PlanError: the word names no file.
     """
-    wanted_files(word)
+    named = wanted_files(word).files
     found = next((line for line in lines_of(programme) if line.spec.spec_id == spec_id), None)
-    words = [] if found is None else found.wanted.words
-    set_files(
-        programme, spec_id, ",".join(w for w in words if w != word) if word in words else ",".join([*words, word])
-    )
+    files = [] if found is None else found.wanted.files
+    switched = [one for one in files if one not in named] + [one for one in named if one not in files]
+    set_files(programme, spec_id, Wanted.of(switched).text)
 
 
 @transaction.atomic
@@ -158,7 +157,7 @@ def hand_over_version(programme: Programme, made_by: str, version_id: str, langu
     """
     if language and not _LANGUAGE.fullmatch(language):
         raise PlanError("not_a_language", field="language", found=language[:20])
-    orders = [Order(line.spec, line.wanted) for line in lines_of(programme) if line.wanted.words]
+    orders = [Order(line.spec, line.wanted) for line in lines_of(programme) if line.wanted.files]
     if not orders:
         raise PlanError("no_files_asked", field="files")
     return hand_over(programme, orders, made_by, replace(version_of(programme, version_id), language=language))
@@ -169,7 +168,7 @@ def _orders_without_film(programme: Programme) -> list[Order]:
     for line in lines_of(programme):
         kinds = tuple(kind for kind in line.wanted.kinds if kind != "film")
         orders.append(Order(line.spec, replace(line.wanted, kinds=kinds, film_tracks=())))
-    orders = [order for order in orders if order.wanted.words]
+    orders = [order for order in orders if order.wanted.files]
     if not orders:
         raise PlanError("no_files_asked", field="files")
     return orders
@@ -183,9 +182,9 @@ def hand_over_sheet(programme: Programme, made_by: str = "", *, everything: bool
     """
     lines = lines_of(programme)
     orders = [Order(line.spec, line.wanted if everything else line.to_make) for line in lines]
-    orders = [order for order in orders if order.wanted.words]
+    orders = [order for order in orders if order.wanted.files]
     if not orders:
-        asked = any(line.wanted.words for line in lines)
+        asked = any(line.wanted.files for line in lines)
         raise PlanError("nothing_out_of_date" if asked else "no_files_asked", field="files")
     return hand_over(programme, orders, made_by)
 
@@ -327,8 +326,8 @@ def make_delivery(delivery_id: int, progress: Progress) -> str:
     drop_parts(delivery)
     delivery.report = report_data(plan, done) | more
     for order, delivered in zip(delivery.orders, done, strict=True):
-        missed = {one.word for one in delivered.missed}
-        order["missed"] = [word for word in order["files"].split(",") if word.partition(":")[0] in missed]
+        missed = {one.name for one in delivered.missed}
+        order["missed"] = [file.text for file in wanted_files(order["files"]).files if file.name in missed]
     delivery.save(update_fields=["report", "orders"])
     passed = sum(delivered.verdict.is_passed for delivered in done)
     n_missed = sum(len(delivered.missed) for delivered in done)

@@ -20,7 +20,7 @@ from recitant_text.looks import close_rows, fine_sentence, look_sentence, place_
 from recitant_text.notices import out_of_sync_words
 from recitant_text.platforms import platform_rows
 from recitant_text.playback import PLAYBACK_WORDS
-from recitant_text.report import FILM_TRACK_WORDS, decoded_sentence, word_more
+from recitant_text.report import FILM_TRACK_WORDS, decoded_sentence, form_of_file
 from recitant_text.sentences import names_words
 from recitant_text.specs import form_words, limit_words
 from recitant_web.delivery.models import Delivery
@@ -101,9 +101,9 @@ def sync_view(programme: Programme) -> list[str]:
 def _dots(line: Line, heads: list[Column]) -> list[Dot]:
     found = []
     for head in heads:
-        words = [word for word in line.wanted.words if word.partition(":")[0] == head.name]
-        found += [Dot(head, word, line.states[word], word_more(word)) for word in words[:1]]
-        if not words:
+        files = [file for file in line.wanted.files if file.name == head.name]
+        found += [Dot(head, file.text, line.states[file], form_of_file(file)) for file in files[:1]]
+        if not files:
             found.append(Dot(head, head.name, LEFT_OUT, ""))
     return found
 

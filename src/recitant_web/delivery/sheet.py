@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from typing import Any, Final
 
 from recitant_core.delivery.orders.chapters import Chapter
-from recitant_core.delivery.orders.delivered import KINDS, Order, Wanted
+from recitant_core.delivery.orders.orders import KINDS, Order, Wanted, WantedFile
 from recitant_core.delivery.specification.model import Spec
 from recitant_core.delivery.specification.spec_json import spec_from_data, spec_key
 from recitant_io.formats.codecs import CODECS, wanted_files
@@ -28,7 +28,7 @@ class Column:
     """A kind of file that can be on a sheet."""
 
     name: str
-    """As delivered.wanted_from_text reads it, without a bit rate."""
+    """Kind of the files, or their codec."""
     label: str
     words: str
 
@@ -39,16 +39,16 @@ class Line:
 
     spec: Spec
     wanted: Wanted
-    states: dict[str, str]
-    """Of each word of its list that is wanted: MADE, OUT_OF_DATE, UNDER_WAY or WANTED."""
+    states: dict[WantedFile, str]
+    """Of each file that is wanted: MADE, OUT_OF_DATE, UNDER_WAY or WANTED."""
 
     @property
     def to_make(self) -> Wanted:
         """Orders that are not made for the state that the programme is in."""
-        words = [word for word in self.wanted.words if self.states[word] in (OUT_OF_DATE, WANTED)]
-        if "stems" in self.wanted.film_tracks and any(_is_film(word) for word in words):
-            words.append("stems")  # they are its tracks
-        return wanted_files(",".join(words)) if words else Wanted((), ())
+        files = [file for file in self.wanted.files if self.states[file] in (OUT_OF_DATE, WANTED)]
+        if any("stems" in file.film_tracks for file in files):
+            files.append(WantedFile("stems"))  # they are its tracks
+        return Wanted.of(files)
 
 
 def columns(programme: Programme) -> list[Column]:
@@ -69,7 +69,7 @@ def lines_of(programme: Programme) -> list[Line]:
     found = []
     for spec_id, files in rows:
         wanted = wanted_files(files) if files else Wanted((), ())
-        states = {word: made.state(specs[spec_id], word) for word in wanted.words}
+        states = {file: made.state(specs[spec_id], file) for file in wanted.files}
         found.append(Line(specs[spec_id], wanted, states))
     return found
 
@@ -117,23 +117,19 @@ def in_language(order: Order, language: str) -> Order:
     return replace(order, spec=replace(order.spec, form=form))
 
 
-def _is_film(word: str) -> bool:
-    return word.partition(":")[0] == "film"
-
-
-def _film_in(film: dict[str, Any] | None, word: str) -> dict[str, Any] | None:
+def _film_in(film: dict[str, Any] | None, file: WantedFile) -> dict[str, Any] | None:
     # Captions count where they are a track.
-    is_kept = "captions" in word.partition(":")[2].split("+")
+    is_kept = "captions" in file.film_tracks
     return film if film is None or is_kept else {name: value for name, value in film.items() if name != "captions"}
 
 
-def _holds_chapters(word: str) -> bool:
-    codec = CODECS.get(word.partition(":")[0])
-    return _is_film(word) or (codec is not None and codec.holds_chapters)
+def _holds_chapters(file: WantedFile) -> bool:
+    codec = CODECS.get(file.name)
+    return file.is_film or (codec is not None and codec.holds_chapters)
 
 
-def _holds_labels(word: str) -> bool:
-    codec = CODECS.get(word.partition(":")[0])
+def _holds_labels(file: WantedFile) -> bool:
+    codec = CODECS.get(file.name)
     return codec is not None and codec.holds_labels
 
 
@@ -152,18 +148,18 @@ class _Made:
             .order_by("-pk")[:_NEWEST]
         )
 
-    def state(self, spec: Spec, word: str) -> str:
+    def state(self, spec: Spec, file: WantedFile) -> str:
         """Of one file of a line."""
         was_made = False
-        for delivery, order in self._orders(spec, word):
+        for delivery, order in self._orders(spec, file):
             is_open = delivery.job is not None and delivery.job.is_open
             is_done = delivery.job is not None and delivery.job.state == "done"
             is_now = (
                 delivery.plan_key == self._key
                 and spec_key(spec_from_data(order["spec"])) == spec_key(spec)
-                and (not _is_film(word) or _film_in(delivery.film, word) == _film_in(self._film, word))
-                and (not _holds_chapters(word) or delivery.chapters == self._chapters)
-                and (not _holds_labels(word) or delivery.labels == self._labels)
+                and (not file.is_film or _film_in(delivery.film, file) == _film_in(self._film, file))
+                and (not _holds_chapters(file) or delivery.chapters == self._chapters)
+                and (not _holds_labels(file) or delivery.labels == self._labels)
             )
             if is_now and (is_open or is_done):
                 return UNDER_WAY if is_open else MADE
@@ -171,9 +167,10 @@ class _Made:
             was_made = was_made or (is_done and not order.get("language"))
         return OUT_OF_DATE if was_made else WANTED
 
-    def _orders(self, spec: Spec, word: str) -> Iterator[tuple[Delivery, dict[str, Any]]]:
+    def _orders(self, spec: Spec, file: WantedFile) -> Iterator[tuple[Delivery, dict[str, Any]]]:
         for delivery in self._deliveries:
             for order in delivery.orders:
-                made = set(order["files"].split(",")) - set(order.get("missed", ()))
-                if order["spec"]["id"] == spec.spec_id and word in made:
+                if order["spec"]["id"] != spec.spec_id or file.text in order.get("missed", ()):
+                    continue
+                if file in wanted_files(order["files"]).files:
                     yield delivery, order
