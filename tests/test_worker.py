@@ -42,7 +42,7 @@ def steps(job_id):
                 file.write(f"{{n}}\\n")
                 file.flush()
                 time.sleep(0.2)
-        return "all steps"
+        return {{"text": "all steps"}}
     run_job(job_id, work)
 """
 SOON_S = 60.0

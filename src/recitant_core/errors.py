@@ -11,7 +11,9 @@ RecitantError            facts as fields and a stable ``code``; no sentence for 
 ├─ UnknownSpec           no specification has this id
 ├─ MalformedRequest      data that is not of the shape that was asked for: ``field`` tells where
 ├─ EditRefused           the timeline cannot take this edit
+│  ├─ NotThere           what the edit names is not in the programme
 │  └─ StaleRevision      someone else saved first
+├─ NotAllowed           the person's role in the workspace does not allow it
 ├─ WordsUnavailable      no model to hear words with, or none for this language
 ├─ CaptionError          a caption file that cannot be read: ``line`` tells where
 ├─ StorageFull           no room left where files are written
@@ -68,8 +70,19 @@ class EditRefused(RecitantError):
     """The timeline cannot take this edit."""
 
 
+class NotThere(EditRefused):
+    """Something that the edit names is not in the programme, or not any more."""
+
+    def __init__(self) -> None:
+        super().__init__("gone")
+
+
 class StaleRevision(EditRefused):
     """Someone else saved first; carries both revisions."""
+
+
+class NotAllowed(RecitantError):
+    """The person's role in the workspace does not allow it."""
 
 
 class WordsUnavailable(RecitantError):

@@ -1,7 +1,7 @@
 """Words of close passages, of the level path and of ducking that was remade."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any, Final
 
 from recitant_core.balance.closeness import Cure, Diagnosis
@@ -119,19 +119,26 @@ def dips_words(found: Sequence[Dip], travel_db: float, feel: str) -> str:
     return f"{_dips(len(found))}, down to {deepest} dB; moves {signed(travel_db)} dB a minute, {feel}"
 
 
-def followed_sentence(changes: Sequence[CurveChange]) -> str:
-    """Sentence on dips that were remade; empty where none were."""
-    n_moved, n_new = sum(c.n_moved for c in changes), sum(c.n_new for c in changes)
-    n_gone, n_kept = sum(c.n_gone for c in changes), sum(c.n_kept for c in changes)
-    parts = []
-    if n_moved:
-        parts.append(f"{_dips(n_moved)} moved")
-    if n_new:
-        parts.append(f"{n_new} new" if parts else f"{_dips(n_new)} new")
-    if n_gone:
-        parts.append(f"{n_gone} gone" if parts else f"{_dips(n_gone)} gone")
+def followed_facts(changes: Sequence[CurveChange]) -> dict[str, int]:
+    """Numbers of dips that were moved, made, removed and left as drawn; empty where nothing was remade."""
+    facts = {
+        name: sum(getattr(change, name) for change in changes) for name in ("n_moved", "n_new", "n_gone", "n_kept")
+    }
+    return facts if facts["n_moved"] or facts["n_new"] or facts["n_gone"] else {}
+
+
+def followed_text(facts: Mapping[str, Any]) -> str:
+    """Sentence on dips that were remade, from followed_facts; empty where none were."""
+    if "text" in facts:
+        return str(facts["text"])  # as a release that kept sentences wrote it
+    parts: list[str] = []
+    for name, word in (("n_moved", "moved"), ("n_new", "new"), ("n_gone", "gone")):
+        n = facts.get(name, 0)
+        if n:
+            parts.append(f"{n} {word}" if parts else f"{_dips(n)} {word}")
     if not parts:
         return ""
+    n_kept = facts["n_kept"]
     if n_kept:
         parts.append(f"{n_kept} kept as you drew {'it' if n_kept == 1 else 'them'}")
     return "Ducking followed: " + ", ".join(parts) + "."

@@ -15,7 +15,7 @@ from recitant_core.units.clock import s_from_samples
 from recitant_core.units.level import finite
 from recitant_core.units.roles import Role
 from recitant_text.balance import diagnosis_data
-from recitant_text.first_balance import step_data
+from recitant_text.first_balance import step_facts, step_shown
 from recitant_text.standing import judgement_data
 
 
@@ -37,7 +37,7 @@ def ducking_data(plan: Plan) -> list[dict[str, Any]]:
 
 def balance_data(done: FirstBalance, material: Material) -> dict[str, Any]:
     """Data of the report on speech, ducking, clearance and actions after a first balance."""
-    steps = [step_data(step) for step in done.steps]
+    steps = [step_shown(step_facts(step)) for step in done.steps]
     turned = 10.0 ** (done.plan.programme_gain_db / 10.0)
     stems = {role: energy * turned for role, energy in done.stems.items()}
     data = speech_data(done.plan, material.speech, stems, material.asked_lu, material.least_s, steps)

@@ -1,6 +1,6 @@
 """Words about processors and chains: what changed, how hard one works, where an order usually goes wrong."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any, Final
 
 from recitant_core.processors.kinds import KINDS
@@ -22,60 +22,83 @@ _FIGURES: Final = {
 }
 
 
-def difference_words(before: Chain, after: Chain) -> str:
-    """Words on the difference between two chains."""
+def chain_difference(before: Chain, after: Chain) -> dict[str, Any]:
+    """Facts on the difference between two chains; difference_text makes words of them."""
     if len(after) != len(before):
         longer, shorter, what = (after, before, "added") if len(after) > len(before) else (before, after, "removed")
-        return f"{_labels(longer, shorter)} {what}{_before_words(before, after)}"
+        return {"what": what, "kinds": _kinds_more(longer, shorter), "before_kind": _kind_behind(before, after)}
     changed = [(old, new) for old, new in zip(before, after, strict=True) if old != new]
     if not changed:
-        return "processors as they were"
+        return {"what": "same"}
     if len(changed) > 1:
-        return "processors moved" if sorted(map(repr, before)) == sorted(map(repr, after)) else "processors changed"
-    return _change_words(*changed[0])
+        return {"what": "moved" if sorted(map(repr, before)) == sorted(map(repr, after)) else "several"}
+    return _change(*changed[0])
 
 
-def _change_words(old: Processor, new: Processor) -> str:
-    label = KIND_LABELS[new.kind]
+def _change(old: Processor, new: Processor) -> dict[str, Any]:
     if old.kind != new.kind:
-        return f"{label} for {KIND_LABELS[old.kind]}"
-    names = [p for p in KINDS[new.kind].parameters if old.value(p.name) != new.value(p.name)]
+        return {"what": "replaced", "kind": new.kind, "old_kind": old.kind}
+    names = [p.name for p in KINDS[new.kind].parameters if old.value(p.name) != new.value(p.name)]
     if old.is_bypassed != new.is_bypassed:
-        label += " bypassed" if new.is_bypassed else " back in"
-    elif len(names) == 1:
-        label += (
-            f", {parameter_label(new.kind, names[0].name)} {_value(old, names[0].name)} → {_value(new, names[0].name)}"
-        )
-    elif old.curves != new.curves:
-        label += ", curve"
-    elif old.profile_db != new.profile_db:
-        label += ", noise learned"
-    return label
+        return {"what": "bypassed" if new.is_bypassed else "back", "kind": new.kind}
+    if len(names) == 1:
+        values = [old.value(names[0]), new.value(names[0])]
+        return {"what": "value", "kind": new.kind, "name": names[0], "values": values}
+    if old.curves != new.curves:
+        return {"what": "curve", "kind": new.kind}
+    return {"what": "profile" if old.profile_db != new.profile_db else "set", "kind": new.kind}
 
 
-def _before_words(before: Chain, after: Chain) -> str:
-    """Name of the processor behind an added one; empty where it stands last or more than one was added."""
+def _kind_behind(before: Chain, after: Chain) -> str:
+    """Kind of the processor behind an added one; empty where it stands last or more than one was added."""
     if len(after) != len(before) + 1:
         return ""
     at = next((i for i, p in enumerate(before) if p != after[i]), len(before))
-    return f" before {KIND_LABELS[after[at + 1].kind]}" if at < len(before) else ""
+    return after[at + 1].kind if at < len(before) else ""
 
 
-def _labels(longer: Chain, shorter: Chain) -> str:
+def _kinds_more(longer: Chain, shorter: Chain) -> list[str]:
     kinds = [p.kind for p in shorter]
     found = []
     for processor in longer:
         if processor.kind in kinds:
             kinds.remove(processor.kind)
         else:
-            found.append(KIND_LABELS[processor.kind])
-    return ", ".join(found) or "processor"
+            found.append(processor.kind)
+    return found
 
 
-def _value(processor: Processor, name: str) -> str:
-    value = processor.value(name)
+_DIFFERENCES: Final = {
+    "same": "processors as they were",
+    "moved": "processors moved",
+    "several": "processors changed",
+    "bypassed": "{label} bypassed",
+    "back": "{label} back in",
+    "curve": "{label}, curve",
+    "profile": "{label}, noise learned",
+    "set": "{label}",
+}
+
+
+def difference_text(found: Mapping[str, Any]) -> str:
+    """Words on the difference between two chains, from the facts of chain_difference."""
+    what = found["what"]
+    if what in ("added", "removed"):
+        labels = ", ".join(KIND_LABELS[kind] for kind in found["kinds"]) or "processor"
+        behind = f" before {KIND_LABELS[found['before_kind']]}" if found["before_kind"] else ""
+        return f"{labels} {what}{behind}"
+    label = KIND_LABELS[found["kind"]] if "kind" in found else ""
+    if what == "replaced":
+        return f"{label} for {KIND_LABELS[found['old_kind']]}"
+    if what == "value":
+        old, new = (_value_text(found["kind"], found["name"], value) for value in found["values"])
+        return f"{label}, {parameter_label(found['kind'], found['name'])} {old} → {new}"
+    return _DIFFERENCES[what].format(label=label)
+
+
+def _value_text(kind: str, name: str, value: float | str) -> str:
     text = value if isinstance(value, str) else f"{value:g}".replace("-", "−")
-    return f"{text} {KINDS[processor.kind].parameter(name).unit}".strip()
+    return f"{text} {KINDS[kind].parameter(name).unit}".strip()
 
 
 def effort_words(processor: Processor, share: float, deepest_db: float, *, is_speech: bool) -> str:

@@ -1,9 +1,9 @@
 """What a user reads for a finding of intake and its remedies. Plain words: what is wrong, by how much, what helps."""
 
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, Final
 
 from recitant_core.intake.findings import Finding, Remedy
-from recitant_core.intake.roles import RoleGuess
 
 _TITLES: Final = {
     "one-channel-silent": "Only on one side",
@@ -108,20 +108,35 @@ _REASONS: Final = {
 
 
 def finding_data(finding: Finding) -> dict[str, Any]:
-    """A finding as it is stored and shown: its figures, its words, its remedies."""
+    """A finding as a row keeps it, as JSON data: its code, figures, places and remedies."""
     return {
         "code": finding.code,
         "severity": finding.severity.value,
-        "title": _TITLES[finding.code],
-        "sentence": _SENTENCES[finding.code].format(**_readable(finding.facts)),
         "facts": finding.facts,
         "places": [[place.start_sample, place.length_samples] for place in finding.places],
         "remedies": [remedy_data(remedy) for remedy in finding.remedies],
     }
 
 
+def finding_shown(data: Mapping[str, Any]) -> dict[str, Any]:
+    """A finding with its words, from finding_data."""
+    # A row of a release that kept no facts holds its sentence.
+    sentence = data.get("sentence") or _SENTENCES[data["code"]].format(**_readable(data["facts"]))
+    return {
+        **data,
+        "title": _TITLES[data["code"]],
+        "sentence": sentence,
+        "remedies": [remedy | {"words": remedy_text(remedy)} for remedy in data["remedies"]],
+    }
+
+
+def remedy_text(data: Mapping[str, Any]) -> str:
+    """Words of a remedy's button, from remedy_data."""
+    return REMEDY_WORDS[data["code"]].format(**_readable(data))
+
+
 def remedy_data(remedy: Remedy) -> dict[str, Any]:
-    """A remedy as it is stored: the settings of a clip that it changes, and the words of its button."""
+    """A remedy as a row keeps it, as JSON data: the settings of a clip that it changes."""
     data: dict[str, Any] = {"code": remedy.code, "is_safe": remedy.is_safe}
     if remedy.routing is not None:
         data["routing"] = remedy.routing.value
@@ -135,16 +150,19 @@ def remedy_data(remedy: Remedy) -> dict[str, Any]:
         data["keep"] = [remedy.keep.start_sample, remedy.keep.length_samples]
     if remedy.left_out is not None:
         data["left_out"] = [[span.start_sample, span.length_samples] for span in remedy.left_out]
-    data["words"] = REMEDY_WORDS[remedy.code].format(**_readable(data))
     return data
 
 
-def role_reasons(guess: RoleGuess) -> list[str]:
-    """Sentences on why a recording is taken for its role."""
-    return [_REASONS[code].format(figure=figure) for code, figure in guess.reasons]
+def role_reasons(reasons: Iterable[Sequence[str]]) -> list[str]:
+    """Reasons why a recording is taken for its role, in words.
+
+    Args:
+        reasons: code and figure of each; as words alone in rows of a release that kept those.
+    """
+    return [one if isinstance(one, str) else _REASONS[one[0]].format(figure=one[1]) for one in reasons]
 
 
-def _readable(facts: dict[str, Any]) -> dict[str, str]:
+def _readable(facts: Mapping[str, Any]) -> dict[str, str]:
     return {
         name: str(value).replace("-", "−") if isinstance(value, int | float) else str(value)
         for name, value in facts.items()

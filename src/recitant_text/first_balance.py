@@ -1,5 +1,6 @@
 """Words of the first balance: its steps, what they measured, what they changed and why; and how a balance stands."""
 
+from collections.abc import Mapping, Sequence
 from typing import Any, Final
 
 from recitant_core.balance.carried import SPEECH, UNSPOKEN
@@ -64,59 +65,76 @@ _DOUBTS: Final = {
 
 def doubt_data(doubt: Doubt) -> dict[str, Any]:
     """A doubt as JSON data: its words, and the press that helps."""
-    words, press, label = _DOUBTS[doubt.code]
-    first = doubt.names[0] if doubt.names else ""
-    facts = {"names": " and ".join(doubt.names), "share": 100.0 * doubt.share, "first": first}
+    _, press, label = _DOUBTS[doubt.code]
     return {
         "code": doubt.code,
-        "words": words.format(**facts),
+        "words": _doubt_words(doubt.code, doubt.share, doubt.names),
         "press": press,
-        "label": label.format(**facts),
+        "label": label.format(**_doubt_facts(doubt.share, doubt.names)),
         "clip_ids": list(doubt.clip_ids),
     }
 
 
-def balanced_words(done: FirstBalance, doubt: Doubt | None) -> str:
-    """Headline of a first balance that ended: the worst of what is true.
+def _doubt_words(code: str, share: float, names: Sequence[str]) -> str:
+    return _DOUBTS[code][0].format(**_doubt_facts(share, names))
+
+
+def _doubt_facts(share: float, names: Sequence[str]) -> dict[str, Any]:
+    return {"names": " and ".join(names), "share": 100.0 * share, "first": names[0] if names else ""}
+
+
+def balanced_facts(done: FirstBalance, doubt: Doubt | None) -> dict[str, Any]:
+    """Facts of the headline of a first balance that ended, as JSON data.
 
     Args:
         doubt: the worst one about the programme as it lies there; None where there is none.
     """
     check = next((step.measured for step in done.steps if step.code == "check"), {})
-    n_close = int(check.get("close", len(done.left)))
-    share = check.get("clear_share", done.judgement.clear_share)
-    if doubt is not None:
-        return f"Balanced, but check the programme: {doubt_data(doubt)['words']!s}"
-    if share is not None and share < _MOSTLY_CLEAR:
-        review = f"{_count(n_close, 'close passage')} to review"
-        return f"Speech is clear for only {100.0 * share:.0f} % of its time; {review}."
     fit = next((step.measured for step in done.steps if step.code == "fit"), {})
-    if fit.get("is_dialogue_far"):
-        off = float(fit["dialogue_lufs"]) - float(fit["target_lufs"])
-        return f"Balanced, but dialogue is {abs(off):.1f} LU {'under' if off < 0 else 'over'} the target."
+    off_lu = float(fit["dialogue_lufs"]) - float(fit["target_lufs"]) if fit.get("is_dialogue_far") else None
+    return {
+        "n_close": int(check.get("close", len(done.left))),
+        "clear_share": check.get("clear_share", done.judgement.clear_share),
+        "dialogue_off_lu": off_lu,
+        "doubt": None if doubt is None else {"code": doubt.code, "share": doubt.share, "names": list(doubt.names)},
+    }
+
+
+def balanced_text(facts: Mapping[str, Any]) -> str:
+    """Headline of a first balance that ended, from balanced_facts: the worst of what is true."""
+    n_close, share, off_lu, doubt = (facts[name] for name in ("n_close", "clear_share", "dialogue_off_lu", "doubt"))
+    review = f"{_count(n_close, 'close passage')} to review."
+    if doubt is not None:
+        return f"Balanced, but check the programme: {_doubt_words(**doubt)}"
+    if share is not None and share < _MOSTLY_CLEAR:
+        return f"Speech is clear for only {100.0 * share:.0f} % of its time; {review}"
+    if off_lu is not None:
+        return f"Balanced, but dialogue is {abs(off_lu):.1f} LU {'under' if off_lu < 0 else 'over'} the target."
     if n_close:
-        return f"Balanced. {_count(n_close, 'close passage')} to review."
+        return f"Balanced. {review}"
     if share is None:
         return "Balanced. There is no speech in it."
-    return (
-        "Balanced. Speech is clear everywhere."
-        if share >= _ALL_CLEAR
-        else "Balanced. No passage of speech is too close."
-    )
+    is_clear = share >= _ALL_CLEAR
+    return "Balanced. Speech is clear everywhere." if is_clear else "Balanced. No passage of speech is too close."
 
 
-def step_data(step: Step) -> dict[str, Any]:
-    """A step of the first balance as JSON data, with its words."""
+def step_facts(step: Step) -> dict[str, Any]:
+    """A step of the first balance as a row keeps it, as JSON data; step_shown makes its words."""
+    return {"step": step.code, "measured": step.measured, "changes": list(step.changes)}
+
+
+def step_shown(facts: Mapping[str, Any]) -> dict[str, Any]:
+    """A step of the first balance with its words, as JSON data, from step_facts."""
+    code, changes = facts["step"], facts["changes"]
     return {
-        "step": step.code,
-        "title": TITLES[step.code],
-        "measured": step.measured,
-        "measured_words": _MEASURED[step.code](step.measured),
-        "changes": [{k: v for k, v in change.items() if k != "chain"} for change in step.changes],
-        "changed_words": [_change(change) for change in step.changes],
-        "acts": [_acts(change) for change in step.changes],
-        "offers": [_offer(change) for change in step.changes if change["what"] == "short"],
-        "why": WHY[step.code],
+        **facts,
+        "title": TITLES[code],
+        "measured_words": _MEASURED[code](facts["measured"]),
+        "changes": [{k: v for k, v in change.items() if k != "chain"} for change in changes],
+        "changed_words": [_change(change) for change in changes],
+        "acts": [_acts(change) for change in changes],
+        "offers": [_offer(change) for change in changes if change["what"] == "short"],
+        "why": WHY[code],
     }
 
 

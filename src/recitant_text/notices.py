@@ -10,6 +10,7 @@ _NOTICES: Final = {
     "stopped": "Stopped as you asked.",
     "given_up": "This stopped five times before its end. Nothing is lost; tell us about it.",
     "crashed": "This stopped because of a fault of ours. Try again; nothing is lost.",
+    "done": "Done.",
     "measured": "Measured.",
     "listened": "Heard.",
     "words_heard": "The words are there.",

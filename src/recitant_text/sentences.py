@@ -206,6 +206,7 @@ _SENTENCES = {
     "gain_out_of_range": "A gain lies between {least_db:g} and +{most_db:g} dB. {found} is outside.",
     "not_a_figure": "“{found}” is not a number of {unit}.",
     "not_a_number": "“{found}” is not a number of dB.",
+    "no_right": "Your role in this workspace doesn’t allow that. Ask an owner of the workspace.",
     "malformed": "The request can’t be read at {field}. Reload the page and try again.",
     "gone": "That is no longer part of the programme.",
     "file_too_large": "{file} needs {needed} of room and only {free} is free. Free some room and send it again.",

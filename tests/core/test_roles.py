@@ -69,8 +69,8 @@ def test_a_role_word_in_the_name_wins_and_what_the_sound_suggests_is_said_too(na
     assert guess.role is role and guess.reasons[0][0] == "name"
     spoken = guess_role("Effects stem.wav", evidence(programme(1, 20.0)), 0.6)
     assert spoken.role is Role.EFFECTS
-    assert role_reasons(spoken)[:2] == ["its name says “effect”", "though it sounds like dialogue"]
-    assert "60 % of it is speech" in role_reasons(spoken)[2]
+    assert role_reasons(spoken.reasons)[:2] == ["its name says “effect”", "though it sounds like dialogue"]
+    assert "60 % of it is speech" in role_reasons(spoken.reasons)[2]
 
 
 @pytest.mark.parametrize(
@@ -93,7 +93,7 @@ def test_between_two_words_the_sound_decides():
 
 def test_a_film_with_speech_in_it_is_production_sound():
     guess = guess_role("Hammer and pour, cut 3.mov", evidence(hits(30)), 0.05, is_film=True)
-    assert guess.role is Role.DIALOGUE and "film’s sound" in role_reasons(guess)[0]
+    assert guess.role is Role.DIALOGUE and "film’s sound" in role_reasons(guess.reasons)[0]
     assert guess_role("cut 3.mov", evidence(music(30)), 0.0, is_film=True).role is Role.MUSIC
 
 

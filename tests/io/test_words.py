@@ -23,7 +23,7 @@ from recitant_core.timeline.model import Master, Plan
 from recitant_core.units.channels import STEREO
 from recitant_text.chains import effort_words, markdown_table, order_words
 from recitant_text.compared import compared_sentence
-from recitant_text.first_balance import balanced_words
+from recitant_text.first_balance import balanced_facts, balanced_text
 from recitant_text.fits import fit_sentence, peak_words, prediction_sentence
 from recitant_text.notices import _NOTICES, notice
 from recitant_text.processors import KIND_LABELS, STARTING_POINT_LABELS, parameter_label
@@ -262,7 +262,7 @@ def test_the_headline_of_a_first_balance_is_the_worst_of_what_is_true():
             Step("fit", {"target_lufs": -16.0, **far}, (), plan),
         )
         done = FirstBalance(plan, steps, (), {}, SimpleNamespace(clear_share=share))
-        return balanced_words(done, doubt)
+        return balanced_text(balanced_facts(done, doubt))
 
     assert headline(1.0) == "Balanced. Speech is clear everywhere."
     assert headline(0.96, 2) == "Balanced. 2 close passages to review."

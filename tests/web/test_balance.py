@@ -14,7 +14,7 @@ from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.measure.clearance import close_passages
 from recitant_core.render.mix import render_stems
 from recitant_core.units.roles import Role
-from recitant_text.balance import followed_sentence
+from recitant_text.balance import followed_facts, followed_text
 from recitant_web.balance import first_balance as balancing
 from recitant_web.balance import queries
 from recitant_web.balance.first_balance import run_first_balance
@@ -134,7 +134,7 @@ def test_ducking_follows_a_moved_clip_in_the_same_step(dipped):
     assert answer["revision"] == dipped.film.revision
     assert points(dipped) != before and deepest_at(dipped, 6.0) == -6.0
     edit = Edit.objects.order_by("-pk")[0]
-    assert "moved" in edit.said and {c["table"] for c in edit.changes} == {"clip", "duck"}
+    assert edit.said["n_moved"] and {c["table"] for c in edit.changes} == {"clip", "duck"}
     clear_caches()
     assert [p.at_sample for p in plan_of(dipped.film).ducks[0].points] == [p[0] for p in points(dipped)]
     dipped.edit("undo")
@@ -160,7 +160,7 @@ def test_points_are_drawn_pinned_kept_and_released(dipped):
     assert (at - 2_400, -3.0, True) in drawn
     answer = dipped.post("arrange/edits", kind="move", ids=[dipped.voice], by_samples=SECOND, by_tracks=0)
     assert answer["revision"] and [p for p in points(dipped) if p[2]] == drawn
-    assert "kept as you drew it" in Edit.objects.order_by("-pk")[0].said
+    assert Edit.objects.order_by("-pk")[0].said["n_kept"] == 1
     dipped.edit("duck-release", id=dipped.duck, from_sample=0, to_sample=8 * SECOND)
     assert not any(p[2] for p in points(dipped))
     n = len(points(dipped))
@@ -192,7 +192,7 @@ def test_rules_are_changed_field_by_field_and_refused_with_a_sentence(dipped):
     assert dipped.edit("duck-rule", 409, id="999999", rule={"bridge_s": 3})["sentence"]
     assert dipped.edit("duck-add", 409, target="stem", id="music", start="")["sentence"]
     assert dipped.edit("duck-add", 409, target="stem", id="narration", start="")["sentence"]
-    assert dipped.edit("duck-point", 409, id=dipped.duck, index=99, at_sample=0, gain_db=0)["sentence"]
+    assert dipped.edit("duck-point", 404, id=dipped.duck, index=99, at_sample=0, gain_db=0)["sentence"]
     assert Duck.objects.get().rule == before
     dipped.edit("duck-rule", id=dipped.duck, rule={"start": "documentary"})
     assert dipped.state()["ducks"][0]["rule"]["bridge_s"] == 4.0
@@ -222,7 +222,7 @@ def test_a_duck_waits_while_its_track_is_narration_or_its_key_is_gone(desk):
     desk.edit("duck-add", target="track", id=str(track.pk), start="talk-over-bed")
     duck = str(Duck.objects.get().pk)
     desk.edit("duck-rule", id=duck, rule={"keys": [str(voice.pk)], "aim": "depth"})
-    assert desk.edit("duck-rule", 409, id=duck, rule={"keys": [str(track.pk)]})["sentence"]
+    assert desk.edit("duck-rule", 404, id=duck, rule={"keys": [str(track.pk)]})["sentence"]
     desk.post("arrange/edits", kind="track-set", id=str(voice.pk), role="effects")
     assert plan_of(desk.film).ducks[0].rule.keys == ()
     desk.edit("undo")
@@ -259,7 +259,7 @@ def test_ducking_follows_speech_that_is_found_later(dipped):
     follow_speech(source)
     dipped.film.refresh_from_db()
     assert deepest_at(dipped, 4.5) == -6.0 and deepest_at(dipped, 1.5) == 0.0
-    assert "followed the speech in voice" in Edit.objects.order_by("-pk")[0].label
+    assert Edit.objects.order_by("-pk")[0].label == {"code": "ducking-followed", "name": "voice.wav"}
 
 
 def test_the_clearance_asked_for_is_an_edit(desk):
@@ -326,7 +326,7 @@ def test_the_level_path_at_a_moment(dipped):
     )
     dipped.edit("gain", target="clip", id=dipped.score, gain_db=-96)
     assert "clip gain" in dipped.get(f"level-path?clip={dipped.score}&at={2 * SECOND}")["silent"]
-    dipped.get("level-path?clip=nobody&at=0", 422)
+    dipped.get("level-path?clip=nobody&at=0", 404)
 
 
 def test_versions_hold_ducking(dipped, account):
@@ -366,7 +366,7 @@ def test_a_phrase_is_left_as_recorded_in_one_press_and_the_next_balance_keeps_it
     assert max(gain for _, gain in curve) == pytest.approx(3.0)
     desk.balance()
     assert Clip.objects.get(pk=desk.voice).curve == curve and "sentence" in desk.edit(
-        "phrase", 409, **place | {"id": 10**9}, gain_db=0.0
+        "phrase", 404, **place | {"id": 10**9}, gain_db=0.0
     )
 
 
@@ -376,7 +376,7 @@ def test_sounds_in_dialogue_go_to_a_track_of_effects_in_one_press(desk):
     desk.edit("sounds-to", places=[place], role="effects")
     (sent,) = Track.objects.get(programme=desk.film, role="effects", name="From dialogue").clips.all()
     assert (sent.start_sample, sent.length_samples) == (place["start_sample"], SECOND // 2)
-    assert "sentence" in desk.edit("sounds-to", 409, places=[place], role="effects")
+    assert "sentence" in desk.edit("sounds-to", 404, places=[place], role="effects")
 
 
 def test_a_first_balance_can_be_undone_as_a_whole(desk):
@@ -417,11 +417,11 @@ def test_no_speech_no_ducking_and_the_page_says_so(desk):
 def test_what_is_said_of_curves_that_changed():
     from recitant_core.gain.ducking import CurveChange
 
-    assert followed_sentence([CurveChange()]) == ""
-    assert followed_sentence([CurveChange(1, 3, 0, 2)]) == (
+    assert followed_text(followed_facts([CurveChange()])) == ""
+    assert followed_text(followed_facts([CurveChange(1, 3, 0, 2)])) == (
         "Ducking followed: 3 dips moved, 1 new, 2 kept as you drew them."
     )
-    assert followed_sentence([CurveChange(n_gone=1)]) == "Ducking followed: 1 dip gone."
+    assert followed_text(followed_facts([CurveChange(n_gone=1)])) == "Ducking followed: 1 dip gone."
 
 
 def test_what_is_handed_over_gives_way_as_heard_and_its_report_says_so(dipped, after_commit):

@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 from django.utils import timezone
 
+from recitant_text.steps import label_text
 from recitant_web.desk.mapping.plans import plan_key, plan_of
 from recitant_web.desk.models import Clip, Duck, Edit, Marker, Stem, Track
 from recitant_web.house.actions import bring_back, delete, duplicate, sweep
@@ -87,7 +88,7 @@ def test_a_press_on_a_name_leads_to_where_work_stopped(signed_in, film):
 def test_renamed_archived_and_back(keep, film, signed_in):
     keep(film, "rename", title="  Tenor  ")
     film.refresh_from_db()
-    assert film.title == "Tenor" and Edit.objects.order_by("-pk")[0].label == "title: Tenor"
+    assert film.title == "Tenor" and label_text(Edit.objects.order_by("-pk")[0].label) == "title: Tenor"
     keep(film, "rename", status=409, title=" ")
     keep(film, "archive")
     assert "Tenor" not in signed_in.get("/").content.decode()

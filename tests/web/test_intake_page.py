@@ -7,6 +7,8 @@ import numpy as np
 import pytest
 
 from conftest import wav_bytes
+from recitant_text.findings import role_reasons
+from recitant_text.steps import label_text
 from recitant_web.desk.log import undo
 from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.programme import actions as programmes
@@ -61,7 +63,7 @@ def test_a_fault_is_shown_and_mended_with_one_press_and_taken_back(signed_in, em
     undo(empty, empty.revision)
     empty.refresh_from_db()
     assert plan_of(empty).tracks[0].clips[0].routing == "first"
-    assert empty.edits.order_by("-pk")[1].label == "Take 3.wav: Use the louder side"
+    assert label_text(empty.edits.order_by("-pk")[1].label) == "Take 3.wav: Use the louder side"
 
 
 def test_every_remedy_changes_what_is_heard_and_never_the_file(signed_in, empty, bring, media):
@@ -87,13 +89,13 @@ def test_every_remedy_changes_what_is_heard_and_never_the_file(signed_in, empty,
 
 def test_a_remedy_that_is_not_offered_is_refused(signed_in, empty, bring):
     source = bring("fine.wav", wav_bytes(programme(1, 3.0)), "music")
-    assert _mend(signed_in, empty, source, "remove-dc").status_code == 409
+    assert _mend(signed_in, empty, source, "remove-dc").status_code == 404
 
 
 def test_what_a_file_is_is_guessed_with_reasons_and_corrected(signed_in, empty, bring):
     source = bring("Door slam.wav", wav_bytes(sine(-20, 1.5, 300.0)))
     assert source.role == "effects"
-    assert "its name says “door”" in source.role_reasons
+    assert "its name says “door”" in role_reasons(source.role_reasons)
     other = bring("Second.wav", wav_bytes(programme(8, 2.0)))
     ids = f"{source.pk},{other.pk}"
     page = signed_in.post(f"/programmes/{empty.pk}/roles", {"ids": ids, "role": "atmosphere"}).content.decode()
@@ -205,7 +207,7 @@ def test_of_several_sound_tracks_the_others_can_be_brought_in(signed_in, empty, 
 
     audio = stored_source(other.sha256, 2).read(0, 48_000)[:, 0]
     assert np.argmax(np.abs(np.fft.rfft(audio))) == pytest.approx(2_000, abs=2)
-    assert signed_in.post(f"/programmes/{empty.pk}/sources/{source.pk}/track", {"index": "7"}).status_code == 409
+    assert signed_in.post(f"/programmes/{empty.pk}/sources/{source.pk}/track", {"index": "7"}).status_code == 404
 
 
 def test_a_marked_part_is_laid(signed_in, empty, bring):
@@ -216,7 +218,7 @@ def test_a_marked_part_is_laid(signed_in, empty, bring):
     assert part.track_id != whole.track_id and part.track.role == "music"  # its own track has no room at the start
     signed_in.post(f"/programmes/{empty.pk}/intake/step", {"way": "undo"})
     assert source.clip_set.count() == 1 and empty.tracks.count() == 1
-    assert signed_in.post(f"/programmes/{empty.pk}/sources/{source.pk}/use", {"from": "x"}).status_code == 409
+    assert signed_in.post(f"/programmes/{empty.pk}/sources/{source.pk}/use", {"from": "x"}).status_code == 400
 
 
 def test_a_recording_can_be_heard_before_it_is_placed(signed_in, empty, bring):
@@ -286,7 +288,7 @@ def test_a_long_recording_is_ready_before_all_of_it_was_heard(empty, bring, monk
 
 def test_what_is_under_way_or_refused_stands_first(signed_in, film):
     first, second, third = film.sources.order_by("pk")
-    Source.objects.filter(pk=second.pk).update(state="refused", sentence="It is none.")
+    Source.objects.filter(pk=second.pk).update(state="refused", message={"text": "It is none."})
     Source.objects.filter(pk=third.pk).update(state="waiting")
     page = signed_in.get(f"/programmes/{film.pk}/sources").content.decode()
     places = [page.index(f">{one.name}") for one in (second, third, first)]

@@ -25,7 +25,7 @@ def every_report_is_written(monkeypatch):
 def lose(job, work="second"):
     """Let the heartbeat stop, and another worker take the job and finish it."""
     Job.objects.filter(pk=job.pk).update(heartbeat_at=timezone.now() - 2 * jobs.HEARTBEAT_LOST)
-    assert jobs.run_job(job.pk, lambda *_: work).sentence == work
+    assert jobs.run_job(job.pk, lambda *_: {"text": work}).sentence == work
 
 
 def refuse(_job, _progress):
@@ -36,7 +36,7 @@ def refuse(_job, _progress):
 def test_the_end_of_a_lost_lease_is_not_written(job, is_refused):
     def work(mine, progress):
         lose(mine)
-        return refuse(mine, progress) if is_refused else "first"
+        return refuse(mine, progress) if is_refused else {"text": "first"}
 
     assert jobs.run_job(job.pk, work).sentence == "second"
     job.refresh_from_db()
@@ -60,9 +60,9 @@ def test_a_job_that_was_sent_again_is_left_to_whoever_takes_it(job, monkeypatch)
     def work(mine, progress):
         Job.objects.filter(pk=mine.pk).update(heartbeat_at=timezone.now() - 2 * jobs.HEARTBEAT_LOST)
         assert jobs.pick_up_lost_jobs() == 1
-        return "first"
+        return {"text": "first"}
 
     jobs.run_job(job.pk, work)
     job.refresh_from_db()
     assert job.state == JobState.WAITING
-    assert jobs.run_job(job.pk, lambda *_: "second").sentence == "second"
+    assert jobs.run_job(job.pk, lambda *_: {"text": "second"}).sentence == "second"

@@ -42,7 +42,7 @@ def done(monkeypatch):
 
     def work(one, _progress):
         found.append(one.about)
-        return "Done."
+        return {}
 
     tasks = {kind: lambda job_id: actions.run_job(job_id, work) for kind in (HEAR, DELIVER, INGEST, "listening.words")}
     monkeypatch.setattr(actions, "current_app", SimpleNamespace(tasks=tasks, send_task=lambda *_, **__: None))
@@ -179,8 +179,8 @@ def test_a_wait_says_what_it_is_behind_and_how_long(workspace, other):
 def test_the_page_lists_what_runs_waits_failed_and_is_done(workspace, other, signed_in):
     job(workspace, HEAR, "Interview", state=JobState.WORKING, share=0.5, started_at=timezone.now())
     job(workspace, HEAR, "Narration")
-    failed = job(workspace, DELIVER, "Spot", state=JobState.CRASHED, sentence="It broke.")
-    job(workspace, INGEST, "voice.wav", state=JobState.DONE, sentence="voice.wav is ready.")
+    failed = job(workspace, DELIVER, "Spot", state=JobState.CRASHED, message={"text": "It broke."})
+    job(workspace, INGEST, "voice.wav", state=JobState.DONE, message={"text": "voice.wav is ready."})
     job(other, HEAR, "Secret")
     page = signed_in.get("/work").content.decode()
     for words in (
@@ -206,7 +206,7 @@ def test_what_is_done_is_not_tried_again_and_a_refused_file_waits_again(film, si
     source = film.sources.first()
     with pytest.raises(EditRefused, match="job_not_ended"):
         actions.try_again(source.job)
-    source.state, source.sentence = "refused", "It is damaged."
+    source.state, source.message = "refused", {"text": "It is damaged."}
     source.save()
     Job.objects.filter(pk=source.job_id).update(state=JobState.REFUSED)
     signed_in.post(f"/work/{source.job_id}", {"what": "again"}, headers={"HX-Request": "true"})

@@ -100,9 +100,9 @@ def test_a_job_lives_while_its_work_says_nothing(transactional_db, account, monk
         ends_at = time.monotonic() + 20
         while time.monotonic() < ends_at:
             if Job.objects.get(pk=mine.pk).heartbeat_at > timezone.now() - timedelta(minutes=1):
-                return "alive"
+                return {"text": "alive"}
             time.sleep(0.02)
-        return "thought dead"
+        return {"text": "thought dead"}
 
     assert jobs.run_job(job.pk, work).sentence == "alive"
 
@@ -119,7 +119,7 @@ def test_a_job_that_loses_the_database_waits_and_goes_on(transactional_db, accou
     Job.objects.filter(pk=job.pk).update(created_at=timezone.now() - jobs.HEARTBEAT_LOST * 2)
     look_after()
     assert sent == [job.pk]
-    assert jobs.run_job(job.pk, lambda *_: "done").state == JobState.DONE
+    assert jobs.run_job(job.pk, lambda *_: {}).state == JobState.DONE
 
 
 def test_a_job_that_loses_the_database_every_time_ends(transactional_db, account):

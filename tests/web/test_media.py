@@ -138,7 +138,7 @@ def test_a_store_that_does_not_answer_is_said_and_jobs_wait_for_it(store, machin
     job = Job.objects.create(workspace=account[1], kind="x", payload={})
     from recitant_web.jobs.actions import run_job
 
-    assert run_job(job.pk, lambda _job, _progress: str(media.fetched("originals/a"))) is None
+    assert run_job(job.pk, lambda _job, _progress: {"text": str(media.fetched("originals/a"))}) is None
     job.refresh_from_db()
     assert job.state == "waiting"
 

@@ -5,6 +5,7 @@ import json
 import pytest
 
 from conftest import wav_bytes
+from recitant_text.steps import label_text
 from recitant_web.desk.mapping.plans import key_of_programme, plan_of
 from recitant_web.desk.models import Clip, Edit, Marker, Track
 from recitant_web.programme.actions import (
@@ -77,7 +78,7 @@ def test_files_that_come_together_are_laid_together_as_one_step(desk, after_comm
         ("interview", "interview 10"),
     ]
     assert Edit.objects.count() == n_steps + 1
-    assert Edit.objects.order_by("-pk")[0].label == "4 files brought in, one after another, a track a name"
+    assert label_text(Edit.objects.order_by("-pk")[0].label) == "4 files brought in, one after another, a track a name"
     desk.edit("undo")
     assert len(desk.places()) == 3 and not Track.objects.filter(name="interview").exists()
     desk.edit("redo")

@@ -10,6 +10,7 @@ import soundfile
 from recitant_core.errors import EditRefused
 from recitant_core.render.mix import render_mix
 from recitant_core.units.clock import SampleSpan
+from recitant_text.steps import label_text
 from recitant_web.desk.mapping.plans import plan_of, sources_of_plan
 from recitant_web.desk.models import Clip, Edit, Track
 from recitant_web.house.actions import duplicate, remove_recording
@@ -150,7 +151,9 @@ def test_a_recording_is_laid_where_it_was_recorded_to(desk):
     ]
     middle = pieces[1]
     assert (middle.in_sample, middle.length_samples, middle.take_index) == (S // 2, S, 1)
-    assert source.role == voice.track.role and Edit.objects.latest("pk").label == "Narration take 1 recorded"
+    assert (
+        source.role == voice.track.role and label_text(Edit.objects.latest("pk").label) == "Narration take 1 recorded"
+    )
     plan, sources = plan_of(desk.film), sources_of_plan(desk.film)
     alone = render_mix(plan, sources, SampleSpan(3 * S, S))
     desk.edit("undo")

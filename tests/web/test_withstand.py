@@ -83,14 +83,14 @@ def test_a_clock_that_jumps_loses_no_job_and_does_none_twice(account, monkeypatc
         actions.pick_up_lost_jobs()
         progress(0.5)
         done.append(one.pk)
-        return "Done."
+        return {}
 
     first = actions.run_job(job.pk, work)
     monkeypatch.undo()
     monkeypatch.setattr(actions, "_send", lambda *_: None)
     if first is None:  # by the new clock it had been silent for hours: it went into other hands, and is done there
         assert done == []
-        actions.run_job(job.pk, lambda one, _progress: done.append(one.pk) or "Done.")
+        actions.run_job(job.pk, lambda one, _progress: done.append(one.pk) or {})
     job.refresh_from_db()
     assert job.state == JobState.DONE and done == [job.pk]
 

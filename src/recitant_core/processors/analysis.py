@@ -12,7 +12,7 @@ from typing import Final
 import numpy as np
 import scipy.fft
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, MalformedRequest
 from recitant_core.ports import SampleSource
 from recitant_core.processors.dynamics import level_dbfs
 from recitant_core.processors.filters import band_pass, filtered
@@ -237,7 +237,7 @@ def starting_point(name: str, source: SampleSource, speech: Sequence[SampleSpan]
         EditRefused: no such starting point, it is silent, or what the starting point cures is not there.
     """
     if name not in CHAIN_PRESETS:
-        raise EditRefused("gone")
+        raise MalformedRequest("malformed", field="name")
     span = SampleSpan(span.start_sample, min(span.length_samples, _MOST_HEARD_SAMPLES))
     audio = source.read(span.start_sample, span.length_samples)
     inside = [part for one in speech if (part := one.intersect(span)) is not None]

@@ -7,7 +7,7 @@ from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, replace
 from typing import Final, TypeVar
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, NotThere
 from recitant_core.gain.ducking import DuckPoint
 from recitant_core.gain.envelope import CurvePoint
 from recitant_core.gain.trim import TrimScene
@@ -30,7 +30,7 @@ def sent_to_track(plan: Plan, clip_ids: Collection[str], track_id: str) -> Plan:
     """
     moved = [clip for track in plan.tracks for clip in track.clips if clip.clip_id in clip_ids]
     if len(moved) < len(clip_ids) or track_id not in {track.track_id for track in plan.tracks}:
-        raise EditRefused("gone")
+        raise NotThere()
     tracks = []
     for track in plan.tracks:
         kept = [clip for clip in track.clips if clip.clip_id not in clip_ids]
@@ -51,7 +51,7 @@ def parted_out(plan: Plan, places: Collection[tuple[str, SampleSpan]], track_id:
     """
     into = next((track for track in plan.tracks if track.track_id == track_id), None)
     if into is None:
-        raise EditRefused("gone")
+        raise NotThere()
     into_db = into.gain_db + plan.stem_gain_db(into.role)
     names, moved = Names.beside(plan), []
     # The last first: what lies before a stretch keeps the name of the clip.
@@ -59,7 +59,7 @@ def parted_out(plan: Plan, places: Collection[tuple[str, SampleSpan]], track_id:
         found = next(((t, c) for t in plan.tracks for c in t.clips if c.clip_id == clip_id), None)
         part = None if found is None else part_of(found[1], span)
         if found is None or part is None:
-            raise EditRefused("gone")
+            raise NotThere()
         track, clip = found
         before = part_of(clip, SampleSpan(0, span.start_sample))
         after = part_of(clip, SampleSpan(span.end_sample, _ALL_TIME))
@@ -83,7 +83,7 @@ def merged_into(plan: Plan, track_ids: Collection[str], into_id: str) -> Plan:
     """
     known = {track.track_id: track for track in plan.tracks}
     if into_id not in known or not set(track_ids) - {into_id} or not set(track_ids) <= known.keys():
-        raise EditRefused("gone")
+        raise NotThere()
     into = known[into_id]
     clips = list(into.clips)
     for track_id in [one for one in known if one in track_ids and one != into_id]:
@@ -226,7 +226,7 @@ def _retimed(
     """Tracks with their clips and curves on another time; place gives where a moment goes."""
     chosen = {track.track_id for track in plan.tracks} & set(track_ids)
     if not chosen or chosen != set(track_ids):
-        raise EditRefused("gone")
+        raise NotThere()
     tracks = tuple(_retimed_track(t, clips_of, place) if t.track_id in chosen else t for t in plan.tracks)
     # A stem's curves belong to all its tracks: they move only where all of them do.
     whole = {

@@ -9,7 +9,7 @@ from typing import Final
 
 import numpy as np
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, MalformedRequest, NotThere
 from recitant_core.gain.envelope import CurvePoint, curve_db
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Clip
 from recitant_core.units.clock import RATE_HZ, SampleSpan
@@ -42,7 +42,7 @@ def curve_point_moved(clip: Clip, index: int, at_sample: int, gain_db: float) ->
     """
     points = [(point.at_sample, point.gain_db) for point in clip.curve]
     if not 0 <= index < len(points):
-        raise EditRefused("gone")
+        raise NotThere()
     was_at, was_db = points[index]
     reach = RATE_HZ // 2
     if index == 0 and gain_db != was_db and was_at > 0:
@@ -78,7 +78,7 @@ def curve_drawn(clip: Clip, drawn: Iterable[tuple[int, float]]) -> Clip:
     """
     points = sorted((min(max(0, at), clip.length_samples), gain_db) for at, gain_db in drawn)
     if not points:
-        raise EditRefused("gone")
+        raise MalformedRequest("malformed", field="points")
     first, last = points[0][0], points[-1][0]
     kept = [
         (p.at_sample, p.gain_db)

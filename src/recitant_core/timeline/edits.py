@@ -9,7 +9,7 @@ from dataclasses import replace
 from itertools import count, pairwise
 from typing import Final
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, NotThere
 from recitant_core.gain.envelope import CurvePoint, FadeShape
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, MOST_LENGTH_SAMPLES, Clip, Plan, Track
 from recitant_core.units.clock import RATE_HZ
@@ -34,7 +34,7 @@ def with_group(plan: Plan, clip_ids: Iterable[str]) -> set[str]:
     known = clips_by_id(plan)
     wanted = set(clip_ids)
     if not wanted or not wanted <= known.keys():
-        raise EditRefused("gone")
+        raise NotThere()
     groups = {known[clip_id][1].group for clip_id in wanted} - {""}
     return wanted | {clip_id for clip_id, (_, clip) in known.items() if clip.group in groups}
 
@@ -215,7 +215,7 @@ def add_clip(plan: Plan, track_id: str, clip: Clip) -> Plan:
         EditRefused: no such track, or out of the programme.
     """
     if track_id not in {track.track_id for track in plan.tracks}:
-        raise EditRefused("gone")
+        raise NotThere()
     return _with_added(plan, {track_id: [replace(_placed(clip, clip.start_sample), clip_id=f"{NEW}0")]})
 
 
@@ -231,7 +231,7 @@ def _known_ids(plan: Plan, clip_ids: Collection[str]) -> set[str]:
         EditRefused: one is not there, or none was named.
     """
     if not clip_ids or not set(clip_ids) <= clips_by_id(plan).keys():
-        raise EditRefused("gone")
+        raise NotThere()
     return set(clip_ids)
 
 
@@ -331,7 +331,7 @@ def _placed(clip: Clip, start_sample: int) -> Clip:
 def _clip(plan: Plan, clip_id: str) -> tuple[Track, Clip]:
     known = clips_by_id(plan)
     if clip_id not in known:
-        raise EditRefused("gone")
+        raise NotThere()
     return known[clip_id]
 
 

@@ -9,7 +9,7 @@ from typing import Final
 
 import numpy as np
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, NotThere
 from recitant_core.gain.envelope import FadeShape
 from recitant_core.measure.similarity import quietest_stretch
 from recitant_core.speech.activity import SpeechSpan
@@ -51,7 +51,7 @@ def gap_at(plan: Plan, track_id: str, at_sample: int) -> Gap:
     """
     track = next((t for t in plan.tracks if t.track_id == track_id), None)
     if track is None or not track.clips:
-        raise EditRefused("gone")
+        raise NotThere()
     before = [c for c in track.clips if c.span.end_sample <= at_sample]
     after = [c for c in track.clips if c.start_sample > at_sample]
     if not before or not after or len(before) + len(after) < len(track.clips):

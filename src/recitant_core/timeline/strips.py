@@ -6,7 +6,7 @@ Held to: tests/core/test_strips.py
 from collections.abc import Collection
 from dataclasses import replace
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import NotThere
 from recitant_core.processors.model import Chain
 from recitant_core.timeline.edits import clips_by_id, set_clips
 from recitant_core.timeline.model import Plan, Ride
@@ -35,7 +35,7 @@ def target_chain(plan: Plan, target: str, target_id: str) -> Chain:
         return plan.stem_chain(Role(target_id))
     elif target == "master":
         return plan.master_chain
-    raise EditRefused("gone")
+    raise NotThere()
 
 
 def with_chain(plan: Plan, target: str, ids: Collection[str], chain: Chain) -> Plan:
@@ -66,7 +66,7 @@ def target_ride(plan: Plan, target: str, target_id: str) -> Ride:
         return plan.stem_ride(Role(target_id))
     track = next((t for t in plan.tracks if t.track_id == target_id), None)
     if target != "track" or track is None:
-        raise EditRefused("gone")
+        raise NotThere()
     return track.ride
 
 

@@ -9,7 +9,7 @@ from contextlib import suppress
 from dataclasses import replace
 from typing import Final
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, NotThere
 from recitant_core.timeline.edits import (
     LEAST_CLIP_SAMPLES,
     NEW,
@@ -138,7 +138,7 @@ def with_take(clip: Clip, index: int, lengths: Lengths) -> Clip:
     """
     takes = in_order(clip)
     if not 0 <= index < len(takes):
-        raise EditRefused("gone")
+        raise NotThere()
     chosen = takes[index]
     if index == clip.take_index:
         return clip
@@ -185,7 +185,7 @@ def without_take(clip: Clip, index: int) -> Clip:
         EditRefused: no such take, or the one that sounds.
     """
     if not 0 <= index <= len(clip.takes):
-        raise EditRefused("gone")
+        raise NotThere()
     if index == clip.take_index:
         raise EditRefused("take_sounds")
     left = tuple(t for i, t in enumerate(in_order(clip)) if i not in (index, clip.take_index))
@@ -238,7 +238,7 @@ def recorded_over(plan: Plan, track_id: str, clip: Clip, *, is_range: bool) -> P
     """
     track = next((one for one in plan.tracks if one.track_id == track_id), None)
     if track is None:
-        raise EditRefused("gone")
+        raise NotThere()
     under = [c for c in track.in_mix if c.span.intersect(clip.span) is not None]
     if not under:
         return add_clip(plan, track_id, clip)

@@ -7,7 +7,7 @@ from typing import Final
 
 import numpy as np
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, NotThere
 from recitant_core.gain.envelope import FadeShape
 from recitant_core.timeline.arranging import Names, part_of
 from recitant_core.timeline.edits import LEAST_CLIP_SAMPLES
@@ -126,7 +126,7 @@ def track_of(plan: Plan, track_id: str) -> Track:
     """
     found = next((track for track in plan.tracks if track.track_id == track_id), None)
     if found is None:
-        raise EditRefused("gone")
+        raise NotThere()
     return found
 
 

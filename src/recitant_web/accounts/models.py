@@ -3,6 +3,8 @@
 from django.conf import settings
 from django.db import models
 
+from recitant_web.accounts.rights import OWNER
+
 
 class Workspace(models.Model):
     """Programmes, libraries and specifications that a small company shares."""
@@ -23,6 +25,9 @@ class Membership(models.Model):
 
     workspace = models.ForeignKey(Workspace, on_delete=models.CASCADE, related_name="memberships")
     user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="memberships")
+
+    role = models.CharField(max_length=20, default=OWNER)
+    """Of accounts.rights.RIGHTS."""
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["workspace", "user"], name="one_membership_each")]

@@ -4,7 +4,7 @@ from typing import Any
 
 from django.db.models import Q
 
-from recitant_core.errors import EditRefused, RangeError
+from recitant_core.errors import EditRefused, NotThere, RangeError
 from recitant_core.measure.similarity import align
 from recitant_core.timeline.edits import clips_by_id
 from recitant_core.timeline.model import Clip, Plan, Track
@@ -13,6 +13,7 @@ from recitant_core.timeline.takes import in_order
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.timecode import FRAME_RATES, samples_from_timecode
 from recitant_text.notices import alignment_words, is_alignment_sure, off_words
+from recitant_text.steps import label_text
 from recitant_web.desk.log import steps_beside
 from recitant_web.desk.mapping.plans import plan_of, sources_of_plan
 from recitant_web.desk.models import Edit, EditState
@@ -81,7 +82,7 @@ def history(programme: Programme) -> list[dict[str, Any]]:
     return [
         {
             "id": step.pk,
-            "label": step.label,
+            "label": label_text(step.label),
             "is_in_force": step.state == EditState.DONE,
             "made_at": step.made_at.isoformat(),
             "by": step.user.username if step.user else "",
@@ -98,7 +99,7 @@ def alignment(programme: Programme, clip_id: str, to_clip_id: str) -> dict[str, 
     """
     known = clips_by_id(plan_of(programme))
     if clip_id not in known or to_clip_id not in known or clip_id == to_clip_id:
-        raise EditRefused("gone")
+        raise NotThere()
     sources = sources_of_plan(programme)
     audio = []
     for clip in (known[to_clip_id][1], known[clip_id][1]):

@@ -7,11 +7,13 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from recitant_core.delivery.judging.figures import readings_data
-from recitant_core.errors import EditRefused
+from recitant_core.errors import NotThere
 from recitant_core.ports import Progress
 from recitant_core.timeline import edits
 from recitant_core.timeline.model import Clip, Plan
 from recitant_io.plan.vary import Variation, vary
+from recitant_text.messages import Message, notice_message
+from recitant_text.steps import label
 from recitant_web.desk.edits.variation import Vary
 from recitant_web.desk.log import record
 from recitant_web.desk.mapping.changes import changes_between
@@ -33,7 +35,7 @@ def ask_variation(programme: Programme, user: User, asked: Vary) -> Job:
     """
     Variation(float(asked.speed), asked.keeps_pitch, float(asked.semitones))
     if asked.id not in edits.clips_by_id(plan_of(programme)):
-        raise EditRefused("gone")
+        raise NotThere()
     payload: dict[str, object] = {"programme_id": programme.pk, "user_id": user.pk}
     payload |= {"id": str(asked.id), "speed": float(asked.speed), "keeps_pitch": asked.keeps_pitch}
     payload["semitones"] = float(asked.semitones)
@@ -41,7 +43,7 @@ def ask_variation(programme: Programme, user: User, asked: Vary) -> Job:
         return start_job(programme.workspace, VARY, payload, about=programme.title, programme_number=programme.pk)
 
 
-def vary_clip(payload: dict[str, Any], progress: Progress) -> str:
+def vary_clip(payload: dict[str, Any], progress: Progress) -> Message:
     """Render the varied recording, unless it is there, and let the clip use it.
 
     Raises:
@@ -59,7 +61,7 @@ def vary_clip(payload: dict[str, Any], progress: Progress) -> str:
         plan = plan_of(locked)
         clip = _clip(plan, payload["id"])
         if clip.source_key != used.sha256:
-            raise EditRefused("gone")
+            raise NotThere()
         after = edits.set_clips(plan, [clip.clip_id], lambda c: _fitted(c, varied, before, variation))
         changes, made, _ = changes_between(locked, plan, after)
         # The row of the clip tells its recording by number, which the core does not know.
@@ -69,9 +71,9 @@ def vary_clip(payload: dict[str, Any], progress: Progress) -> str:
         if not changes:
             changes = [{"table": "clip", "id": int(clip.clip_id), "set": {"source_id": [used.pk, varied.pk]}}]
         user = User.objects.filter(pk=payload["user_id"]).first()
-        words = f"{clip.name} at {100 * variation.speed:g} % speed, {variation.semitones:+g} semitones"
-        record(locked, user, words.replace("-", "−").replace("+0 ", "0 "), changes, made)
-    return "Done."
+        step = label("varied", name=clip.name, speed=variation.speed, semitones=variation.semitones)
+        record(locked, user, step, changes, made)
+    return notice_message("done")
 
 
 def _with_source(change: dict[str, Any], old: int, new: int) -> dict[str, Any]:
@@ -81,7 +83,7 @@ def _with_source(change: dict[str, Any], old: int, new: int) -> dict[str, Any]:
 def _clip(plan: Plan, clip_id: str) -> Clip:
     known = edits.clips_by_id(plan)
     if clip_id not in known:
-        raise EditRefused("gone")
+        raise NotThere()
     return known[clip_id][1]
 
 

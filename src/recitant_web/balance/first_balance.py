@@ -13,8 +13,9 @@ from recitant_core.ports import Progress
 from recitant_core.timeline.model import Plan
 from recitant_core.units.clock import SampleSpan
 from recitant_io.store.chained import TimeBudget
-from recitant_text.first_balance import TITLES, balanced_words, step_data
-from recitant_text.notices import notice
+from recitant_text.first_balance import balanced_facts, step_facts
+from recitant_text.messages import Message, balanced_message, notice_message
+from recitant_text.steps import label
 from recitant_web.balance.forms import FirstBalanceRequest
 from recitant_web.desk.ducking import bands_of
 from recitant_web.desk.energies import known_energies
@@ -55,7 +56,7 @@ def ask_first_balance(programme: Programme, user: User, asked: FirstBalanceReque
     return run
 
 
-def run_first_balance(run_id: int, progress: Progress) -> str:
+def run_first_balance(run_id: int, progress: Progress) -> Message:
     """Do it: the steps are worked out on the newest revision and written together.
 
     Raises:
@@ -63,7 +64,7 @@ def run_first_balance(run_id: int, progress: Progress) -> str:
     """
     run = BalanceRun.objects.select_related("programme", "user").get(pk=run_id)
     if run.steps:
-        return notice("balanced_before")
+        return notice_message("balanced_before")
     programme = run.programme
     material = _material(programme)
     moments = moments_of(programme, material.plan)
@@ -73,7 +74,7 @@ def run_first_balance(run_id: int, progress: Progress) -> str:
         locked = lock(programme, programme.revision)
         run.steps = _written(locked, run, done)
         run.save(update_fields=["steps"])
-    return balanced_words(done, doubt)
+    return balanced_message(balanced_facts(done, doubt))
 
 
 def _material(programme: Programme) -> Material:
@@ -114,12 +115,12 @@ def _written(programme: Programme, run: BalanceRun, done: FirstBalance) -> list[
         edit_id = None
         if changes or made:
             # The curves of this step are its own; nothing else is to follow from it.
-            label = f"first balance: {TITLES[step.code].lower()}"
-            edit = record(programme, run.user, label, changes, made, is_followed=False)
+            named = label("first-balance", step=step.code)
+            edit = record(programme, run.user, named, changes, made, is_followed=False)
             edit_id = edit.pk
             names |= _new_names(after, final)
         before = with_duck_names(after, names)
-        told.append(step_data(step) | {"edit_id": edit_id})
+        told.append(step_facts(step) | {"edit_id": edit_id})
     return told
 
 

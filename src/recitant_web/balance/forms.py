@@ -1,13 +1,14 @@
 """The shape of what the Balance page asks."""
 
-from typing import Any, Literal
+from typing import Any, Final, Literal
 
 from django.http import HttpRequest
 from msgspec import Struct
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import MalformedRequest
 from recitant_web.shared.shapes import Samples, text_as
 
+_WHOLE: Final = ("index", "at_sample", "version_id")
 Nearness = Literal["back", "middle", "front"]
 
 
@@ -35,8 +36,11 @@ def instead_from(request: HttpRequest) -> dict[str, Any] | None:
     if not text:
         return None
     found = text_as(text, dict[str, Any])
+    return {**found, **{name: _whole(found, name) for name in _WHOLE}, "id": str(found.get("id", ""))}
+
+
+def _whole(found: dict[str, Any], name: str) -> int:
     try:
-        whole = {name: int(Samples.read(found.get(name) or 0)) for name in ("index", "at_sample", "version_id")}
+        return int(Samples.read(found.get(name) or 0))
     except (ValueError, TypeError) as error:
-        raise EditRefused("gone") from error
-    return {**found, **whole, "id": str(found.get("id", ""))}
+        raise MalformedRequest("malformed", field=name) from error

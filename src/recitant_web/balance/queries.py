@@ -6,7 +6,7 @@ from typing import Any
 from recitant_core.balance.judgement import DENSE_SHARE, Judgement, feel_of
 from recitant_core.balance.plausibility import doubts
 from recitant_core.balance.speech_figures import speech_figures
-from recitant_core.errors import EditRefused
+from recitant_core.errors import NotThere
 from recitant_core.gain.duck_rule import DuckKind
 from recitant_core.gain.ducking import dips, travel_db_per_min
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU, STRICT_LU
@@ -210,7 +210,7 @@ def path_of_clip(programme: Programme, clip_id: str, at_sample: int, hear: str) 
     snapshot = Snapshot(programme)
     plan = snapshot.plan
     if not any(clip.clip_id == clip_id for track in plan.tracks for clip in track.clips):
-        raise EditRefused("gone")
+        raise NotThere()
     master = likely_master(snapshot, snapshot.spec)[0] if hear == "handed-over" else Master()
     found = level_path(replace(plan, master=master), sources_of_plan(programme), clip_id, at_sample)
     return {

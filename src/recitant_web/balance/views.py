@@ -2,9 +2,8 @@
 
 import json
 
-from django.contrib.auth.decorators import login_required
 from django.http import HttpResponse, JsonResponse
-from django.shortcuts import get_object_or_404, render
+from django.shortcuts import render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_POST, require_safe
 
@@ -20,7 +19,9 @@ from recitant_web.listening.comparison import heard_instead, plan_instead
 from recitant_web.listening.contours import contours
 from recitant_web.listening.examination import measure_again
 from recitant_web.listening.playback import through_from
-from recitant_web.programme.queries import note_page, programmes_of
+from recitant_web.programme.access import programme_view
+from recitant_web.programme.models import Programme
+from recitant_web.programme.queries import note_page
 from recitant_web.shared.requests import Request
 from recitant_web.shared.shapes import body_of, whole_number
 from recitant_web.shared.states import held_state, json_answer, state_answer, tag_of
@@ -29,12 +30,11 @@ from recitant_web.specifications.queries import spec_named, specs_of
 PAGE = "balance"
 
 
-@login_required
+@programme_view("see")
 @ensure_csrf_cookie
 @require_safe
-def balance(request: Request, programme_id: int) -> HttpResponse:
+def balance(request: Request, programme: Programme) -> HttpResponse:
     """The page, with its first state inside."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     note_page(programme, "balance")
     measure_again(programme)
     now = desk_state(programme)
@@ -50,19 +50,17 @@ def balance(request: Request, programme_id: int) -> HttpResponse:
     return render(request, "balance/page.html", context)
 
 
-@login_required
+@programme_view("see")
 @require_safe
-def state(request: Request, programme_id: int) -> HttpResponse:
+def state(request: Request, programme: Programme) -> HttpResponse:
     """The state of the page now."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     return state_answer(request, PAGE, programme.pk, desk_state(programme))
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def edits(request: Request, programme_id: int) -> HttpResponse:
+def edits(request: Request, programme: Programme) -> HttpResponse:
     """One edit; the new state comes back, to a page that holds one with the figures still to come."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     edit = edit_from(request)
     steps = edit.carry_out(programme, request.user)
     programme.refresh_from_db()
@@ -74,41 +72,37 @@ def edits(request: Request, programme_id: int) -> HttpResponse:
     return state_answer(request, PAGE, programme.pk, now, said=said)
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def balance_first(request: Request, programme_id: int) -> HttpResponse:
+def balance_first(request: Request, programme: Programme) -> HttpResponse:
     """Begin a first balance; the state, which tells how far it is, comes back."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     ask_first_balance(programme, request.user, body_of(request, FirstBalanceRequest))
     programme.refresh_from_db()
     return state_answer(request, PAGE, programme.pk, desk_state(programme))
 
 
-@login_required
+@programme_view("see")
 @require_safe
-def level_path(request: Request, programme_id: int) -> HttpResponse:
+def level_path(request: Request, programme: Programme) -> HttpResponse:
     """Every gain of a clip at a moment, from the recording to the output."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     hear = "handed-over" if request.GET.get("hear") == "handed-over" else "mix"
     at_sample = max(0, whole_number(request, "at", 0))
     return JsonResponse(path_of_clip(programme, request.GET.get("clip", ""), at_sample, hear))
 
 
-@login_required
+@programme_view("see")
 @require_safe
-def clip_contours(request: Request, programme_id: int) -> HttpResponse:
+def clip_contours(request: Request, programme: Programme) -> HttpResponse:
     """The contours of the clips in view."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     start, end = whole_number(request, "start", 0), whole_number(request, "end", 48_000)
     n_points = max(1, min(4_000, whole_number(request, "points", 800)))
     return json_answer(contours(programme, start, max(end, start + 1), n_points))
 
 
-@login_required
+@programme_view("see")
 @require_safe
-def sound(request: Request, programme_id: int) -> HttpResponse:
+def sound(request: Request, programme: Programme) -> HttpResponse:
     """A block of what is heard, with its readings in a header."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     start = max(0, whole_number(request, "start", 0))
     length = max(1, min(480_000, whole_number(request, "length", 48_000)))
     hear = "handed-over" if request.GET.get("hear") == "handed-over" else "mix"

@@ -30,6 +30,7 @@ from recitant_io.formats.film import FilmWanted
 from recitant_io.formats.spec_file import files_of
 from recitant_io.media.storage import require_room
 from recitant_io.store.premaster import BYTES_A_FRAME as BYTES_A_KEPT_FRAME
+from recitant_text.messages import Message, delivered_message
 from recitant_text.notices import notice
 from recitant_text.report import report_data, report_files
 from recitant_web.delivery.labels import keep_cover, labels_data, labels_of_delivery
@@ -290,7 +291,7 @@ def _film(film: dict[str, Any] | None) -> FilmWanted | None:
     return FilmWanted(picture, film["suffix"], film["offset_samples"], captions=captions)
 
 
-def make_delivery(delivery_id: int, progress: Progress) -> str:
+def make_delivery(delivery_id: int, progress: Progress) -> Message:
     """Write the files of a delivery; done twice it writes the same files again."""
     delivery = Delivery.objects.select_related("programme").get(pk=delivery_id)
     orders = orders_of(delivery)
@@ -331,8 +332,7 @@ def make_delivery(delivery_id: int, progress: Progress) -> str:
     delivery.save(update_fields=["report", "orders"])
     passed = sum(delivered.verdict.is_passed for delivered in done)
     n_missed = sum(len(delivered.missed) for delivered in done)
-    words = f" {n_missed} {'file' if n_missed == 1 else 'files'} could not be made." if n_missed else ""
-    return f"{passed} of {len(done)} pass.{words}"
+    return delivered_message(passed, len(done), n_missed)
 
 
 def put_back_in_sync(programme: Programme, user: User) -> None:

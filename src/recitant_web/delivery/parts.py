@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from recitant_core.delivery.orders.chapters import Chapter, chapters_in
-from recitant_core.errors import EditRefused
+from recitant_core.errors import NotThere
 from recitant_core.timeline.excerpt import excerpt, talk_in
 from recitant_core.timeline.model import Plan
 from recitant_core.timeline.speech import Talk
@@ -59,6 +59,6 @@ def version_of(programme: Programme, version_id: str) -> Part:
     """
     version = programme.versions.filter(pk=version_id).first() if version_id.isdecimal() else None
     if version is None:
-        raise EditRefused("gone")
+        raise NotThere()
     plan = plan_of_rows(programme, version.rows)
     return Part(plan, Snapshot(programme, plan).talk, chapters_of(programme), plan_key(plan), name=version.name[:80])

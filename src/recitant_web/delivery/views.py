@@ -3,7 +3,6 @@
 from mimetypes import guess_type
 
 from csp.constants import NONE, UNSAFE_INLINE
-from django.contrib.auth.decorators import login_required
 from django.http import FileResponse, Http404, HttpResponse, StreamingHttpResponse
 from django.http.response import HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
@@ -20,18 +19,18 @@ from recitant_web.delivery.queries import (
     sync_view,
     zip_of,
 )
+from recitant_web.programme.access import programme_view
 from recitant_web.programme.models import Programme
-from recitant_web.programme.queries import note_page, programmes_of
+from recitant_web.programme.queries import note_page
 from recitant_web.shared.ranges import send_file
 from recitant_web.shared.refusals import words_of_refusal
 from recitant_web.shared.requests import Request
 
 
-@login_required
+@programme_view("see", to_post="deliver")
 @require_http_methods(["GET", "HEAD", "POST"])
-def page(request: Request, programme_id: int) -> HttpResponse:
+def page(request: Request, programme: Programme) -> HttpResponse:
     """The Hand over page; a post hands over."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     note_page(programme, "hand-over")
     words = ""
     if request.method == "POST":
@@ -65,11 +64,10 @@ def page(request: Request, programme_id: int) -> HttpResponse:
     return render(request, "delivery/hand_over.html", context, status=422 if words else 200)
 
 
-@login_required
+@programme_view("deliver")
 @require_POST
-def sheet(request: Request, programme_id: int) -> HttpResponse:
+def sheet(request: Request, programme: Programme) -> HttpResponse:
     """A line added, changed or taken off; a dot pressed."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     given = request.POST
     if "add" in given:
         words = words_of_refusal(lambda: actions.add_line(programme, given["add"]))
@@ -93,11 +91,10 @@ def _sheet(request: Request, programme: Programme, words: str = "") -> HttpRespo
     return render(request, "delivery/_sheet.html", context)
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def chapters(request: Request, programme_id: int) -> HttpResponse:
+def chapters(request: Request, programme: Programme) -> HttpResponse:
     """The chapters as they were typed, mended, moved to a cut, or read from text."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     rows = [
         {"at": at, "title": title}
         for at, title in zip(request.POST.getlist("at"), request.POST.getlist("title"), strict=False)
@@ -115,11 +112,10 @@ def chapters(request: Request, programme_id: int) -> HttpResponse:
     return render(request, "delivery/_chapters.html", context)
 
 
-@login_required
+@programme_view("deliver")
 @require_POST
-def labels(request: Request, programme_id: int) -> HttpResponse:
+def labels(request: Request, programme: Programme) -> HttpResponse:
     """Labels of compressed files, as typed, and a cover."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     words = words_of_refusal(lambda: keep_labels(programme, request.POST, request.FILES.get("cover")))
     if not request.headers.get("HX-Request") and not words:
         return redirect("hand-over", programme_id=programme.pk)
@@ -127,11 +123,10 @@ def labels(request: Request, programme_id: int) -> HttpResponse:
     return render(request, "delivery/_labels.html", context)
 
 
-@login_required
+@programme_view("see")
 @require_safe
-def cover(request: Request, programme_id: int) -> HttpResponse:
+def cover(request: Request, programme: Programme) -> HttpResponse:
     """The cover as it is now."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     data = bytes(labels_of(programme).cover)
     if not data:
         raise Http404
@@ -141,21 +136,19 @@ def cover(request: Request, programme_id: int) -> HttpResponse:
     return response
 
 
-@login_required
+@programme_view("see")
 @require_safe
-def chapters_file(request: Request, programme_id: int) -> HttpResponse:
+def chapters_file(request: Request, programme: Programme) -> HttpResponse:
     """The text for online video as a file."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     response = HttpResponse(chapters_view(programme)["text"], content_type="text/plain; charset=utf-8")
     response["Content-Disposition"] = 'attachment; filename="chapters.txt"'
     return response
 
 
-@login_required
+@programme_view("deliver")
 @require_POST
-def change(request: Request, programme_id: int, delivery_id: int) -> HttpResponse:
+def change(request: Request, programme: Programme, delivery_id: int) -> HttpResponse:
     """A delivery gets a name, or is removed with its files."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     delivery = get_object_or_404(programme.deliveries, pk=delivery_id)
     if "remove" in request.POST:
         actions.remove_delivery(delivery)
@@ -164,11 +157,10 @@ def change(request: Request, programme_id: int, delivery_id: int) -> HttpRespons
     return redirect("hand-over", programme_id=programme.pk)
 
 
-@login_required
+@programme_view("see")
 @require_safe
-def file(request: Request, programme_id: int, delivery_id: int, name: str) -> HttpResponseBase:
+def file(request: Request, programme: Programme, delivery_id: int, name: str) -> HttpResponseBase:
     """A file of a delivery."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     delivery = get_object_or_404(programme.deliveries, pk=delivery_id)
     path = delivered_file(delivery, name)
     if path is None:
@@ -182,11 +174,10 @@ def file(request: Request, programme_id: int, delivery_id: int, name: str) -> Ht
     return answer
 
 
-@login_required
+@programme_view("see")
 @require_safe
-def everything(request: Request, programme_id: int, delivery_id: int) -> StreamingHttpResponse:
+def everything(request: Request, programme: Programme, delivery_id: int) -> StreamingHttpResponse:
     """All files of a delivery in one ZIP."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     delivery = get_object_or_404(programme.deliveries, pk=delivery_id)
     found = zip_of(delivery)
     if found is None:

@@ -10,7 +10,8 @@ from recitant_core.render.scene import BandEnergies, LoudnessScene, scene_of
 from recitant_core.timeline.model import Plan
 from recitant_core.units.arrays import FloatArray
 from recitant_io.store.bands import stored_band_energy
-from recitant_text.balance import followed_sentence
+from recitant_text.balance import followed_facts
+from recitant_text.steps import label
 from recitant_web.desk import models
 from recitant_web.desk.energies import known_energies
 from recitant_web.desk.log import carry_out_too, record
@@ -51,7 +52,7 @@ def follow_step(programme: Programme, edit: models.Edit, after: object) -> None:
         changes, _, _ = duck_changes(programme, plan, made)
         if changes:
             pairs = zip(plan.ducks, made.ducks, strict=True)
-            edit.said = followed_sentence([curve_change(old.points, new.points) for old, new in pairs])
+            edit.said = followed_facts([curve_change(old.points, new.points) for old, new in pairs])
             carry_out_too(edit, changes)
         plan = made
     if isinstance(after, Plan) and plan is not None:
@@ -68,7 +69,7 @@ def follow_speech(source: Source) -> None:
         made = _followed(programme, plan)
         changes, _, _ = duck_changes(programme, plan, made)
         if changes:
-            record(programme, None, f"ducking followed the speech in {source.name[:120]}", changes, is_followed=False)
+            record(programme, None, label("ducking-followed", name=source.name[:120]), changes, is_followed=False)
 
 
 def _followed(programme: Programme, plan: Plan) -> Plan:

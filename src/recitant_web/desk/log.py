@@ -10,8 +10,9 @@ from django.db import transaction
 from django.dispatch import Signal
 from django.utils import timezone
 
-from recitant_core.errors import EditRefused, StaleRevision
+from recitant_core.errors import EditRefused, NotThere, StaleRevision
 from recitant_core.timeline.changes import Change
+from recitant_text.steps import Label, label_text
 from recitant_web.desk.models import Clip, Duck, Edit, EditState, Marker, Stem, Track
 from recitant_web.jobs.actions import start_job
 from recitant_web.programme.models import Programme, Source
@@ -75,7 +76,7 @@ def go_to(programme: Programme, edit_id: int, revision: int) -> list[Edit]:
         locked = lock(programme, revision)
         steps: list[Edit] = []
         if edit_id and not locked.edits.filter(pk=edit_id).exclude(state=EditState.DROPPED).exists():
-            raise EditRefused("gone")
+            raise NotThere()
         later = list(locked.edits.filter(state=EditState.DONE, pk__gt=edit_id).order_by("-pk"))
         for edit in later:
             _apply_all(edit.changes, is_forward=False)
@@ -89,10 +90,10 @@ def go_to(programme: Programme, edit_id: int, revision: int) -> list[Edit]:
 
 
 def steps_beside(programme: Programme) -> dict[str, str | None]:
-    """Labels of the steps that undo and redo would go to; None where there is none."""
+    """Sentences of the steps that undo and redo would go to; None where there is none."""
     done = programme.edits.filter(state=EditState.DONE).order_by("-pk").values_list("label", flat=True).first()
     undone = programme.edits.filter(state=EditState.UNDONE).order_by("pk").values_list("label", flat=True).first()
-    return {"undo": done, "redo": undone}
+    return {"undo": done and label_text(done), "redo": undone and label_text(undone)}
 
 
 def lock(programme: Programme, revision: int) -> Programme:
@@ -114,7 +115,7 @@ recorded = Signal()
 def record(
     programme: Programme,
     user: User | None,
-    label: str,
+    step: Label,
     changes: list[Change],
     made: Sequence[Change] = (),
     after: object = None,
@@ -125,13 +126,14 @@ def record(
 
     Args:
         programme: locked.
+        step: its label, as code and facts.
         made: changes that were carried out already, such as rows that had to exist to have a number.
         after: the plan with these changes, where it is known.
         is_followed: whether ducking is remade with it, in the same step.
     """
     _apply_all(changes, is_forward=True)
     programme.edits.filter(state=EditState.UNDONE).update(state=EditState.DROPPED)
-    edit = Edit(programme=programme, user=user, label=label[:200], changes=[*made, *changes])
+    edit = Edit(programme=programme, user=user, label=step.data, changes=[*made, *changes])
     _finish(programme, edit, EditState.DONE)
     if is_followed:
         recorded.send(sender=Edit, programme=programme, edit=edit, after=after)

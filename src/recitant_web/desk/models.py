@@ -154,7 +154,7 @@ class BalanceRun(models.Model):
     job = models.ForeignKey("jobs.Job", null=True, on_delete=models.SET_NULL)
     choices = models.JSONField(default=dict)
     steps = models.JSONField(default=list)
-    """Of each step: step, title, measured, changes and why in words, and the edit it became."""
+    """Of each step: its code, what it measured and changed as facts, and the edit it became."""
     made_at = models.DateTimeField(auto_now_add=True)
 
 
@@ -171,9 +171,10 @@ class Edit(models.Model):
 
     programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="edits")
     user = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
-    label = models.CharField(max_length=200)
-    said = models.CharField(max_length=300, default="", blank=True)
-    """What else came of it, such as what became of the ducking."""
+    label = models.JSONField()
+    """Code and facts of its sentence: recitant_text.steps.label_text."""
+    said = models.JSONField(default=dict, blank=True)
+    """Facts on what else came of it, such as what became of the ducking; empty where nothing did."""
     changes = models.JSONField()
     state = models.CharField(max_length=8, choices=EditState.choices, default=EditState.DONE)
     made_at = models.DateTimeField(auto_now_add=True)

@@ -18,6 +18,7 @@ from recitant_core.timeline.suggestion import PileFile, suggested
 from recitant_core.timeline.takes import recorded_over
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.roles import Role
+from recitant_text.steps import label
 from recitant_web.desk.log import inserted, record
 from recitant_web.desk.mapping.changes import changes_between
 from recitant_web.desk.mapping.clips import take_to_data
@@ -26,13 +27,6 @@ from recitant_web.desk.models import Clip, Track
 from recitant_web.programme.models import Picture, Pile, Programme, Source, SourceKind, SourceState
 
 MOST_TRACKS: Final = 200
-LAYING_WORDS: Final = {
-    Laying.ROW: "one after another on one track",
-    Laying.NAMES: "one after another, a track a name",
-    Laying.ROLES: "one after another, a track a role",
-    Laying.TIMES: "by their time of day",
-    Laying.APART: "each on a track of its own",
-}
 EDGE_FADE_SAMPLES = RATE_HZ // 200  # 5 ms: a clip neither starts nor ends with a click
 
 
@@ -50,7 +44,7 @@ def lay_out(programme: Programme, tracks: list[dict[str, Any]]) -> None:
             track = Track.objects.create(programme=locked, position=position, **fields)
             changes.append(inserted("track", track))
             changes += [inserted("clip", Clip.objects.create(track=track, **clip)) for clip in data["clips"]]
-        record(locked, None, f"{len(tracks)} tracks laid out", [], changes)
+        record(locked, None, label("tracks-laid-out", n=len(tracks)), [], changes)
 
 
 def place_source(source: Source) -> None:
@@ -74,7 +68,7 @@ def place_source(source: Source) -> None:
     start, length = max(0, source.at_sample), source.ready_length_samples - in_sample
     track, made = _track_with_room(programme, source, name, SampleSpan(start, length))
     clip = _clip(programme, track, source, start, in_sample)
-    record(programme, None, f"{name[:150]} brought in", [], [*made, inserted("clip", clip)])
+    record(programme, None, label("brought-in", name=name[:150]), [], [*made, inserted("clip", clip)])
 
 
 def place_microphones(programme: Programme, original_file: str) -> None:
@@ -94,9 +88,8 @@ def place_microphones(programme: Programme, original_file: str) -> None:
     span = SampleSpan(start, chosen.ready_length_samples)
     track, made = _track_with_room(programme, chosen, file_of(_name(chosen)), span)
     clip = _clip(programme, track, chosen, start, 0, ready)
-    n = len(ready)
-    label = f"{file_of(_name(chosen))[:120]} brought in, {n} {'microphone' if n == 1 else 'microphones'}"
-    record(programme, None, label, [], [*made, inserted("clip", clip)])
+    step = label("microphones-brought-in", name=file_of(_name(chosen))[:120], n=len(ready))
+    record(programme, None, step, [], [*made, inserted("clip", clip)])
 
 
 def place_channels_left(source: Source) -> None:
@@ -122,12 +115,12 @@ def _lay_take(programme: Programme, source: Source, name: str) -> None:
     before = plan = plan_of(programme)
     track_id = str(to["track_id"])
     if track_id not in {track.track_id for track in plan.tracks}:
-        label = Role(source.role).label
+        name_of_role = Role(source.role).label
         row = Track.objects.create(
-            programme=programme, name=label, role=source.role, position=_next_position(programme)
+            programme=programme, name=name_of_role, role=source.role, position=_next_position(programme)
         )
         track_id = str(row.pk)
-        plan = replace(plan, tracks=(*plan.tracks, TrackValue(track_id, label, Role(source.role))))
+        plan = replace(plan, tracks=(*plan.tracks, TrackValue(track_id, name_of_role, Role(source.role))))
     # The recording holds some seconds before and after the range, so that its edges can still be moved.
     in_sample = min(max(0, to.get("in_sample", 0)), source.ready_length_samples - 1)
     length = min(to.get("length_samples") or source.ready_length_samples, source.ready_length_samples - in_sample)
@@ -135,7 +128,7 @@ def _lay_take(programme: Programme, source: Source, name: str) -> None:
     clip = ClipValue("", source.sha256, source.at_sample, in_sample, length, 0.0, edge, edge, name=name[:255])
     after = recorded_over(plan, track_id, clip, is_range=bool(to.get("is_range")))
     changes, made, _ = changes_between(programme, before, after)
-    record(programme, None, f"{name[:150]} recorded", changes, made)
+    record(programme, None, label("recorded", name=name[:150]), changes, made)
 
 
 def lay_pile(pile: Pile) -> None:
@@ -179,8 +172,7 @@ def lay_pile(pile: Pile) -> None:
                 )
                 for piece, at in laid.pieces
             ]
-        what = "1 file" if len(pieces) == 1 else f"{len(pieces)} files"
-        record(programme, None, f"{what} brought in, {LAYING_WORDS[how]}", [], changes)
+        record(programme, None, label("pile-brought-in", n=len(pieces), how=how.value), [], changes)
 
 
 def _recorder_files(ready: Sequence[Source]) -> dict[int, list[Source]]:

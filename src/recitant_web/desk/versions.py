@@ -5,8 +5,9 @@ from typing import Any
 from django.contrib.auth.models import User
 from django.db import transaction
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import NotThere
 from recitant_core.timeline.changes import Change
+from recitant_text.steps import label
 from recitant_web.desk.log import TABLES, lock, record
 from recitant_web.desk.models import Clip, Duck, Edit, Marker, Stem, Track, Version
 from recitant_web.programme.models import Programme
@@ -49,12 +50,12 @@ def return_to_version(programme: Programme, user: User | None, version_id: int, 
         locked = lock(programme, revision)
         version = locked.versions.filter(pk=version_id).first()
         if version is None:
-            raise EditRefused("gone")
+            raise NotThere()
         changes = _changes(_rows(locked), version.rows)
         if not changes:
             return None
         # The curves are those of the version too.
-        return record(locked, user, f"returned to “{version.name}”", changes, is_followed=False)
+        return record(locked, user, label("returned", name=version.name), changes, is_followed=False)
 
 
 def _rows(programme: Programme) -> dict[str, Any]:

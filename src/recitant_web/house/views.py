@@ -13,6 +13,7 @@ from recitant_web.house import actions
 from recitant_web.house.queries import SORTS, disk_use_of, rows
 from recitant_web.house.season import hand_over_many, season_of
 from recitant_web.house.stills import still_path
+from recitant_web.programme.access import programme_for, programme_view
 from recitant_web.programme.actions import create_programme
 from recitant_web.programme.forms import ProgrammeForm
 from recitant_web.programme.models import Picture, Programme, Source
@@ -72,7 +73,7 @@ def season(request: Request) -> HttpResponse:
     refused: list[tuple[Programme, str]] = []
     if request.method == "POST":
         numbers = [int(text) for text in request.POST.getlist("programme") if text.isdecimal() and len(text) < 19]
-        chosen = programmes_of(request.user).filter(pk__in=numbers)
+        chosen = programmes_of(request.user, "deliver").filter(pk__in=numbers)
         refused = hand_over_many(chosen, request.user.get_username())
         if numbers and not refused:
             return redirect("season")
@@ -89,9 +90,9 @@ def keep(request: Request, programme_id: int) -> HttpResponse:
     """Rename, duplicate, archive, delete or bring back a programme."""
     what = request.POST.get("what", "")
     if what == "bring-back":
-        actions.bring_back(get_object_or_404(deleted_programmes_of(request.user), pk=programme_id))
+        actions.bring_back(get_object_or_404(deleted_programmes_of(request.user, "own"), pk=programme_id))
         return redirect("programmes")
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+    programme = programme_for(request.user, programme_id, "own" if what == "delete" else "edit")
     title = request.POST.get("title", "").strip()
     if what == "rename":
         actions.rename(programme, request.user, title)
@@ -107,11 +108,11 @@ def keep(request: Request, programme_id: int) -> HttpResponse:
     return redirect("programmes")
 
 
-@login_required
+@programme_view("see")
 @require_safe
-def still(request: Request, programme_id: int) -> FileResponse:
+def still(request: Request, programme: Programme) -> FileResponse:
     """A still of the picture."""
-    picture = Picture.objects.filter(programme__in=programmes_of(request.user), programme=programme_id).first()
+    picture = Picture.objects.filter(programme=programme).first()
     path = still_path(picture) if picture is not None else None
     if path is None:
         raise Http404
@@ -129,11 +130,10 @@ def room(request: Request) -> HttpResponse:
     return render(request, "house/disk_use.html", {"rooms": found, "total": sum(one.n_bytes for one in found)})
 
 
-@login_required
+@programme_view("own")
 @require_POST
-def remove(request: Request, programme_id: int) -> HttpResponse:
+def remove(request: Request, programme: Programme) -> HttpResponse:
     """Remove a recording that no clip uses, a delivery, or a version."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     if "recording" in request.POST:
         actions.remove_recording(get_object_or_404(Source, programme=programme, pk=_number(request, "recording")))
     elif "delivery" in request.POST:

@@ -5,7 +5,7 @@ from typing import Annotated, Final
 from django.http import HttpRequest
 from msgspec import Meta, Struct
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import MalformedRequest, NotThere
 from recitant_web.desk.edits.clips import BackInSync, PlaceClips
 from recitant_web.desk.edits.programme import SetProgramme
 from recitant_web.desk.edits.recordings import Mend, Use
@@ -19,14 +19,14 @@ _MOST_BYTES: Final = 1 << 43  # more than disks hold; what there is room for is 
 _MOST_ROW: Final = (1 << 63) - 1
 
 
-def whole(text: str) -> int:
-    """A whole number as it came.
+def whole(text: str, field: str) -> int:
+    """A whole number as it came in a field.
 
     Raises:
-        EditRefused: it is none.
+        MalformedRequest: it is none.
     """
     if not (text.isascii() and text.isdecimal() and len(text) < 19):
-        raise EditRefused("gone")
+        raise MalformedRequest("malformed", field=field)
     return int(text)
 
 
@@ -59,7 +59,7 @@ def role_edit(request: HttpRequest, revision: int) -> SetRole:
     Raises:
         MalformedRequest: not of that shape. EditRefused: no numbers.
     """
-    ids = [str(whole(one)) for one in request.POST.get("ids", "").split(",") if one]
+    ids = [str(whole(one, "ids")) for one in request.POST.get("ids", "").split(",") if one]
     return converted(SetRole, {"revision": revision, "source_ids": ids, "role": request.POST.get("role", "")})
 
 
@@ -71,7 +71,7 @@ def rate_edit(programme: Programme) -> SetProgramme:
     """
     picture = Picture.objects.filter(programme=programme).first()
     if picture is None or not picture.frame_rate:
-        raise EditRefused("gone")
+        raise NotThere()
     return converted(SetProgramme, {"revision": programme.revision, "frame_rate": picture.frame_rate})
 
 
@@ -102,12 +102,12 @@ def use_edit(request: HttpRequest, programme: Programme, source: Source) -> Use 
         place = offered_place(programme, source)
         clip = Clip.objects.filter(track__programme=programme, source=source).order_by("pk").first()
         if place is None or clip is None:
-            raise EditRefused("gone")
+            raise NotThere()
         # The clip may begin inside the recording; what counts is where the recording's first sample belongs.
         return converted(
             PlaceClips,
             {"revision": programme.revision, "ids": [str(clip.pk)], "at_sample": place[0] + clip.in_sample},
         )
-    first, last = whole(request.POST.get("from", "0")), whole(request.POST.get("to", "0"))
+    first, last = whole(request.POST.get("from", "0"), "from"), whole(request.POST.get("to", "0"), "to")
     marked = {"at_sample": 0, "from_sample": first, "to_sample": last}
     return converted(Use, {"revision": programme.revision, "source_id": source.pk, **marked})

@@ -8,9 +8,10 @@ from django.db.models import Count, Q
 from recitant_core.timeline.sync import out_of_sync
 from recitant_core.units.roles import Role
 from recitant_core.units.timecode import timecode_from_samples
+from recitant_text.findings import finding_shown, role_reasons
 from recitant_text.notices import off_words
 from recitant_web.desk.mapping.plans import plan_of
-from recitant_web.desk.models import Clip, EditState, Track
+from recitant_web.desk.models import Clip, Track
 from recitant_web.jobs.queries import notes_of
 from recitant_web.programme.models import Picture, Programme, Source, SourceKind, SourceState
 
@@ -24,8 +25,12 @@ class Row:
 
     source: Source
     mended: frozenset[str]
+    findings: list[dict[str, Any]]
+    """With their words: recitant_text.findings.finding_shown."""
     open_findings: list[dict[str, Any]]
     """Findings that matter and that no remedy was applied for."""
+    reasons: list[str]
+    """Why it is taken for its role."""
     n_clips: int
     is_take: bool = False
     """Whether a clip that sounds as another recording holds it."""
@@ -72,12 +77,14 @@ def _offs(programme: Programme) -> dict[str, str]:
 
 
 def _row(source: Source, mended: frozenset[str], n_clips: int, offs: dict[str, str], *, is_take: bool = False) -> Row:
+    findings = [finding_shown(finding) for finding in source.findings]
     open_findings = [
         finding
-        for finding in source.findings
+        for finding in findings
         if finding["severity"] != "note" and not mended & {remedy["code"] for remedy in finding["remedies"]}
     ]
-    return Row(source, mended, open_findings, n_clips, is_take, off=offs.get(source.sha256, ""))
+    reasons, off = role_reasons(source.role_reasons), offs.get(source.sha256, "")
+    return Row(source, mended, findings, open_findings, reasons, n_clips, is_take, off=off)
 
 
 def offered_place(programme: Programme, source: Source) -> tuple[int, str] | None:
@@ -93,13 +100,6 @@ def offered_place(programme: Programme, source: Source) -> tuple[int, str] | Non
     if not 0 <= at < 24 * 3600 * 48_000:
         return None
     return at, timecode_from_samples(at, programme.frame_rate)
-
-
-def newest_steps(programme: Programme) -> dict[str, str | None]:
-    """Names of the edit that undo takes back and of the one that redo puts back."""
-    done = programme.edits.filter(state=EditState.DONE).order_by("-pk").values_list("label", flat=True).first()
-    undone = programme.edits.filter(state=EditState.UNDONE).order_by("pk").values_list("label", flat=True).first()
-    return {"undo": done, "redo": undone}
 
 
 def is_busy(programme: Programme) -> bool:

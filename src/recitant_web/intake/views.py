@@ -3,7 +3,6 @@
 import json
 from typing import Any
 
-from django.contrib.auth.decorators import login_required
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
@@ -12,10 +11,11 @@ from django.views.decorators.http import require_http_methods, require_POST, req
 from recitant_text.notices import notice
 from recitant_web.accounts.queries import roles_of
 from recitant_web.desk.edits.registry import Edit
-from recitant_web.desk.log import redo, undo
+from recitant_web.desk.log import redo, steps_beside, undo
 from recitant_web.intake.forms import mend_edit, rate_edit, role_edit, sync_edit, upload_request, use_edit, whole
 from recitant_web.intake.laying import ChosenFiles, layings_of
-from recitant_web.intake.queries import alike, is_busy, newest_steps, offered_place, row, rows, take_role
+from recitant_web.intake.queries import alike, is_busy, offered_place, row, rows, take_role
+from recitant_web.programme.access import programme_view
 from recitant_web.programme.actions import (
     begin_pile,
     begin_upload,
@@ -28,8 +28,8 @@ from recitant_web.programme.actions import (
     try_again,
 )
 from recitant_web.programme.ingesting import use_picture
-from recitant_web.programme.models import SourceKind, SourceState
-from recitant_web.programme.queries import note_page, programmes_of
+from recitant_web.programme.models import Programme, SourceKind, SourceState
+from recitant_web.programme.queries import note_page
 from recitant_web.shared.requests import Request
 from recitant_web.shared.shapes import body_of
 
@@ -44,12 +44,11 @@ LAYINGS = (
 _PIECE_BYTES = 1 << 16
 
 
-@login_required
+@programme_view("see")
 @ensure_csrf_cookie
 @require_safe
-def intake(request: Request, programme_id: int) -> HttpResponse:
+def intake(request: Request, programme: Programme) -> HttpResponse:
     """The page."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     note_page(programme, "intake")
     return render(
         request,
@@ -58,27 +57,25 @@ def intake(request: Request, programme_id: int) -> HttpResponse:
     )
 
 
-@login_required
+@programme_view("see")
 @require_safe
-def sources(request: Request, programme_id: int) -> HttpResponse:
+def sources(request: Request, programme: Programme) -> HttpResponse:
     """The table; asks again while something is on its way."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     context = _list(programme)
     return render(request, "intake/_table.html", context)
 
 
-@login_required
+@programme_view("see")
 @require_safe
-def source(request: Request, programme_id: int, source_id: int) -> HttpResponse:
+def source(request: Request, programme: Programme, source_id: int) -> HttpResponse:
     """Findings of one file, and their remedies."""
-    return _source(request, programme_id, source_id)
+    return _source(request, programme, source_id)
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def uploads(request: Request, programme_id: int) -> HttpResponse:
+def uploads(request: Request, programme: Programme) -> HttpResponse:
     """Announce a file; where to go on comes back."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     asked = upload_request(request)
     pile = get_object_or_404(programme.piles, pk=asked.pile) if asked.pile else None
     found = begin_upload(
@@ -87,56 +84,51 @@ def uploads(request: Request, programme_id: int) -> HttpResponse:
     return JsonResponse({"token": found.token, "received": found.received_bytes, "name": found.name})
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def piles(request: Request, programme_id: int) -> HttpResponse:
+def piles(request: Request, programme: Programme) -> HttpResponse:
     """Announce files that are laid out together."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     made = begin_pile(programme, request.POST.get("how", ""), request.POST.get("order", "name"))
     return JsonResponse({"pile": made.pk})
 
 
-@login_required
+@programme_view("see")
 @require_POST
-def layings(request: Request, programme_id: int) -> HttpResponse:
+def layings(request: Request, programme: Programme) -> HttpResponse:
     """Previews of some files in each way to lay them; nothing is changed."""
-    get_object_or_404(programmes_of(request.user), pk=programme_id)
     return JsonResponse(layings_of(body_of(request, ChosenFiles)))
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def pile_whole(request: Request, programme_id: int, pile_id: int) -> HttpResponse:
+def pile_whole(request: Request, programme: Programme, pile_id: int) -> HttpResponse:
     """Say that all files of a pile were sent."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     close_pile(get_object_or_404(programme.piles, pk=pile_id))
     return JsonResponse({})
 
 
-@login_required
+@programme_view("edit")
 @require_http_methods(["PUT", "DELETE"])
-def upload_piece(request: Request, programme_id: int, token: str) -> HttpResponse:
+def upload_piece(request: Request, programme: Programme, token: str) -> HttpResponse:
     """A piece of a file, or the end of the upload."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     found = get_object_or_404(programme.uploads, token=token)
     if request.method == "DELETE":
         drop_upload(found)
         return JsonResponse({})
     pieces = iter(lambda: request.read(_PIECE_BYTES), b"")
-    after, made = receive_piece(found, whole(request.headers.get("Upload-Offset", "0")), pieces)
+    after, made = receive_piece(found, whole(request.headers.get("Upload-Offset", "0"), "Upload-Offset"), pieces)
     return JsonResponse({"received": after.received_bytes, "source_id": made.pk if made else None})
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def take(request: Request, programme_id: int) -> HttpResponse:
+def take(request: Request, programme: Programme) -> HttpResponse:
     """A take of narration recorded in the page."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     file = request.FILES.get("file")
     if file is None:
         return JsonResponse({"sentence": notice("no_take")}, status=422)
     names = ("at_sample", "track_id", "in_sample", "length_samples")
-    at_sample, track_id, in_sample, length = (whole(request.POST.get(name) or "0") for name in names)
+    at_sample, track_id, in_sample, length = (whole(request.POST.get(name) or "0", name) for name in names)
     number = programme.sources.filter(kind=SourceKind.TAKE).count() + 1
     recorded_to = {"track_id": track_id, "is_range": length > 0, "in_sample": in_sample, "length_samples": length}
     made = bring_in(
@@ -152,112 +144,103 @@ def take(request: Request, programme_id: int) -> HttpResponse:
     return JsonResponse({"source_id": made.pk, "name": made.name})
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def roles(request: Request, programme_id: int) -> HttpResponse:
+def roles(request: Request, programme: Programme) -> HttpResponse:
     """Roles of some files."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     _edit(programme, request, role_edit(request, programme.revision))
     return _table(request, programme)
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def rate(request: Request, programme_id: int) -> HttpResponse:
+def rate(request: Request, programme: Programme) -> HttpResponse:
     """Count in the picture's frame rate."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     _edit(programme, request, rate_edit(programme))
     return _table(request, programme)
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def mend(request: Request, programme_id: int, source_id: int) -> HttpResponse:
+def mend(request: Request, programme: Programme, source_id: int) -> HttpResponse:
     """Apply a remedy to every clip of a file, or take it back."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     found = get_object_or_404(programme.sources, pk=source_id)
     _edit(programme, request, mend_edit(request, programme.revision, found))
-    return _source(request, programme_id, source_id)
+    return _source(request, programme, source_id)
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def use(request: Request, programme_id: int, source_id: int) -> HttpResponse:
+def use(request: Request, programme: Programme, source_id: int) -> HttpResponse:
     """Lay a file, or the marked part of it, into the programme; or move its clip to where the file says."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     found = get_object_or_404(programme.sources, pk=source_id)
     _edit(programme, request, use_edit(request, programme, found))
-    return _source(request, programme_id, source_id)
+    return _source(request, programme, source_id)
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def sound_track(request: Request, programme_id: int, source_id: int) -> HttpResponse:
+def sound_track(request: Request, programme: Programme, source_id: int) -> HttpResponse:
     """Bring in another sound track of a file."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
-    bring_in_sound_track(get_object_or_404(programme.sources, pk=source_id), whole(request.POST.get("index", "")))
-    return _source(request, programme_id, source_id)
+    bring_in_sound_track(
+        get_object_or_404(programme.sources, pk=source_id), whole(request.POST.get("index", ""), "index")
+    )
+    return _source(request, programme, source_id)
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def picture(request: Request, programme_id: int, source_id: int) -> HttpResponse:
+def picture(request: Request, programme: Programme, source_id: int) -> HttpResponse:
     """Make the picture of this film the programme's."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     use_picture(get_object_or_404(programme.sources, pk=source_id))
-    return _source(request, programme_id, source_id)
+    return _source(request, programme, source_id)
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def sync(request: Request, programme_id: int, source_id: int) -> HttpResponse:
+def sync(request: Request, programme: Programme, source_id: int) -> HttpResponse:
     """Move the clips of a file back to where the picture has them."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     found = get_object_or_404(programme.sources, pk=source_id)
     _edit(programme, request, sync_edit(programme, found))
-    return _source(request, programme_id, source_id)
+    return _source(request, programme, source_id)
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def again(request: Request, programme_id: int, source_id: int) -> HttpResponse:
+def again(request: Request, programme: Programme, source_id: int) -> HttpResponse:
     """Take a refused file through intake once more."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     try_again(get_object_or_404(programme.sources, pk=source_id))
     return _table(request, programme)
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def remove(request: Request, programme_id: int, source_id: int) -> HttpResponse:
+def remove(request: Request, programme: Programme, source_id: int) -> HttpResponse:
     """Take a refused file off the list."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     remove_refused(get_object_or_404(programme.sources, pk=source_id))
     return _table(request, programme)
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def step(request: Request, programme_id: int) -> HttpResponse:
+def step(request: Request, programme: Programme) -> HttpResponse:
     """Undo or redo the newest edit of the programme."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     (redo if request.POST.get("way") == "redo" else undo)(programme, programme.revision)
     programme.refresh_from_db()
     return _table(request, programme)
 
 
-def _edit(programme, request: Request, edit: Edit) -> None:  # type: ignore[no-untyped-def]
+def _edit(programme: Programme, request: Request, edit: Edit) -> None:
     # What is asked for here is about one file and never about a place that somebody saw: the newest revision will do.
     edit.carry_out(programme, request.user)
     programme.refresh_from_db()
 
 
-def _table(request: Request, programme) -> HttpResponse:  # type: ignore[no-untyped-def]
+def _table(request: Request, programme: Programme) -> HttpResponse:
     return render(request, "intake/_table.html", _list(programme))
 
 
-def _source(request: Request, programme_id: int, source_id: int) -> HttpResponse:
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
+def _source(request: Request, programme: Programme, source_id: int) -> HttpResponse:
     found = get_object_or_404(programme.sources.select_related("job"), pk=source_id)
     context = {
         "programme": programme,
@@ -272,7 +255,7 @@ def _source(request: Request, programme_id: int, source_id: int) -> HttpResponse
     return response
 
 
-def _list(programme) -> dict[str, Any]:  # type: ignore[no-untyped-def]
+def _list(programme: Programme) -> dict[str, Any]:
     found = rows(programme)
     facts = {
         one.source.pk: {
@@ -286,7 +269,7 @@ def _list(programme) -> dict[str, Any]:  # type: ignore[no-untyped-def]
         if one.source.state == SourceState.READY
     }
     n_open = sum(len(one.open_findings) + bool(one.off) for one in found)
-    steps = newest_steps(programme)
+    steps = steps_beside(programme)
     picture = getattr(programme, "picture", None)
     return {
         "programme": programme,

@@ -19,8 +19,7 @@ from redis.exceptions import RedisError
 
 from recitant_core.errors import Cancelled, EditRefused, RecitantError, StoreAway
 from recitant_core.ports import Progress
-from recitant_text.notices import notice
-from recitant_text.sentences import sentence
+from recitant_text.messages import Message, notice_message, refusal_message
 from recitant_web.accounts.models import Workspace
 from recitant_web.jobs.line import MakingWay, first_in_line, kinds_beside
 from recitant_web.jobs.models import Job, JobState
@@ -96,7 +95,9 @@ def require_turn(workspace: Workspace, kind: str = "", *, more: int = 1) -> None
 def ask_cancel(job: Job) -> None:
     """Ask a job to stop; it does at its next step. One that no worker has begun stops at once."""
     Job.objects.filter(pk=job.pk).update(is_cancel_asked=True)
-    Job.objects.filter(pk=job.pk, state=JobState.WAITING).update(state=JobState.CANCELLED, sentence=notice("stopped"))
+    Job.objects.filter(pk=job.pk, state=JobState.WAITING).update(
+        state=JobState.CANCELLED, message=notice_message("stopped")
+    )
 
 
 def put_first(job: Job) -> None:
@@ -114,7 +115,7 @@ def try_again(job: Job) -> None:
         EditRefused: it waits or works, or was done.
     """
     ended = (JobState.CANCELLED, JobState.REFUSED, JobState.CRASHED)
-    fresh = {"state": JobState.WAITING, "sentence": "", "share": 0.0, "attempts": 0, "is_cancel_asked": False}
+    fresh = {"state": JobState.WAITING, "message": {}, "share": 0.0, "attempts": 0, "is_cancel_asked": False}
     with transaction.atomic():
         if not Job.objects.filter(pk=job.pk, state__in=ended).update(**fresh, heartbeat_at=None, started_at=None):
             raise EditRefused("job_not_ended")
@@ -122,12 +123,12 @@ def try_again(job: Job) -> None:
         transaction.on_commit(partial(_send, job.pk, job.kind))
 
 
-def run_job(job_id: int, work: Callable[[Job, Progress], str]) -> Job | None:
+def run_job(job_id: int, work: Callable[[Job, Progress], Message]) -> Job | None:
     """Do a job's work unless it is done, and keep its row true whatever happens.
 
     Args:
         job_id: a job; one that is gone, ended, or in other hands is left alone and None comes back.
-        work: does it and returns the sentence to show; told where to report progress, which raises Cancelled when
+        work: does it and returns the message to show; told where to report progress, which raises Cancelled when
             the user asked to stop.
     """
     first = first_in_line(job_id)
@@ -163,12 +164,12 @@ def run_job(job_id: int, work: Callable[[Job, Progress], str]) -> Job | None:
     begun = _is_within.set(True)
     try:
         with _heartbeat(job) as is_lost:
-            words = work(job, progress)
+            message = work(job, progress)
     except Exception as error:  # the worker loop: whatever happens here must end in the row, not in silence
         return _end_with(job, error)
     finally:
         _is_within.reset(begun)
-    return _end(job, JobState.DONE, words)
+    return _end(job, JobState.DONE, message)
 
 
 def _end_with(job: Job, error: Exception) -> Job | None:
@@ -177,18 +178,18 @@ def _end_with(job: Job, error: Exception) -> Job | None:
             _log.warning("job %s is in other hands; its work here stops", job.pk)
             return None
         case Cancelled():
-            return _end(job, JobState.CANCELLED, sentence(error))
+            return _end(job, JobState.CANCELLED, refusal_message(error))
         case StoreAway():
             _log.error("job %s lost the store of media", job.pk, exc_info=error)
             return _leave(job)
         case RecitantError():
             _log.info("job %s refused: %s %s", job.pk, error.code, error.facts)
-            return _end(job, JobState.REFUSED, sentence(error))
+            return _end(job, JobState.REFUSED, refusal_message(error))
         case OperationalError() | InterfaceError():
             _log.error("job %s lost the database", job.pk, exc_info=error)
             return _leave(job)
     _log.error("job %s crashed", job.pk, exc_info=error)
-    return _end(job, JobState.CRASHED, notice("crashed"))
+    return _end(job, JobState.CRASHED, notice_message("crashed"))
 
 
 class LeaseLost(Cancelled):
@@ -232,7 +233,7 @@ def pick_up_lost_jobs() -> int:
     """
     lost_since = timezone.now() - HEARTBEAT_LOST
     lost = Job.objects.filter(state=JobState.WORKING, heartbeat_at__lt=lost_since)
-    lost.filter(attempts__gte=MOST_ATTEMPTS).update(state=JobState.CRASHED, sentence=notice("given_up"))
+    lost.filter(attempts__gte=MOST_ATTEMPTS).update(state=JobState.CRASHED, message=notice_message("given_up"))
     again = list(lost.filter(attempts__lt=MOST_ATTEMPTS).values_list("pk", "kind"))
     # One that waits long behind others was sent, and is sent again at most once in that time.
     sent_before = Q(heartbeat_at__lt=lost_since) | Q(heartbeat_at__isnull=True, created_at__lt=lost_since)
@@ -270,7 +271,7 @@ def _take(job_id: int) -> bool:
 def _leave(job: Job) -> Job | None:
     """Let go of a job that can be done later, so that it is picked up; it crashed if that happened too often."""
     if job.attempts >= MOST_ATTEMPTS:
-        return _end(job, JobState.CRASHED, notice("given_up"))
+        return _end(job, JobState.CRASHED, notice_message("given_up"))
     connection.close_if_unusable_or_obsolete()
     try:
         _own(job).update(state=JobState.WAITING, heartbeat_at=None)
@@ -279,9 +280,9 @@ def _leave(job: Job) -> Job | None:
     return None
 
 
-def _end(job: Job, state: JobState, words: str) -> Job:
-    job.state, job.sentence = state, words
-    ended: dict[str, object] = {"state": state, "sentence": words, "paused_for": None} | (
+def _end(job: Job, state: JobState, message: Message) -> Job:
+    job.state, job.message = state, message
+    ended: dict[str, object] = {"state": state, "message": message, "paused_for": None} | (
         {"share": 1.0} if state is JobState.DONE else {}
     )
     try:

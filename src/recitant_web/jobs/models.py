@@ -6,6 +6,7 @@ from typing import Final
 from django.db import models
 from django.utils import timezone
 
+from recitant_text.messages import message_text
 from recitant_web.accounts.models import Workspace
 
 _LEAST_SHARE: Final = 0.02  # from which the end can be told
@@ -40,7 +41,8 @@ class Job(models.Model):
     payload = models.JSONField(default=dict)
     state = models.CharField(max_length=12, choices=JobState.choices, default=JobState.WAITING)
     share = models.FloatField(default=0.0)
-    sentence = models.TextField(default="", blank=True)
+    message = models.JSONField(default=dict, blank=True)
+    """How it ended: recitant_text.messages."""
     is_cancel_asked = models.BooleanField(default=False)
     attempts = models.PositiveSmallIntegerField(default=0)
     created_at = models.DateTimeField(auto_now_add=True)
@@ -54,6 +56,11 @@ class Job(models.Model):
             models.Index(fields=["state", "heartbeat_at"]),
             models.Index(fields=["kind", "subject", "state"]),
         ]
+
+    @property
+    def sentence(self) -> str:
+        """Sentence of its message; empty for none."""
+        return message_text(self.message)
 
     @property
     def minutes_left(self) -> int | None:

@@ -4,7 +4,7 @@ from collections.abc import Hashable
 from dataclasses import replace
 from typing import Any
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, NotThere
 from recitant_core.processors.chain import chain_reach
 from recitant_core.processors.model import Chain, chain_data, chain_from_data, chain_key, place_for
 from recitant_core.render.inspection import (
@@ -102,7 +102,7 @@ def whole_reduction(programme: Programme, asked: ViewRequest) -> dict[str, Any]:
         raise EditRefused("no_such_processor")
     track = next((t for t in plan.tracks if t.track_id == asked.id), None)
     if track is None:
-        raise EditRefused("gone")
+        raise NotThere()
     hears = str(processor.value("hears")) if processor.kind == "compressor" else "rms"
     before = replace(track, gain_db=0.0, chain=chain[: asked.index])
     key = (programme.pk, programme.revision, track.track_id, chain_key(before.chain), hears)

@@ -2,9 +2,8 @@
 
 from typing import Any
 
-from django.contrib.auth.decorators import login_required
 from django.http import HttpResponse, JsonResponse
-from django.shortcuts import get_object_or_404, render
+from django.shortcuts import render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_POST, require_safe
 
@@ -25,8 +24,9 @@ from recitant_web.level.presets import chain_of_preset, drop_preset, keep_preset
 from recitant_web.level.queries import evened_data, level_state, level_state_soon, page_data, peaks_of_clips
 from recitant_web.listening.drafts import keep_draft
 from recitant_web.listening.examination import measure_again
+from recitant_web.programme.access import programme_view
 from recitant_web.programme.models import Programme
-from recitant_web.programme.queries import note_page, programmes_of
+from recitant_web.programme.queries import note_page
 from recitant_web.shared.middleware import reads
 from recitant_web.shared.requests import Request
 from recitant_web.shared.shapes import body_of
@@ -36,16 +36,11 @@ from recitant_web.specifications.queries import specs_of
 PAGE = "level"
 
 
-def _programme(request: Request, programme_id: int) -> Programme:
-    return get_object_or_404(programmes_of(request.user), pk=programme_id)
-
-
-@login_required
+@programme_view("see")
 @ensure_csrf_cookie
 @require_safe
-def level(request: Request, programme_id: int) -> HttpResponse:
+def level(request: Request, programme: Programme) -> HttpResponse:
     """The page, with its first state inside."""
-    programme = _programme(request, programme_id)
     note_page(programme, "level")
     measure_again(programme)
     state = level_state(programme)
@@ -61,19 +56,17 @@ def level(request: Request, programme_id: int) -> HttpResponse:
     return render(request, "level/page.html", context)
 
 
-@login_required
+@programme_view("see")
 @require_safe
-def level_now(request: Request, programme_id: int) -> HttpResponse:
+def level_now(request: Request, programme: Programme) -> HttpResponse:
     """The state of the page now."""
-    programme = _programme(request, programme_id)
     return state_answer(request, PAGE, programme.pk, level_state(programme))
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def level_edits(request: Request, programme_id: int) -> HttpResponse:
+def level_edits(request: Request, programme: Programme) -> HttpResponse:
     """One edit; the new state comes back, to a page that holds one with the figures still to come."""
-    programme = _programme(request, programme_id)
     edit = edit_from(request)
     steps = edit.carry_out(programme, request.user)
     programme.refresh_from_db()
@@ -83,69 +76,65 @@ def level_edits(request: Request, programme_id: int) -> HttpResponse:
 
 
 @reads
-@login_required
+@programme_view("see")
 @require_POST
-def level_view(request: Request, programme_id: int) -> HttpResponse:
+def level_view(request: Request, programme: Programme) -> HttpResponse:
     """Figures of a chain, kept or being tried, on its target."""
-    return json_answer(processor_view(_programme(request, programme_id), body_of(request, ViewRequest)))
+    return json_answer(processor_view(programme, body_of(request, ViewRequest)))
 
 
 @reads
-@login_required
+@programme_view("see")
 @require_POST
-def level_static(request: Request, programme_id: int) -> HttpResponse:
+def level_static(request: Request, programme: Programme) -> HttpResponse:
     """Curves that follow from a processor's values alone, before anything is rendered."""
-    _programme(request, programme_id)
     return json_answer(processor_curves(body_of(request, ViewRequest)))
 
 
 @reads
-@login_required
+@programme_view("see")
 @require_POST
-def level_whole(request: Request, programme_id: int) -> HttpResponse:
+def level_whole(request: Request, programme: Programme) -> HttpResponse:
     """Gain reduction of one processor over the whole programme."""
-    return JsonResponse(whole_reduction(_programme(request, programme_id), body_of(request, ViewRequest)))
+    return JsonResponse(whole_reduction(programme, body_of(request, ViewRequest)))
 
 
 @reads
-@login_required
+@programme_view("see")
 @require_POST
-def level_draft(request: Request, programme_id: int) -> HttpResponse:
+def level_draft(request: Request, programme: Programme) -> HttpResponse:
     """Keep a chain that is being tried, so that blocks of sound can name it."""
-    _programme(request, programme_id)
     return JsonResponse({"draft": keep_draft(body_of(request, DraftRequest).chain)})
 
 
 @reads
-@login_required
+@programme_view("see")
 @require_POST
-def level_find(request: Request, programme_id: int) -> HttpResponse:
+def level_find(request: Request, programme: Programme) -> HttpResponse:
     """A noise profile, hum, resonances, a room or a starting point, as processors to add."""
-    return JsonResponse(found_in(_programme(request, programme_id), body_of(request, FindRequest)))
+    return JsonResponse(found_in(programme, body_of(request, FindRequest)))
 
 
 @reads
-@login_required
+@programme_view("see")
 @require_POST
-def level_even(request: Request, programme_id: int) -> HttpResponse:
+def level_even(request: Request, programme: Programme) -> HttpResponse:
     """Gains that evening out would set, clip by clip."""
-    programme = _programme(request, programme_id)
     asked = body_of(request, EvenRequest)
     return JsonResponse({"steps": evened_data(programme, asked.ids, asked.options.chosen())})
 
 
-@login_required
+@programme_view("see")
 @require_safe
-def level_peaks(request: Request, programme_id: int) -> HttpResponse:
+def level_peaks(request: Request, programme: Programme) -> HttpResponse:
     """Peaks of clips that were not known yet, as far as they go into a second; how many are left."""
-    return JsonResponse(peaks_of_clips(_programme(request, programme_id)))
+    return JsonResponse(peaks_of_clips(programme))
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def level_presets(request: Request, programme_id: int) -> HttpResponse:
+def level_presets(request: Request, programme: Programme) -> HttpResponse:
     """Keep or drop a preset, or read its chain; the presets of the workspace come back."""
-    programme = _programme(request, programme_id)
     asked = body_of(request, PresetRequest)
     answer: dict[str, Any] = {}
     match asked:

@@ -1,6 +1,5 @@
 """The library's doors."""
 
-from django.contrib.auth.decorators import login_required
 from django.http import HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
@@ -9,16 +8,16 @@ from recitant_text.notices import notice
 from recitant_web.library.actions import place_sound, switch_favourite, take_in
 from recitant_web.library.forms import place_request
 from recitant_web.library.queries import found_sounds, sound_block, sounds_for
-from recitant_web.programme.queries import programmes_of
+from recitant_web.programme.access import programme_view
+from recitant_web.programme.models import Programme
 from recitant_web.shared.requests import Request
 from recitant_web.shared.shapes import whole_number
 
 
-@login_required
+@programme_view("see", to_post="edit")
 @require_http_methods(["GET", "HEAD", "POST"])
-def library(request: Request, programme_id: int) -> HttpResponse:
+def library(request: Request, programme: Programme) -> HttpResponse:
     """Sounds that have these words; or a sound of the studio's own."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     if request.method == "POST":
         file = request.FILES.get("file")
         if file is None:
@@ -32,11 +31,10 @@ def library(request: Request, programme_id: int) -> HttpResponse:
     return JsonResponse({"sounds": found})
 
 
-@login_required
+@programme_view("see")
 @require_safe
-def sound(request: Request, programme_id: int, sound_id: int) -> HttpResponse:
+def sound(request: Request, programme: Programme, sound_id: int) -> HttpResponse:
     """A block of a sound."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     found = get_object_or_404(sounds_for(programme), pk=sound_id)
     start = max(0, whole_number(request, "start", 0))
     block = sound_block(found, start, max(1, min(480_000, whole_number(request, "length", 48_000))))
@@ -45,20 +43,18 @@ def sound(request: Request, programme_id: int, sound_id: int) -> HttpResponse:
     return response
 
 
-@login_required
+@programme_view("see")
 @require_POST
-def favourite(request: Request, programme_id: int, sound_id: int) -> HttpResponse:
+def favourite(request: Request, programme: Programme, sound_id: int) -> HttpResponse:
     """Like a sound, or no longer."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     is_liked = switch_favourite(get_object_or_404(sounds_for(programme), pk=sound_id), request.user)
     return JsonResponse({"is_favourite": is_liked})
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def place(request: Request, programme_id: int, sound_id: int) -> HttpResponse:
+def place(request: Request, programme: Programme, sound_id: int) -> HttpResponse:
     """Lay a sound at a place of the programme."""
-    programme = get_object_or_404(programmes_of(request.user), pk=programme_id)
     found = get_object_or_404(sounds_for(programme), pk=sound_id)
     asked = place_request(request)
     if asked is None:

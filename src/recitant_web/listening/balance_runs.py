@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from recitant_text.first_balance import step_shown
 from recitant_web.desk.models import BalanceRun
 from recitant_web.jobs.models import JobState
 from recitant_web.programme.models import Programme
@@ -37,5 +38,10 @@ def run_data(programme: Programme) -> dict[str, Any] | None:
         "share": job.share if job else 1.0,
         "sentence": job.sentence if job else "",
         "choices": run.choices,
-        "steps": [step | {"is_in_force": step.get("edit_id") in in_force} for step in run.steps],
+        "steps": [_shown(step) | {"is_in_force": step.get("edit_id") in in_force} for step in run.steps],
     }
+
+
+def _shown(step: dict[str, Any]) -> dict[str, Any]:
+    # Rows of earlier releases hold their words.
+    return step if "title" in step else step_shown(step)

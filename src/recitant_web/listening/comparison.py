@@ -8,7 +8,7 @@ from typing import Any, Final
 
 import numpy as np
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, NotThere
 from recitant_core.measure.meter import measure
 from recitant_core.processors.model import Chain, Processor
 from recitant_core.render.inspection import heard_of
@@ -74,14 +74,14 @@ _UNMATCHED: Final = ("ridden", "draft", "band", "taken")
 def _version(programme: Programme, version_id: Any) -> Plan:
     version = programme.versions.filter(pk=version_id).first()
     if version is None:
-        raise EditRefused("gone")
+        raise NotThere()
     return plan_of_rows(programme, version.rows)
 
 
 def _with_take(programme: Programme, plan: Plan, clip_id: str, index: int) -> Plan:
     found = clips_by_id(plan).get(clip_id)
     if found is None:
-        raise EditRefused("gone")
+        raise NotThere()
     made = with_take(found[1], index, lengths_of_plan(programme))
     return set_clips(plan, [clip_id], lambda _: made)
 

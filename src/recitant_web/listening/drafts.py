@@ -8,7 +8,7 @@ from typing import Any, Final
 
 from django.conf import settings
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import MalformedRequest, NotThere
 from recitant_core.processors.model import Chain, chain_data, chain_from_data
 
 _MOST_AGE_S: Final = 24 * 3_600
@@ -44,11 +44,11 @@ def draft(name: str) -> Chain:
         EditRefused: none is kept by it any more.
     """
     if not (name.isalnum() and name.isascii()):
-        raise EditRefused("gone")
+        raise MalformedRequest("malformed", field="draft")
     try:
         return chain_from_data(json.loads((_folder() / f"{name}.json").read_text(encoding="utf-8")))
     except FileNotFoundError as error:
-        raise EditRefused("gone") from error
+        raise NotThere() from error
 
 
 def _folder() -> Path:

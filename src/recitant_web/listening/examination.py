@@ -20,7 +20,7 @@ from recitant_core.units.level import finite
 from recitant_io.store.chained import TimeBudget, tidy
 from recitant_io.store.premaster import premaster
 from recitant_text.fits import fit_sentence, verdict_words
-from recitant_text.notices import notice
+from recitant_text.messages import Message, notice_message
 from recitant_web.desk.energies import known_energies, missing_chains
 from recitant_web.desk.log import EXAMINE, start_examination
 from recitant_web.desk.mapping.plans import sources_of_plan
@@ -60,7 +60,7 @@ def measure_the_unjudged() -> int:
     return len(unjudged)
 
 
-def examine(programme_id: int, revision: int, progress: Progress) -> str:
+def examine(programme_id: int, revision: int, progress: Progress) -> Message:
     """The exact figures of a revision, and its fit to the programme's specification; kept under the plan's hash.
 
     Raises:
@@ -87,7 +87,7 @@ def examine(programme_id: int, revision: int, progress: Progress) -> str:
     needs_figures = snapshot.verdict is None or snapshot.stems is None or snapshot.summary is None
     if not needs_figures and snapshot.fit_key(snapshot.spec) in snapshot.fits:
         _note_verdict(programme)
-        return notice("measured")
+        return notice_message("measured")
     middle = begin + (1.0 - begin) * 0.5
     meter = StemMeter(snapshot.plan)
     with premaster(Path(settings.MEDIA_ROOT) / "kept-mixes", snapshot.plan.layout) as store:
@@ -103,7 +103,7 @@ def examine(programme_id: int, revision: int, progress: Progress) -> str:
         if snapshot.fit_key(snapshot.spec) not in snapshot.fits:
             _fit(snapshot, known, partial(still, middle, 1.0))
     _note_verdict(programme)
-    return notice("measured")
+    return notice_message("measured")
 
 
 def _note_verdict(programme: Programme) -> None:

@@ -20,7 +20,7 @@ from recitant_core.transcript.lost import (
 from recitant_core.transcript.model import Word
 from recitant_core.units.arrays import FloatArray
 from recitant_io.hearing.listener import dialogue_alone, listening_chunks, whole_mix
-from recitant_text.notices import notice
+from recitant_text.messages import Message, notice_message
 from recitant_web.desk.mapping.plans import sources_of_plan
 from recitant_web.jobs.actions import start_job
 from recitant_web.jobs.queries import is_under_way
@@ -55,7 +55,7 @@ def ask_listening(programme: Programme) -> None:
             Listening.objects.update_or_create(programme=programme, defaults={"job": job})
 
 
-def listen_for_words(programme_id: int, progress: Progress) -> str:
+def listen_for_words(programme_id: int, progress: Progress) -> Message:
     """Listen to the mix and to its dialogue alone, as it is when the work begins.
 
     Raises:
@@ -80,7 +80,7 @@ def listen_for_words(programme_id: int, progress: Progress) -> str:
         "chunks": {name: [_row(one) for one in found] for name, found in heard.used.items()},
     }
     Listening.objects.filter(pk=kept.pk).update(**fields)
-    return notice("mix_listened_to")
+    return notice_message("mix_listened_to")
 
 
 def understood_words(programme: Programme, key: str) -> tuple[list[Understood], bool]:

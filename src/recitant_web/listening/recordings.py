@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import NotThere
 from recitant_core.measure.running import LEAD_SAMPLES
 from recitant_core.ports import SampleSource
 from recitant_web.listening.blocks import block_readings, wav_float
@@ -28,7 +28,7 @@ def source_block(source: Source, start_sample: int, length_samples: int) -> Sour
         EditRefused: it is not ready.
     """
     if source.state != SourceState.READY:
-        raise EditRefused("gone")
+        raise NotThere()
     return recording_block(stored_source(source.sha256, source.ready_n_channels), start_sample, length_samples)
 
 

@@ -14,9 +14,10 @@ from django.db import transaction
 from django.db.models import Max, Sum
 from django.utils import timezone
 
-from recitant_core.errors import EditRefused, PlanError, StorageFull, UnreadableMedia
+from recitant_core.errors import EditRefused, MalformedRequest, NotThere, PlanError, StorageFull, UnreadableMedia
 from recitant_core.timeline.laying import AUTOMATIC, Laying, LayingOrder
 from recitant_io.media.storage import require_room, size_text, storage_errors
+from recitant_text.messages import Message
 from recitant_web.accounts.models import Workspace
 from recitant_web.accounts.queries import is_role_of
 from recitant_web.jobs.actions import require_turn
@@ -97,7 +98,7 @@ def begin_pile(programme: Programme, how: str, order: str) -> Pile:
         EditRefused: no such way to lay them.
     """
     if how not in {*Laying, AUTOMATIC} or order not in set(LayingOrder):
-        raise EditRefused("gone")
+        raise MalformedRequest("malformed", field="how")
     return Pile.objects.create(programme=programme, how=how, order=order)
 
 
@@ -177,14 +178,14 @@ def receive_piece(upload: Upload, at_byte: int, pieces: Iterable[bytes]) -> tupl
         try:
             return _join(upload, at_byte, arrived, n_bytes)
         except FileNotFoundError as error:  # what had arrived was removed: it must be sent from the start
-            raise EditRefused("gone") from error
+            raise NotThere() from error
 
 
 def _join(upload: Upload, at_byte: int, arrived: IO[bytes], n_bytes: int) -> tuple[Upload, Source | None]:
     with transaction.atomic():
         locked = Upload.objects.select_for_update().filter(pk=upload.pk).first()
         if locked is None:
-            raise EditRefused("gone")
+            raise NotThere()
         if at_byte != locked.received_bytes:
             raise EditRefused("piece_out_of_place", received=locked.received_bytes)
         path = media_path(locked.file)
@@ -250,7 +251,7 @@ def bring_in_sound_track(source: Source, sound_track: int) -> Source:
         EditRefused: the file has no such sound track.
     """
     if not 0 <= sound_track < len(source.sound_tracks):
-        raise EditRefused("gone")
+        raise NotThere()
     with transaction.atomic():
         other = Source.objects.create(
             programme=source.programme,
@@ -278,25 +279,25 @@ def try_again(source: Source) -> None:
     with transaction.atomic():
         locked = Source.objects.select_for_update().get(pk=source.pk)
         if locked.state == SourceState.REFUSED:
-            locked.state, locked.sentence = SourceState.WAITING, ""
+            locked.state, locked.message = SourceState.WAITING, {}
             locked.job = start_source_job(INGEST, source)
-            locked.save(update_fields=["state", "sentence", "job"])
+            locked.save(update_fields=["state", "message", "job"])
 
 
 def wait_again(job: Job) -> None:
     """Take back the refusal of a source whose intake is tried again."""
     if job.kind == INGEST:
         refused = Source.objects.filter(pk=job.payload.get("source_id"), state=SourceState.REFUSED)
-        refused.update(state=SourceState.WAITING, sentence="", job=job)
+        refused.update(state=SourceState.WAITING, message={}, job=job)
 
 
-def refuse_source(source_id: int, words: str) -> None:
+def refuse_source(source_id: int, message: Message) -> None:
     """Mark a source as not usable, and why."""
     waiting = Source.objects.filter(pk=source_id, state=SourceState.WAITING)
     with transaction.atomic():
         pile = Pile.objects.filter(sources__in=waiting).first()
         channel = waiting.filter(channel__isnull=False, pile__isnull=True).first()
-        waiting.update(state=SourceState.REFUSED, sentence=words)
+        waiting.update(state=SourceState.REFUSED, message=message)
         if pile is not None:
             pile_changed.send(sender=Pile, pile=pile)
         if channel is not None:

@@ -29,8 +29,8 @@ from recitant_io.media.probe import Probe
 from recitant_io.media.storage import storage_errors
 from recitant_io.store.bands import stored_band_energy
 from recitant_io.store.conform import conform, file_hash, stored_total_energy
-from recitant_text.findings import finding_data, role_reasons
-from recitant_text.notices import notice, recorder_words
+from recitant_text.findings import finding_data
+from recitant_text.messages import Message, notice_message, recorder_message
 from recitant_web.jobs.actions import start_job
 from recitant_web.jobs.models import Job
 from recitant_web.jobs.queries import is_under_way
@@ -58,7 +58,7 @@ def start_source_job(kind: str, source: Source) -> Job:
     )
 
 
-def ingest(source_id: int, progress: Progress) -> str:
+def ingest(source_id: int, progress: Progress) -> Message:
     """Take a source through intake: hash, conform, measure, find faults, guess its role; ready or refused.
 
     Raises:
@@ -68,7 +68,7 @@ def ingest(source_id: int, progress: Progress) -> str:
     if source.state == SourceState.READY and not conformed_folder(source.sha256).exists():
         _conform_again(source, progress)
     if source.state != SourceState.WAITING:
-        return notice("source_ready", file=source.name)
+        return notice_message("source_ready", file=source.name)
     original = fetched(source.original_file)
     keep(source.original_file)
     # Sentences name the file as the user knows it, so it is read under that name.
@@ -79,11 +79,11 @@ def ingest(source_id: int, progress: Progress) -> str:
             _take_picture(source, facts)
             if not facts.sound_tracks:
                 Source.objects.filter(pk=source.pk).update(
-                    state=SourceState.PICTURE, sentence=notice("picture_without_sound")
+                    state=SourceState.PICTURE, message=notice_message("picture_without_sound")
                 )
                 if source.pile is not None:
                     pile_changed.send(sender=Pile, pile=source.pile)
-                return notice("source_is_picture", file=source.name)
+                return notice_message("source_is_picture", file=source.name)
         recorder = recorder_file(path) if source.channel is None and facts.picture is None else None
         if recorder is not None:
             return _take_apart(source, recorder)
@@ -114,7 +114,7 @@ def ingest(source_id: int, progress: Progress) -> str:
             source_ready.send(sender=Source, source=source)
         if not source.is_listened:
             start_source_job(LISTEN, source)
-    return notice("source_ready", file=source.name)
+    return notice_message("source_ready", file=source.name)
 
 
 def read_again(sha256: str) -> UnreadableMedia:
@@ -133,12 +133,12 @@ def _conform_again(source: Source, progress: Progress) -> None:
     keep(conformed_name(source.sha256))
 
 
-def _take_apart(source: Source, recorder: RecorderFile) -> str:
+def _take_apart(source: Source, recorder: RecorderFile) -> Message:
     """Bring in every channel of a recorder file that sounds as a recording of its own; the file is shared."""
     stem, dot, ending = source.name.rpartition(".")
     found = [(channel, recorder.names[channel] or f"ch {channel + 1}") for channel in recorder.sounding]
     silent = [recorder.names[k] or f"ch {k + 1}" for k in range(len(recorder.names)) if k not in recorder.sounding]
-    words = recorder_words([name for _, name in found], silent)
+    message = recorder_message([name for _, name in found], silent)
     with transaction.atomic():
         for channel, name in found:
             made = Source.objects.create(
@@ -154,10 +154,10 @@ def _take_apart(source: Source, recorder: RecorderFile) -> str:
             made.job = start_source_job(INGEST, made)
             made.save(update_fields=["job"])
         state = SourceState.SPLIT if found else SourceState.REFUSED
-        Source.objects.filter(pk=source.pk).update(state=state, sentence=words)
+        Source.objects.filter(pk=source.pk).update(state=state, message=message)
         if source.pile is not None:
             pile_changed.send(sender=Pile, pile=source.pile)
-    return notice("source_ready", file=source.name)
+    return notice_message("source_ready", file=source.name)
 
 
 def use_picture(source: Source) -> None:
@@ -175,11 +175,11 @@ def use_picture(source: Source) -> None:
         _take_picture(source, facts)
 
 
-def listen(source_id: int, progress: Progress) -> str:
+def listen(source_id: int, progress: Progress) -> Message:
     """Hear the whole of a source for speech, and look at the faults again that speech has a part in."""
     source = Source.objects.get(pk=source_id)
     if source.is_listened or source.state != SourceState.READY:
-        return notice("listened")
+        return notice_message("listened")
     recording = stored_source(source.sha256, source.ready_n_channels)
     speech = speech_spans(recording, stored_total_energy(conformed_folder(source.sha256)), progress)
     evidence = gather(recording)
@@ -189,7 +189,7 @@ def listen(source_id: int, progress: Progress) -> str:
     with transaction.atomic():
         source.save(update_fields=["findings", "speech", "noise", "is_listened"])
         source_heard.send(sender=Source, source=source)
-    return notice("listened")
+    return notice_message("listened")
 
 
 def listen_to_the_unheard() -> int:
@@ -201,7 +201,7 @@ def listen_to_the_unheard() -> int:
     return len(unheard)
 
 
-def lighten(picture_id: int, progress: Progress) -> str:
+def lighten(picture_id: int, progress: Progress) -> Message:
     """Make the light copy of a picture.
 
     Raises:
@@ -209,7 +209,7 @@ def lighten(picture_id: int, progress: Progress) -> str:
     """
     picture = Picture.objects.select_related("programme").get(pk=picture_id)
     if picture.proxy_file:
-        return notice("light_copy")
+        return notice_message("light_copy")
     relative = f"pictures/{picture.pk}-{Path(picture.original_file).name}.mp4"
     target = media_path(relative)
     with storage_errors():
@@ -219,7 +219,7 @@ def lighten(picture_id: int, progress: Progress) -> str:
         make_proxy(path, target, rate, progress)
     keep(relative)
     Picture.objects.filter(pk=picture.pk).update(proxy_file=relative)
-    return notice("light_copy")
+    return notice_message("light_copy")
 
 
 @contextlib.contextmanager
@@ -306,7 +306,7 @@ def _find(source: Source, progress: Progress) -> None:
         share = speech_share(speech, excerpt.length_samples)
         guess = guess_role(source.name, evidence, share, is_film=source.has_picture)
         source.role = guess.role.value
-        source.role_reasons = role_reasons(guess)
+        source.role_reasons = [list(reason) for reason in guess.reasons]
     source.is_listened = not excerpt.is_part
     if excerpt.is_part:
         # A first answer at once, from energy alone; the model's follows when the whole was heard.

@@ -3,6 +3,7 @@
 from django.db import models
 from django.utils import timezone
 
+from recitant_text.messages import message_text
 from recitant_web.accounts.models import Workspace
 from recitant_web.jobs.models import Job
 
@@ -96,6 +97,7 @@ class Source(models.Model):
     variation = models.JSONField(default=dict)
     """Of a varied one: speed, keeps_pitch, semitones."""
     role_reasons = models.JSONField(default=list)
+    """Code and figure of each reason: recitant_text.findings.role_reasons."""
     """Sentences; empty where a person chose the role."""
     sound_track = models.PositiveSmallIntegerField(default=0)
     sound_tracks = models.JSONField(default=list)
@@ -127,7 +129,8 @@ class Source(models.Model):
     role = models.CharField(max_length=24, default="", blank=True)
     """Empty until it is guessed or chosen."""
     state = models.CharField(max_length=8, choices=SourceState.choices, default=SourceState.WAITING)
-    sentence = models.TextField(default="", blank=True)
+    message = models.JSONField(default=dict, blank=True)
+    """Why it is as it is, such as refused: recitant_text.messages."""
     job = models.ForeignKey(Job, null=True, on_delete=models.SET_NULL)
     original_file = models.CharField(max_length=200)
     """Under the media root; a name of ours, never the user's."""
@@ -142,6 +145,11 @@ class Source(models.Model):
 
     class Meta:
         ordering = ["created_at", "pk"]
+
+    @property
+    def sentence(self) -> str:
+        """Sentence of its message; empty for none."""
+        return message_text(self.message)
 
     @property
     def ready_n_channels(self) -> int:

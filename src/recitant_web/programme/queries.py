@@ -14,6 +14,7 @@ from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.timecode import FRAME_RATES, frame_rate
 from recitant_io.store.conform import StoredSource, stored_energy, stored_peaks
+from recitant_web.accounts.rights import Right, roles_with
 from recitant_web.programme.models import Programme, Source
 from recitant_web.programme.signals import copy_missing
 from recitant_web.shared.caches import Cache
@@ -26,14 +27,14 @@ _recordings: Cache[StoredSource] = Cache("recordings", 2_000_000)
 _energies: Cache[FloatArray] = Cache("energies of recordings", 256_000_000)
 
 
-def programmes_of(user: User) -> QuerySet[Programme]:
-    """Every programme of the user's workspaces that is not deleted, newest first."""
-    return _of_user(user).filter(deleted_at__isnull=True)
+def programmes_of(user: User, may: Right = "see") -> QuerySet[Programme]:
+    """Every programme that is not deleted and on which somebody has a right, newest first."""
+    return _of_user(user, may).filter(deleted_at__isnull=True)
 
 
-def deleted_programmes_of(user: User) -> QuerySet[Programme]:
-    """Programmes that the user's workspaces deleted and can still bring back, newest first."""
-    return _of_user(user).filter(deleted_at__isnull=False)
+def deleted_programmes_of(user: User, may: Right = "see") -> QuerySet[Programme]:
+    """Programmes that were deleted and can still be brought back, on which somebody has a right, newest first."""
+    return _of_user(user, may).filter(deleted_at__isnull=False)
 
 
 def note_page(programme: Programme, page: str) -> None:
@@ -43,8 +44,11 @@ def note_page(programme: Programme, page: str) -> None:
         programme.last_page = page
 
 
-def _of_user(user: User) -> QuerySet[Programme]:
-    return Programme.objects.filter(workspace__memberships__user=user).select_related("workspace").order_by("-pk")
+def _of_user(user: User, may: Right) -> QuerySet[Programme]:
+    found = Programme.objects.filter(
+        workspace__memberships__user=user, workspace__memberships__role__in=roles_with(may)
+    )
+    return found.select_related("workspace").order_by("-pk")
 
 
 def spec_of(programme: Programme) -> Spec:

@@ -13,7 +13,7 @@ def ingest_source(job_id: int) -> None:
     """Take one source through intake."""
     job = run_job(job_id, lambda job, progress: ingest(job.payload["source_id"], progress))
     if job is not None and job.state in (JobState.REFUSED, JobState.CRASHED, JobState.CANCELLED):
-        refuse_source(job.payload["source_id"], job.sentence)
+        refuse_source(job.payload["source_id"], job.message)
 
 
 @shared_task(name=LISTEN)

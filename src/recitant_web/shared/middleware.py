@@ -12,6 +12,8 @@ from recitant_core.errors import (
     ContractError,
     EditRefused,
     MalformedRequest,
+    NotAllowed,
+    NotThere,
     RecitantError,
     StorageFull,
     StoreAway,
@@ -52,8 +54,12 @@ class CoreErrors:
         if not isinstance(error, RecitantError) or isinstance(error, ContractError):
             return None
         status = 422
-        if isinstance(error, EditRefused) and not _is_read(request):
+        if isinstance(error, NotThere):
+            status = 404
+        elif isinstance(error, EditRefused) and not _is_read(request):
             status = 409
+        elif isinstance(error, NotAllowed):
+            status = 403
         elif isinstance(error, MalformedRequest):
             status = 400
         elif isinstance(error, StorageFull):

@@ -20,7 +20,7 @@ from recitant_io.hearing.speech import speech_spans
 from recitant_io.hearing.transcriber import WhisperTranscriber, transcriber
 from recitant_io.hearing.voices import voice_vectors
 from recitant_io.store.conform import stored_total_energy
-from recitant_text.notices import notice
+from recitant_text.messages import Message, notice_message
 from recitant_web.jobs.actions import require_turn, start_job
 from recitant_web.jobs.queries import is_under_way
 from recitant_web.programme.models import Programme, Source, SourceState
@@ -69,7 +69,7 @@ def hear_recordings(programme: Programme, source_ids: Sequence[int], *, again: b
     return n_sent
 
 
-def hear(source_id: int, progress: Progress) -> str:
+def hear(source_id: int, progress: Progress) -> Message:
     """Hear one recording for words and voices, and tell apart who speaks in its programme.
 
     Raises:
@@ -108,7 +108,7 @@ def hear(source_id: int, progress: Progress) -> str:
         found.stamp += 1
         found.save()
         _tell_apart(programme)
-    return notice("words_heard")
+    return notice_message("words_heard")
 
 
 def _keeper_of_words_so_far(source: Source) -> Callable[[Sequence[Word]], None]:

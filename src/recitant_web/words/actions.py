@@ -5,7 +5,7 @@ import json
 from django.contrib.auth.models import User
 from django.db import transaction
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, MalformedRequest
 from recitant_core.timeline.words import turns_in_programme
 from recitant_io.media.caption_files import MOST_BYTES, captions_text
 from recitant_io.media.confined import read_captions
@@ -101,7 +101,7 @@ def exported(programme: Programme, form: str) -> tuple[str, str]:
             raise EditRefused("no_captions_yet")
         return captions_text(cues, form, programme.language or "en"), CAPTION_FORMS[form]
     if form not in TEXT_FORMS:
-        raise EditRefused("gone")
+        raise MalformedRequest("malformed", field="form")
     plan = plan_of(programme)
     spoken = turns_in_programme(plan, words_of(programme))
     turns, names = [one.turn for one in spoken], names_of_people(programme, plan, spoken)

@@ -1,8 +1,7 @@
 """The Words page: its state, edits, work in the background, files in and out, and search."""
 
-from django.contrib.auth.decorators import login_required
 from django.http import HttpResponse, JsonResponse
-from django.shortcuts import get_object_or_404, render
+from django.shortcuts import render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_POST, require_safe
 
@@ -11,6 +10,7 @@ from recitant_text.notices import notice
 from recitant_text.playback import PLAYBACK_WORDS
 from recitant_web.desk.edits.cures import Cure
 from recitant_web.desk.edits.doors import edit_from, said_of
+from recitant_web.programme.access import programme_view
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import note_page, programmes_of
 from recitant_web.shared.requests import Request
@@ -23,16 +23,11 @@ from recitant_web.words.queries import found_in_workspace, proposed_data, words_
 PAGE = "words"
 
 
-def _programme(request: Request, programme_id: int) -> Programme:
-    return get_object_or_404(programmes_of(request.user), pk=programme_id)
-
-
-@login_required
+@programme_view("see")
 @ensure_csrf_cookie
 @require_safe
-def words(request: Request, programme_id: int) -> HttpResponse:
+def words(request: Request, programme: Programme) -> HttpResponse:
     """The page, with its first state inside."""
-    programme = _programme(request, programme_id)
     note_page(programme, PAGE)
     state = words_state(programme)
     context = {
@@ -46,19 +41,17 @@ def words(request: Request, programme_id: int) -> HttpResponse:
     return render(request, "words/page.html", context)
 
 
-@login_required
+@programme_view("see")
 @require_safe
-def words_now(request: Request, programme_id: int) -> HttpResponse:
+def words_now(request: Request, programme: Programme) -> HttpResponse:
     """The state of the page now."""
-    programme = _programme(request, programme_id)
     return state_answer(request, PAGE, programme.pk, words_state(programme))
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def words_edits(request: Request, programme_id: int) -> HttpResponse:
+def words_edits(request: Request, programme: Programme) -> HttpResponse:
     """One edit; the new state comes back, to a page that holds one with the figures still to come."""
-    programme = _programme(request, programme_id)
     edit = edit_from(request)
     steps = edit.carry_out(programme, request.user)
     held = held_state(request, PAGE, programme.pk)
@@ -69,20 +62,18 @@ def words_edits(request: Request, programme_id: int) -> HttpResponse:
     return state_answer(request, PAGE, programme.pk, state, said=said_of(edit, steps))
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def words_work(request: Request, programme_id: int) -> HttpResponse:
+def words_work(request: Request, programme: Programme) -> HttpResponse:
     """Begin or stop hearing and listening; the state, which tells how far it is, comes back."""
-    programme = _programme(request, programme_id)
     do_work(programme, body_of(request, Work))
     return state_answer(request, PAGE, programme.pk, words_state(programme))
 
 
-@login_required
+@programme_view("edit")
 @require_POST
-def words_import(request: Request, programme_id: int) -> HttpResponse:
+def words_import(request: Request, programme: Programme) -> HttpResponse:
     """Captions from a file; the new state comes back."""
-    programme = _programme(request, programme_id)
     file = request.FILES.get("file")
     if file is None:
         return JsonResponse({"error": "no_file", "sentence": notice("no_sound_file")}, status=422)
@@ -92,11 +83,10 @@ def words_import(request: Request, programme_id: int) -> HttpResponse:
     return state_answer(request, PAGE, programme.pk, words_state(programme))
 
 
-@login_required
+@programme_view("see")
 @require_safe
-def words_export(request: Request, programme_id: int, form: str) -> HttpResponse:
+def words_export(request: Request, programme: Programme, form: str) -> HttpResponse:
     """The text or the captions as a file."""
-    programme = _programme(request, programme_id)
     text, kind = exported(programme, form)
     response = HttpResponse(text, content_type=f"{kind}; charset=utf-8")
     name = "".join(c for c in programme.title if c.isascii() and (c.isalnum() or c in " -_")).strip() or "words"
@@ -104,18 +94,17 @@ def words_export(request: Request, programme_id: int, form: str) -> HttpResponse
     return response
 
 
-@login_required
+@programme_view("see")
 @require_safe
-def words_chapters(request: Request, programme_id: int) -> HttpResponse:
+def words_chapters(request: Request, programme: Programme) -> HttpResponse:
     """Chapters proposed from what is said; nothing is set."""
-    return JsonResponse({"chapters": proposed_data(_programme(request, programme_id))})
+    return JsonResponse({"chapters": proposed_data(programme)})
 
 
-@login_required
+@programme_view("see")
 @require_safe
-def words_search(request: Request, programme_id: int) -> HttpResponse:
+def words_search(request: Request, programme: Programme) -> HttpResponse:
     """Places of words in all programmes of the workspace."""
-    programme = _programme(request, programme_id)
     others = list(programmes_of(request.user).filter(workspace=programme.workspace))
     text = request.GET.get("q", "")[:120]
     return JsonResponse({"found": found_in_workspace(others, text)})

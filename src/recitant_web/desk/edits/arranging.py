@@ -7,7 +7,7 @@ from typing import Annotated, Final, Literal
 
 from msgspec import Meta, Struct
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, NotThere
 from recitant_core.timeline import edits
 from recitant_core.timeline.arranging import gap_at, merged_into, parted_out, sent_to_track, with_time, without_time
 from recitant_core.timeline.changes import Change
@@ -16,11 +16,12 @@ from recitant_core.timeline.model import Clip, Plan, Ride, Track
 from recitant_core.timeline.sync import tied_here
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.roles import Role
+from recitant_text.steps import Label, label
 from recitant_web.accounts.queries import is_role_of
 from recitant_web.desk import models
-from recitant_web.desk.edits.labels import clip_count, clip_names
+from recitant_web.desk.edits.labels import clips_fact
 from recitant_web.desk.edits.registry import PlanEdit
-from recitant_web.desk.placing import LAYING_WORDS, MOST_TRACKS, has_picture_timecode, picture_origin
+from recitant_web.desk.placing import MOST_TRACKS, has_picture_timecode, picture_origin
 from recitant_web.programme.models import Picture, Programme
 from recitant_web.shared.shapes import Id, Ids, Place, RoleName, Samples, Text
 
@@ -35,11 +36,11 @@ class InMix(PlanEdit, frozen=True, kw_only=True, tag="in-mix"):
     ids: Ids | None = None
     track_ids: Ids | None = None
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         chosen = set(self.track_ids or ())
         if not chosen <= {track.track_id for track in plan.tracks} or not (self.ids or chosen):
-            raise EditRefused("gone")
+            raise NotThere()
         after = plan
         if self.ids:
             after = edits.set_clips(after, self.ids, lambda clip: replace(clip, is_out=self.is_out))
@@ -47,8 +48,9 @@ class InMix(PlanEdit, frozen=True, kw_only=True, tag="in-mix"):
             tracks = (replace(t, is_out=self.is_out) if t.track_id in chosen else t for t in after.tracks)
             after = replace(after, tracks=tuple(tracks))
         names = [track.name[:80] for track in plan.tracks if track.track_id in chosen]
-        what = clip_names(plan, self.ids) if self.ids else names[0] if len(names) == 1 else f"{len(names)} tracks"
-        return after, f"{what} {'out of' if self.is_out else 'in'} the mix"
+        tracks_named = {"track": names[0]} if len(names) == 1 else {"tracks": len(names)}
+        what = clips_fact(plan, self.ids) if self.ids else tracks_named
+        return after, label("out-of-mix" if self.is_out else "in-mix", what=what)
 
 
 class SendToTrack(PlanEdit, frozen=True, kw_only=True, tag="to-track"):
@@ -61,12 +63,12 @@ class SendToTrack(PlanEdit, frozen=True, kw_only=True, tag="to-track"):
     """Of the new track; that of most of the clips where it is not given."""
     name: Text = Text()
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         plan, track_id = self._target(programme, plan)
         after = sent_to_track(plan, self.ids, track_id)
         name = next(track.name for track in after.tracks if track.track_id == track_id)
-        return after, f"{clip_names(plan, self.ids)} to track {name[:80]}"
+        return after, label("to-track", what=clips_fact(plan, self.ids), track=name[:80])
 
     def _target(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
         if self.track_id is not None:
@@ -74,7 +76,7 @@ class SendToTrack(PlanEdit, frozen=True, kw_only=True, tag="to-track"):
         known = edits.clips_by_id(plan)
         roles = Counter(known[clip_id][0].role for clip_id in self.ids if clip_id in known)
         if not roles:
-            raise EditRefused("gone")
+            raise NotThere()
         if self.role is not None and not is_role_of(programme.workspace, self.role):
             raise EditRefused("no_such_stem")
         role = Role(self.role) if self.role else roles.most_common(1)[0][0]
@@ -96,15 +98,14 @@ class SendSounds(PlanEdit, frozen=True, kw_only=True, tag="sounds-to"):
     places: Annotated[list[PlaceOfSound], Meta(min_length=1, max_length=1_000)]
     role: Literal["effects", "atmosphere"]
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         role = Role(self.role)
         track = next((one for one in plan.tracks if one.role is role and one.name == SENT_SOUNDS), None)
         if track is None:
             plan, track = with_new_track(programme, plan, SENT_SOUNDS, role)
         places = [(one.id, SampleSpan(max(0, one.start_sample), max(1, one.length_samples))) for one in self.places]
-        n = len(places)
-        return parted_out(plan, places, track.track_id), f"{n} sound{'s' if n != 1 else ''} to {role.label.lower()}"
+        return parted_out(plan, places, track.track_id), label("sounds-to", n=len(places), role=role.value)
 
 
 class MergeTracks(PlanEdit, frozen=True, kw_only=True, tag="track-merge"):
@@ -113,22 +114,21 @@ class MergeTracks(PlanEdit, frozen=True, kw_only=True, tag="track-merge"):
     ids: Ids
     into_id: Id
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         after = merged_into(plan, self.ids, self.into_id)
         gone = set(self.ids) - {self.into_id}
         name = next(track.name for track in plan.tracks if track.track_id == self.into_id)
-        n = "1 track" if len(gone) == 1 else f"{len(gone)} tracks"
-        return _without(after, gone), f"{n} merged into {name[:80]}"
+        return _without(after, gone), label("merged", n=len(gone), track=name[:80])
 
 
 class RemoveEmptyTracks(PlanEdit, frozen=True, kw_only=True, tag="tracks-remove-empty"):
     """Every track without a clip taken away."""
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         gone = {track.track_id for track in plan.tracks if not track.clips}
-        return _without(plan, gone), "1 empty track removed" if len(gone) == 1 else f"{len(gone)} empty tracks removed"
+        return _without(plan, gone), label("empty-tracks-removed", n=len(gone))
 
 
 class Lay(PlanEdit, frozen=True, kw_only=True, tag="lay"):
@@ -139,11 +139,11 @@ class Lay(PlanEdit, frozen=True, kw_only=True, tag="lay"):
     order: LayingOrder = LayingOrder.NAME
     gap_samples: Samples = Samples(0)
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         known = edits.clips_by_id(plan)
         if not set(self.ids) <= known.keys():
-            raise EditRefused("gone")
+            raise NotThere()
         # What is tied to the picture stays where it is, whatever is laid around it.
         ids = [clip_id for clip_id in self.ids if known[clip_id][1].sync_sample is None]
         n_tied = len(self.ids) - len(ids)
@@ -166,8 +166,7 @@ class Lay(PlanEdit, frozen=True, kw_only=True, tag="lay"):
             plan = edits.set_clips(plan, mine, lambda clip, s=starts: replace(clip, start_sample=s[clip.clip_id]))  # type: ignore[misc]
         plan = edits.set_clips(plan, ids, _tied_by_timecode(programme, references))
         plain = {t.track_id for t in plan.tracks if t.track_id in emptied and _is_plain(t)}
-        stay = f"; {clip_count(n_tied)} stayed with the picture" if n_tied else ""
-        return _without(plan, plain), f"{clip_count(len(ids))} laid {LAYING_WORDS[self.how]}{stay}"
+        return _without(plan, plain), label("laid", n=len(ids), how=self.how, n_tied=n_tied)
 
 
 class _TimeEdit(PlanEdit, frozen=True, kw_only=True):
@@ -180,6 +179,11 @@ class _TimeEdit(PlanEdit, frozen=True, kw_only=True):
     def stretch(self, plan: Plan) -> tuple[int, int]:
         """Span, and time that is put in there, in samples; negative for time taken out."""
         raise NotImplementedError
+
+    def named(self, code: str, length_samples: int) -> Label:
+        """Label of so much time put in or taken out."""
+        n_tracks = None if self.track_ids is None else len(self.track_ids)
+        return label(code, length_samples=length_samples, n_tracks=n_tracks)
 
     def chosen(self, plan: Plan) -> list[str]:
         """Ids of the tracks it is about."""
@@ -222,11 +226,11 @@ class CloseGap(_TimeEdit, frozen=True, kw_only=True, tag="close-gap"):
         gap = gap_at(plan, self.at_sample, self.chosen(plan))
         return gap.start_sample, -gap.length_samples
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         at, by = self.stretch(plan)
         after = without_time(plan, SampleSpan(at, -by), self.chosen(plan))
-        return after, f"gap of {-by / RATE_HZ:.2f} s closed{_where(self.track_ids)}"
+        return after, self.named("gap-closed", -by)
 
 
 class TakeOut(_TimeEdit, frozen=True, kw_only=True, tag="take-out"):
@@ -239,13 +243,13 @@ class TakeOut(_TimeEdit, frozen=True, kw_only=True, tag="take-out"):
         """See _TimeEdit."""
         return self.from_sample, self.from_sample - self.to_sample
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         length = self.to_sample - self.from_sample
         if length <= 0:
             raise EditRefused("empty_stretch")
         after = without_time(plan, SampleSpan(self.from_sample, length), self.chosen(plan))
-        return after, f"{length / RATE_HZ:.2f} s taken out{_where(self.track_ids)}"
+        return after, self.named("taken-out", length)
 
 
 class OpenGap(_TimeEdit, frozen=True, kw_only=True, tag="open-gap"):
@@ -258,10 +262,10 @@ class OpenGap(_TimeEdit, frozen=True, kw_only=True, tag="open-gap"):
         """See _TimeEdit."""
         return self.at_sample, self.length_samples
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         after = with_time(plan, self.at_sample, self.length_samples, self.chosen(plan))
-        return after, f"gap of {self.length_samples / RATE_HZ:.2f} s opened{_where(self.track_ids)}"
+        return after, self.named("gap-opened", int(self.length_samples))
 
 
 def with_new_track(programme: Programme, plan: Plan, name: str, role: Role) -> tuple[Plan, Track]:
@@ -309,9 +313,3 @@ def _without(plan: Plan, track_ids: set[str]) -> Plan:
 def _is_plain(track: Track) -> bool:
     has_own = track.chain or track.ride != Ride() or track.gain_db or track.pan or track.is_mono or track.is_out
     return not has_own
-
-
-def _where(track_ids: Ids | None) -> str:
-    if track_ids is None:
-        return " on all tracks"
-    return " on one track" if len(track_ids) == 1 else f" on {len(track_ids)} tracks"

@@ -5,11 +5,12 @@ from typing import Literal
 from recitant_core.captions.lines import lines_of
 from recitant_core.captions.making import cues_of, timed
 from recitant_core.captions.rules import MOST_CUES, CaptionRules, Cue
-from recitant_core.errors import EditRefused, RangeError
+from recitant_core.errors import EditRefused, NotThere, RangeError
 from recitant_core.timeline.changes import Change
 from recitant_core.timeline.sounds import named_sounds
 from recitant_core.timeline.words import turns_in_programme
 from recitant_core.units.timecode import frame_rate, timecode_from_samples
+from recitant_text.steps import Label, label
 from recitant_web.desk.edits.registry import RowChanges, RowEdit, row_change
 from recitant_web.desk.log import deleted, inserted
 from recitant_web.desk.mapping.plans import plan_of
@@ -43,10 +44,10 @@ class MakeCaptions(RowEdit, frozen=True, kw_only=True, tag="captions-make"):
             shown.append("" if not is_new else f"{name.upper()}:" if self.speakers == "names" else "–")
             last = turn.speaker
         cues = cues_of(turns, rules_of(programme), frame_rate(programme.frame_rate), shown)
-        return _all_anew(programme, cues, f"{len(cues)} captions made from the words")
+        return _all_anew(programme, cues, label("captions-from-words", n=len(cues)))
 
 
-def _all_anew(programme: Programme, cues: list[Cue], label: str) -> RowChanges:
+def _all_anew(programme: Programme, cues: list[Cue], step: Label) -> RowChanges:
     if len(cues) > MOST_CUES:
         raise EditRefused("too_many_cues", found=len(cues), most=MOST_CUES)
     gone = [deleted("caption", row) for row in programme.captions.all()]
@@ -55,12 +56,12 @@ def _all_anew(programme: Programme, cues: list[Cue], label: str) -> RowChanges:
     ]
     Caption.objects.bulk_create(rows, batch_size=500)
     last = Caption.objects.filter(programme=programme).order_by("-pk")[: len(rows)]
-    return label, gone, [inserted("caption", row) for row in reversed(last)]
+    return step, gone, [inserted("caption", row) for row in reversed(last)]
 
 
 def imported_captions(programme: Programme, cues: list[Cue], file: str) -> RowChanges:
     """All captions as a file has them."""
-    return _all_anew(programme, cues, f"{len(cues)} captions from {file[:80]}")
+    return _all_anew(programme, cues, label("captions-from-file", n=len(cues), file=file[:80]))
 
 
 class SetCaption(RowEdit, frozen=True, kw_only=True, tag="caption-set"):
@@ -80,7 +81,7 @@ class SetCaption(RowEdit, frozen=True, kw_only=True, tag="caption-set"):
         start, end = wanted.get("start_sample", row.start_sample), wanted.get("end_sample", row.end_sample)
         if end - start < LEAST_SAMPLES:  # type: ignore[operator]
             raise EditRefused("caption_too_short")
-        return f"caption at {_at(programme, int(start))} changed", row_change("caption", row, wanted), []
+        return label("caption-changed", at=_at(programme, int(start))), row_change("caption", row, wanted), []
 
 
 class AddCaption(RowEdit, frozen=True, kw_only=True, tag="caption-add"):
@@ -100,7 +101,7 @@ class AddCaption(RowEdit, frozen=True, kw_only=True, tag="caption-add"):
         row = Caption.objects.create(
             programme=programme, start_sample=self.start_sample, end_sample=self.end_sample, text=str(self.text)
         )
-        return f"caption at {_at(programme, row.start_sample)}", [], [inserted("caption", row)]
+        return label("caption-added", at=_at(programme, row.start_sample)), [], [inserted("caption", row)]
 
 
 class RemoveCaptions(RowEdit, frozen=True, kw_only=True, tag="captions-remove"):
@@ -113,9 +114,8 @@ class RemoveCaptions(RowEdit, frozen=True, kw_only=True, tag="captions-remove"):
         """See RowEdit."""
         rows = list(programme.captions.filter(pk__in=[one.number for one in self.ids]))
         if not rows:
-            raise EditRefused("gone")
-        what = "1 caption" if len(rows) == 1 else f"{len(rows)} captions"
-        return f"{what} removed", [deleted("caption", row) for row in rows], []
+            raise NotThere()
+        return label("captions-removed", n=len(rows)), [deleted("caption", row) for row in rows], []
 
 
 class SplitCaption(RowEdit, frozen=True, kw_only=True, tag="caption-split"):
@@ -148,7 +148,7 @@ class SplitCaption(RowEdit, frozen=True, kw_only=True, tag="caption-split"):
             text=two.text,
         )
         changes = row_change("caption", row, {"end_sample": min(one.end_sample, two.start_sample), "text": one.text})
-        return f"caption at {_at(programme, row.start_sample)} split", changes, [inserted("caption", made)]
+        return label("caption-split", at=_at(programme, row.start_sample)), changes, [inserted("caption", made)]
 
 
 class JoinCaption(RowEdit, frozen=True, kw_only=True, tag="caption-join"):
@@ -167,7 +167,7 @@ class JoinCaption(RowEdit, frozen=True, kw_only=True, tag="caption-join"):
         text = _wrapped(f"{row.text} {after.text}", rules_of(programme))
         wanted = {"end_sample": max(row.end_sample, after.end_sample), "text": text[:1_000]}
         changes = [*row_change("caption", row, wanted), deleted("caption", after)]
-        return f"caption at {_at(programme, row.start_sample)} joined with the next", changes, []
+        return label("caption-joined", at=_at(programme, row.start_sample)), changes, []
 
 
 class MendCaptions(RowEdit, frozen=True, kw_only=True, tag="captions-mend"):
@@ -190,7 +190,7 @@ class MendCaptions(RowEdit, frozen=True, kw_only=True, tag="captions-mend"):
             if chosen is None or row.pk in chosen:
                 fields = {"start_sample": cue.start_sample, "end_sample": cue.end_sample, "text": cue.text}
                 changes += row_change("caption", row, fields)
-        return f"{len(changes)} captions put right", changes, []
+        return label("captions-put-right", n=len(changes)), changes, []
 
 
 class NameSounds(RowEdit, frozen=True, kw_only=True, tag="captions-sounds"):
@@ -212,7 +212,7 @@ class NameSounds(RowEdit, frozen=True, kw_only=True, tag="captions-sounds"):
                 programme=programme, start_sample=span.start_sample, end_sample=span.end_sample, text=text
             )
             made.append(inserted("caption", row))
-        return f"{len(made)} sounds named in captions", [], made
+        return label("captions-of-sounds", n=len(made)), [], made
 
 
 class SetRules(RowEdit, frozen=True, kw_only=True, tag="caption-rules"):
@@ -236,7 +236,7 @@ class SetRules(RowEdit, frozen=True, kw_only=True, tag="caption-rules"):
         except RangeError as error:
             raise EditRefused(error.code, **error.facts) from error
         differing = {n: getattr(rules, n) for n in names if abs(getattr(rules, n) - getattr(usual, n)) > 1e-3}
-        return "rules of the captions", row_change("programme", programme, {"caption_rules": differing}), []
+        return label("caption-rules"), row_change("programme", programme, {"caption_rules": differing}), []
 
 
 def _wrapped(text: str, rules: CaptionRules) -> str:
@@ -247,7 +247,7 @@ def _wrapped(text: str, rules: CaptionRules) -> str:
 def _caption(programme: Programme, caption_id: Id) -> Caption:
     row = programme.captions.filter(pk=caption_id.number).first()
     if row is None:
-        raise EditRefused("gone")
+        raise NotThere()
     return row
 
 

@@ -3,15 +3,16 @@
 from dataclasses import replace
 from typing import Literal
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, NotThere
 from recitant_core.gain.envelope import FadeShape
 from recitant_core.timeline import edits
 from recitant_core.timeline.crossfades import with_crossfades
 from recitant_core.timeline.model import Clip, Plan
 from recitant_core.timeline.sync import off_samples, out_of_sync, put_back, tied_here
 from recitant_core.units.timecode import timecode_from_samples
+from recitant_text.steps import Label, label
 from recitant_web.desk import models
-from recitant_web.desk.edits.labels import clip_count, clip_name, clip_names, target_name
+from recitant_web.desk.edits.labels import clip_fact, clips_fact, target_fact
 from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.desk.energies import known_source
 from recitant_web.desk.mapping.clips import clip_of_row
@@ -31,7 +32,7 @@ class Move(PlanEdit, frozen=True, kw_only=True, tag="move"):
     with_id: Id | None = None
     """Clip that they are lined up with by sound: where it is tied to the picture, they are tied with it."""
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         ids = edits.with_group(plan, self.ids)
         moved = edits.move_clips(plan, self.ids, self.by_samples, self.by_tracks)
@@ -39,7 +40,7 @@ class Move(PlanEdit, frozen=True, kw_only=True, tag="move"):
         first = programme.picture_offset_samples
         if model is not None and off_samples(model, first) == 0:
             moved = edits.set_clips(moved, ids, lambda clip: tied_here(clip, first))
-        return with_crossfades(plan, moved, ids, known_source), f"moved {clip_count(len(ids))}"
+        return with_crossfades(plan, moved, ids, known_source), label("moved", n=len(ids))
 
 
 class PlaceClips(PlanEdit, frozen=True, kw_only=True, tag="place"):
@@ -48,12 +49,12 @@ class PlaceClips(PlanEdit, frozen=True, kw_only=True, tag="place"):
     ids: Ids
     at_sample: Samples
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         ids = edits.with_group(plan, self.ids)
         moved = edits.move_clips_to(plan, self.ids, self.at_sample)
         at = timecode_from_samples(self.at_sample, programme.frame_rate)
-        return with_crossfades(plan, moved, ids, known_source), f"moved {clip_count(len(ids))} to {at}"
+        return with_crossfades(plan, moved, ids, known_source), label("placed", n=len(ids), at=at)
 
 
 class Tie(PlanEdit, frozen=True, kw_only=True, tag="tie"):
@@ -62,7 +63,7 @@ class Tie(PlanEdit, frozen=True, kw_only=True, tag="tie"):
     ids: Ids
     is_tied: bool = True
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         first = programme.picture_offset_samples
 
@@ -70,7 +71,7 @@ class Tie(PlanEdit, frozen=True, kw_only=True, tag="tie"):
             return tied_here(clip, first) if self.is_tied else replace(clip, sync_sample=None)
 
         after = edits.set_clips(plan, self.ids, tied)
-        return after, f"{'tied' if self.is_tied else 'untied'} {clip_names(plan, self.ids)}"
+        return after, label("tied" if self.is_tied else "untied", what=clips_fact(plan, self.ids))
 
 
 class BackInSync(PlanEdit, frozen=True, kw_only=True, tag="back-in-sync"):
@@ -78,14 +79,14 @@ class BackInSync(PlanEdit, frozen=True, kw_only=True, tag="back-in-sync"):
 
     ids: Ids | None = None
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         first = programme.picture_offset_samples
         ids = self.ids or [clip.clip_id for clip, _ in out_of_sync(plan, first)]
         if not ids:
             raise EditRefused("all_in_sync")
         after = put_back(plan, ids, first)
-        return with_crossfades(plan, after, set(ids), known_source), f"{clip_names(plan, ids)} back in sync"
+        return with_crossfades(plan, after, set(ids), known_source), label("back-in-sync", what=clips_fact(plan, ids))
 
 
 class Trim(PlanEdit, frozen=True, kw_only=True, tag="trim"):
@@ -95,12 +96,11 @@ class Trim(PlanEdit, frozen=True, kw_only=True, tag="trim"):
     edge: Literal["start", "end"]
     by_samples: Samples
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         trimmed = edits.trim_clip(plan, self.id, self.edge, self.by_samples, lengths_of_plan(programme))
-        return with_crossfades(
-            plan, trimmed, {self.id}, known_source
-        ), f"trimmed the {self.edge} of {clip_name(plan, self.id)}"
+        step = label(f"trimmed-{self.edge}", what=clip_fact(plan, self.id))
+        return with_crossfades(plan, trimmed, {self.id}, known_source), step
 
 
 class Slip(PlanEdit, frozen=True, kw_only=True, tag="slip"):
@@ -109,10 +109,10 @@ class Slip(PlanEdit, frozen=True, kw_only=True, tag="slip"):
     id: Id
     by_samples: Samples
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         slipped = edits.slip_clip(plan, self.id, self.by_samples, lengths_of_plan(programme))
-        return slipped, f"slipped {clip_name(plan, self.id)}"
+        return slipped, label("slipped", what=clip_fact(plan, self.id))
 
 
 class Split(PlanEdit, frozen=True, kw_only=True, tag="split"):
@@ -121,10 +121,10 @@ class Split(PlanEdit, frozen=True, kw_only=True, tag="split"):
     ids: Ids
     at_sample: Place
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         at = timecode_from_samples(self.at_sample, programme.frame_rate)
-        return edits.split_clips(plan, self.ids, self.at_sample), f"split at {at}"
+        return edits.split_clips(plan, self.ids, self.at_sample), label("split", at=at)
 
 
 class Delete(PlanEdit, frozen=True, kw_only=True, tag="delete"):
@@ -133,11 +133,11 @@ class Delete(PlanEdit, frozen=True, kw_only=True, tag="delete"):
     ids: Ids
     close_gap: bool = False
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         n = len(edits.with_group(plan, self.ids))
         after = edits.delete_clips(plan, self.ids, close_gap=self.close_gap)
-        return after, f"deleted {clip_count(n)}" + (" and closed the gap" if self.close_gap else "")
+        return after, label("deleted-and-closed" if self.close_gap else "deleted", n=n)
 
 
 class Paste(PlanEdit, frozen=True, kw_only=True, tag="paste"):
@@ -146,7 +146,7 @@ class Paste(PlanEdit, frozen=True, kw_only=True, tag="paste"):
     ids: Ids
     at_sample: Samples
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         known = edits.clips_by_id(plan)
         laid = []
@@ -156,7 +156,7 @@ class Paste(PlanEdit, frozen=True, kw_only=True, tag="paste"):
                 laid.append((track.track_id, clip))
             else:
                 laid.append(_deleted_clip(programme, clip_id))
-        return edits.copy_clips(plan, laid, self.at_sample), f"pasted {clip_count(len(laid))}"
+        return edits.copy_clips(plan, laid, self.at_sample), label("pasted", n=len(laid))
 
 
 class Fade(PlanEdit, frozen=True, kw_only=True, tag="fade"):
@@ -167,11 +167,11 @@ class Fade(PlanEdit, frozen=True, kw_only=True, tag="fade"):
     length_samples: Samples
     shape: Shape | None = None
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         shape = FadeShape(self.shape) if self.shape else None
         after = edits.set_clips(plan, self.ids, lambda clip: edits.faded(clip, self.edge, self.length_samples, shape))
-        return after, f"fade {self.edge} of {clip_names(plan, self.ids)}"
+        return after, label(f"fade-{self.edge}", what=clips_fact(plan, self.ids))
 
 
 class Fades(PlanEdit, frozen=True, kw_only=True, tag="fades"):
@@ -183,7 +183,7 @@ class Fades(PlanEdit, frozen=True, kw_only=True, tag="fades"):
     in_shape: Shape | None = None
     out_shape: Shape | None = None
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         shapes = [FadeShape(shape) if shape else None for shape in (self.in_shape, self.out_shape)]
 
@@ -192,7 +192,7 @@ class Fades(PlanEdit, frozen=True, kw_only=True, tag="fades"):
             last = clip.fade_out_samples if self.out_samples is None else self.out_samples
             return edits.faded(edits.faded(clip, "in", first, shapes[0]), "out", last, shapes[1])
 
-        return edits.set_clips(plan, self.ids, with_fades), f"fades of {clip_names(plan, self.ids)}"
+        return edits.set_clips(plan, self.ids, with_fades), label("fades", what=clips_fact(plan, self.ids))
 
 
 class Crossfade(PlanEdit, frozen=True, kw_only=True, tag="crossfade"):
@@ -202,10 +202,11 @@ class Crossfade(PlanEdit, frozen=True, kw_only=True, tag="crossfade"):
     to_id: Id
     shape: Shape
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         after = edits.crossfade_shaped(plan, self.id, self.to_id, FadeShape(self.shape))
-        return after, f"cross-fade of {clip_name(plan, self.id)} and {clip_name(plan, self.to_id)}: {self.shape}"
+        what, with_what = clip_fact(plan, self.id), clip_fact(plan, self.to_id)
+        return after, label("crossfade", what=what, with_what=with_what, shape=self.shape)
 
 
 class Group(PlanEdit, frozen=True, kw_only=True, tag="group"):
@@ -216,12 +217,14 @@ class Group(PlanEdit, frozen=True, kw_only=True, tag="group"):
     name: Text = Text()
     """Of the group; clips that have it already are of it too."""
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         name = (self.name[:32].removeprefix(edits.NEW) or f"{edits.NEW}group") if self.is_grouped else ""
         after = edits.set_clips(plan, self.ids, lambda clip: replace(clip, group=name))
-        as_what = f" as {self.name[:32]}" if self.is_grouped and self.name else ""
-        return after, f"{'grouped' if self.is_grouped else 'ungrouped'} {clip_count(len(self.ids))}{as_what}"
+        n = len(self.ids)
+        if not self.is_grouped:
+            return after, label("ungrouped", n=n)
+        return after, label("grouped-as", n=n, name=self.name[:32]) if self.name else label("grouped", n=n)
 
 
 class NameClips(PlanEdit, frozen=True, kw_only=True, tag="name"):
@@ -230,10 +233,10 @@ class NameClips(PlanEdit, frozen=True, kw_only=True, tag="name"):
     ids: Ids
     name: Name
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         after = edits.set_clips(plan, self.ids, lambda clip: replace(clip, name=self.name))
-        return after, f"named {self.name}"
+        return after, label("named", name=self.name)
 
 
 class Speaker(PlanEdit, frozen=True, kw_only=True, tag="speaker"):
@@ -242,10 +245,10 @@ class Speaker(PlanEdit, frozen=True, kw_only=True, tag="speaker"):
     ids: Ids
     name: Text = Text()
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         after = edits.set_clips(plan, self.ids, lambda clip: replace(clip, speaker=self.name[:80]))
-        return after, f"{target_name(plan, 'clip', self.ids)}: {self.name or 'no'} speaker"
+        return after, label("speaker", what=target_fact(plan, "clip", self.ids), name=self.name)
 
 
 def _deleted_clip(programme: Programme, clip_id: str) -> tuple[str, Clip]:
@@ -256,4 +259,4 @@ def _deleted_clip(programme: Programme, clip_id: str) -> tuple[str, Clip]:
             if change["table"] == "clip" and str(change["id"]) == clip_id and values is not None:
                 row = models.Clip(**values)
                 return str(row.track_id), clip_of_row(row, row.source.sha256)
-    raise EditRefused("gone")
+    raise NotThere()

@@ -4,7 +4,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Final, Literal, NamedTuple
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import NotThere
 from recitant_core.gain.duck_drawing import deepened
 from recitant_core.gain.trim import trim_lowered
 from recitant_core.render.accepted import with_accepted
@@ -13,10 +13,10 @@ from recitant_core.timeline.curve_edits import stretch_raised
 from recitant_core.timeline.model import Plan
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.timecode import timecode_from_samples
-from recitant_text.sentences import gain_text, signed
+from recitant_text.steps import Label, label
 from recitant_web.desk.edits.ducking import AddDuck, duck_by_id, role_that_ducks, with_duck
+from recitant_web.desk.edits.labels import clip_fact, duck_fact
 from recitant_web.desk.edits.registry import PlanEdit
-from recitant_web.desk.mapping.ducks import duck_name
 from recitant_web.programme.models import Programme
 from recitant_web.shared.shapes import Db, Samples, Word
 
@@ -30,7 +30,7 @@ class Cure(PlanEdit, frozen=True, kw_only=True, tag="cure"):
     start_sample: Samples
     length_samples: Samples
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         span = SampleSpan(max(0, self.start_sample), max(1, self.length_samples))
         at = timecode_from_samples(span.start_sample, programme.frame_rate)
@@ -43,11 +43,11 @@ class Unaccept(PlanEdit, frozen=True, kw_only=True, tag="unaccept"):
     start_sample: Samples
     length_samples: Samples
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         span = SampleSpan(max(0, self.start_sample), max(1, self.length_samples))
         at = timecode_from_samples(span.start_sample, programme.frame_rate)
-        return with_accepted(plan, span, is_accepted_now=False), f"close passage at {at} no longer accepted"
+        return with_accepted(plan, span, is_accepted_now=False), label("passage-not-accepted", at=at)
 
 
 class _Asked(NamedTuple):
@@ -59,56 +59,54 @@ class _Asked(NamedTuple):
     at: str
 
 
-def _clip_levelled(asked: _Asked) -> tuple[Plan, str]:
-    name = _clip_name(asked.plan, asked.cure.target_id)
+def _clip_levelled(asked: _Asked) -> tuple[Plan, Label]:
+    what = _clip_fact(asked.plan, asked.cure.target_id)
     by_db = abs(asked.cure.by_db) * (-1.0 if asked.cure.code == "lower-clip" else 1.0)
     after = edits.set_clips(asked.plan, [asked.cure.target_id], lambda clip: edits.levelled(clip, by_db))
-    return after, f"{name} {gain_text(by_db)} dB for clearance at {asked.at}"
+    return after, label("clip-levelled", what=what, by_db=by_db, at=asked.at)
 
 
-def _phrase_raised(asked: _Asked) -> tuple[Plan, str]:
-    name, by_db = _clip_name(asked.plan, asked.cure.target_id), abs(asked.cure.by_db)
+def _phrase_raised(asked: _Asked) -> tuple[Plan, Label]:
+    what, by_db = _clip_fact(asked.plan, asked.cure.target_id), abs(asked.cure.by_db)
     after = edits.set_clips(asked.plan, [asked.cure.target_id], lambda clip: stretch_raised(clip, asked.span, by_db))
-    return after, f"{name} {gain_text(by_db)} dB in its phrase at {asked.at}"
+    return after, label("phrase-levelled", what=what, by_db=by_db, at=asked.at)
 
 
-def _deepened(asked: _Asked) -> tuple[Plan, str]:
+def _deepened(asked: _Asked) -> tuple[Plan, Label]:
     duck = duck_by_id(asked.plan, asked.cure.target_id)
     points = deepened(duck.points, asked.span, abs(asked.cure.by_db), duck.rule)
-    words = f"{duck_name(asked.plan, duck)} dips {signed(abs(asked.cure.by_db))} dB further at {asked.at}"
-    return with_duck(asked.plan, replace(duck, points=points)), words
+    step = label("dip-deepened", what=duck_fact(asked.plan, duck), by_db=abs(asked.cure.by_db), at=asked.at)
+    return with_duck(asked.plan, replace(duck, points=points)), step
 
 
-def _room_made(asked: _Asked) -> tuple[Plan, str]:
+def _room_made(asked: _Asked) -> tuple[Plan, Label]:
     duck = duck_by_id(asked.plan, asked.cure.target_id)
     rule = replace(duck.rule, room=replace(duck.rule.room, is_on=True), is_made=False)
-    words = f"{duck_name(asked.plan, duck)} makes room in the voice's range"
-    return with_duck(asked.plan, replace(duck, rule=rule)), words
+    return with_duck(asked.plan, replace(duck, rule=rule)), label("room-made", what=duck_fact(asked.plan, duck))
 
 
-def _scene_lowered(asked: _Asked) -> tuple[Plan, str]:
+def _scene_lowered(asked: _Asked) -> tuple[Plan, Label]:
     role, by_db = role_that_ducks(asked.cure.target_id), -abs(asked.cure.by_db)
     trim = trim_lowered(asked.plan.stem_trim(role), asked.span.start_sample, by_db, asked.plan.span.end_sample)
-    words = f"{role.label.lower()} {gain_text(by_db)} dB in the scene at {asked.at}"
-    return replace(asked.plan, stem_trims=asked.plan.stem_trims | {role: trim}), words
+    step = label("scene-lowered", role=role.value, by_db=by_db, at=asked.at)
+    return replace(asked.plan, stem_trims=asked.plan.stem_trims | {role: trim}), step
 
 
-def _accepted(asked: _Asked) -> tuple[Plan, str]:
-    return with_accepted(asked.plan, asked.span, is_accepted_now=True), f"close passage at {asked.at} accepted"
+def _accepted(asked: _Asked) -> tuple[Plan, Label]:
+    return with_accepted(asked.plan, asked.span, is_accepted_now=True), label("passage-accepted", at=asked.at)
 
 
-def _duck_added(asked: _Asked) -> tuple[Plan, str]:
+def _duck_added(asked: _Asked) -> tuple[Plan, Label]:
     return AddDuck(revision=asked.cure.revision, target="stem", id=asked.cure.target_id).planned_alone(asked.plan)
 
 
-def _clip_name(plan: Plan, clip_id: str) -> str:
-    known = edits.clips_by_id(plan)
-    if clip_id not in known:
-        raise EditRefused("gone")
-    return known[clip_id][1].name
+def _clip_fact(plan: Plan, clip_id: str) -> dict[str, str]:
+    if clip_id not in edits.clips_by_id(plan):
+        raise NotThere()
+    return clip_fact(plan, clip_id)
 
 
-_BY_CODE: Final[dict[str, Callable[[_Asked], tuple[Plan, str]]]] = {
+_BY_CODE: Final[dict[str, Callable[[_Asked], tuple[Plan, Label]]]] = {
     "raise-clip": _clip_levelled,
     "lower-clip": _clip_levelled,
     "raise-phrase": _phrase_raised,

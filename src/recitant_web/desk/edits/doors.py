@@ -6,6 +6,7 @@ from typing import Any
 
 from django.http import HttpRequest
 
+from recitant_text.balance import followed_text
 from recitant_web.desk import models
 from recitant_web.desk.edits import (  # noqa: F401  an edit is known once its file is read
     arranging,
@@ -45,4 +46,6 @@ def edit_from(request: HttpRequest) -> Edit:
 
 def said_of(edit: Edit, steps: list[models.Edit]) -> str:
     """Notice of what else came of an edit, such as remade ducking; empty for steps back and forth."""
-    return steps[-1].said if steps and not isinstance(edit, history.Undo | history.Redo | history.GoTo) else ""
+    if not steps or isinstance(edit, history.Undo | history.Redo | history.GoTo):
+        return ""
+    return followed_text(steps[-1].said)

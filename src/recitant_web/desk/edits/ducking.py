@@ -3,7 +3,7 @@
 from dataclasses import replace
 from typing import Any, Literal
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, MalformedRequest, NotThere
 from recitant_core.gain.duck_drawing import point_added, point_moved, point_removed, released
 from recitant_core.gain.duck_rule import DUCK_PRESETS, DuckAim, levels_rule
 from recitant_core.gain.trim import LEAST_TRIM_DB, MOST_TRIM_DB, trim_set
@@ -13,9 +13,11 @@ from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Duck, Plan
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.roles import Role, is_role
 from recitant_core.units.timecode import timecode_from_samples
-from recitant_text.sentences import gain_text, signed
+from recitant_text.sentences import gain_text
+from recitant_text.steps import Label, label
+from recitant_web.desk.edits.labels import duck_fact
 from recitant_web.desk.edits.registry import PlanEdit
-from recitant_web.desk.mapping.ducks import duck_fields, duck_name, rule_data
+from recitant_web.desk.mapping.ducks import duck_fields, rule_data
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import spec_of
 from recitant_web.shared.shapes import Db, Id, Lu, Place, Samples, Text, Word, figure_of
@@ -62,11 +64,11 @@ class AddDuck(PlanEdit, frozen=True, kw_only=True, tag="duck-add"):
     id: Word
     start: Text = Text()
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         return self.planned_alone(plan)
 
-    def planned_alone(self, plan: Plan) -> tuple[Plan, str]:
+    def planned_alone(self, plan: Plan) -> tuple[Plan, Label]:
         """The edited plan, from the plan alone; see planned."""
         start = DUCK_PRESETS.get(self.start)
         if self.target == "stem":
@@ -74,16 +76,16 @@ class AddDuck(PlanEdit, frozen=True, kw_only=True, tag="duck-add"):
             if plan.duck_of_stem(role) is not None:
                 raise EditRefused("duck_there")
             rule = start or levels_rule(role.value)
-            duck, name = Duck(f"{edits.NEW}duck", role, "", rule), f"{role.label.lower()} stem"
+            duck = Duck(f"{edits.NEW}duck", role, "", rule)
         else:
             track = next((t for t in plan.tracks if t.track_id == self.id), None)
             if track is None or track.role is Role.NARRATION:
-                raise EditRefused("gone")
+                raise NotThere()
             if plan.duck_of_track(track.track_id) is not None:
                 raise EditRefused("duck_there")
             rule = start or levels_rule(track.role.value)
-            duck, name = Duck(f"{edits.NEW}duck", None, track.track_id, rule), track.name
-        return replace(plan, ducks=(*plan.ducks, duck)), f"{name} gives way to speech"
+            duck = Duck(f"{edits.NEW}duck", None, track.track_id, rule)
+        return replace(plan, ducks=(*plan.ducks, duck)), label("ducked", what=duck_fact(plan, duck))
 
 
 class RemoveDuck(PlanEdit, frozen=True, kw_only=True, tag="duck-remove"):
@@ -91,11 +93,11 @@ class RemoveDuck(PlanEdit, frozen=True, kw_only=True, tag="duck-remove"):
 
     id: Id
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         duck = duck_by_id(plan, self.id)
         ducks = tuple(d for d in plan.ducks if d is not duck)
-        return replace(plan, ducks=ducks), f"{duck_name(plan, duck)} no longer gives way to speech"
+        return replace(plan, ducks=ducks), label("no-longer-ducked", what=duck_fact(plan, duck))
 
 
 class SetRule(PlanEdit, frozen=True, kw_only=True, tag="duck-rule"):
@@ -104,16 +106,17 @@ class SetRule(PlanEdit, frozen=True, kw_only=True, tag="duck-rule"):
     id: Id
     rule: RulePatch
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         duck = duck_by_id(plan, self.id)
         patch = self.rule
         if "start" in patch:
             start = DUCK_PRESETS.get(str(patch["start"]))
             if start is None:
-                raise EditRefused("gone")
+                raise MalformedRequest("malformed", field="rule.start")
             rule = replace(start, keys=duck.rule.keys, room=duck.rule.room, live=duck.rule.live)
-            return with_duck(plan, replace(duck, rule=rule)), f"{duck_name(plan, duck)} dips as for {patch['start']}"
+            step = label("ducked-as", what=duck_fact(plan, duck), start=str(patch["start"]))
+            return with_duck(plan, replace(duck, rule=rule)), step
         now = rule_data(duck.rule)
         for name, value in patch.items():
             if name in ("room", "live") and isinstance(value, dict):
@@ -122,9 +125,9 @@ class SetRule(PlanEdit, frozen=True, kw_only=True, tag="duck-rule"):
                 now[name] = value
         voices = {track.track_id for track in plan.tracks if track.role.is_speech}
         if not set(now["keys"]) <= voices:
-            raise EditRefused("gone")
+            raise NotThere()
         now["is_made"] = False
-        return with_duck(plan, replace(duck, rule=rule_from_data(now))), f"ducking rule of {duck_name(plan, duck)}"
+        return with_duck(plan, replace(duck, rule=rule_from_data(now))), label("duck-rule", what=duck_fact(plan, duck))
 
 
 class MoveDuckPoint(PlanEdit, frozen=True, kw_only=True, tag="duck-point"):
@@ -135,12 +138,12 @@ class MoveDuckPoint(PlanEdit, frozen=True, kw_only=True, tag="duck-point"):
     at_sample: Place
     gain_db: Db
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         duck = _duck_with_point(plan, self.id, self.index)
         points = point_moved(duck.points, self.index, self.at_sample, self.gain_db)
-        where = f"{gain_text(points[self.index].gain_db)} dB"
-        return with_duck(plan, replace(duck, points=points)), f"dip of {duck_name(plan, duck)} drawn to {where}"
+        step = label("dip-drawn", what=duck_fact(plan, duck), gain_db=points[self.index].gain_db)
+        return with_duck(plan, replace(duck, points=points)), step
 
 
 class AddDuckPoint(PlanEdit, frozen=True, kw_only=True, tag="duck-point-add"):
@@ -149,11 +152,11 @@ class AddDuckPoint(PlanEdit, frozen=True, kw_only=True, tag="duck-point-add"):
     id: Id
     at_sample: Place
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         duck = duck_by_id(plan, self.id)
         points = point_added(duck.points, self.at_sample)
-        return with_duck(plan, replace(duck, points=points)), f"point on the curve of {duck_name(plan, duck)}"
+        return with_duck(plan, replace(duck, points=points)), label("duck-point-added", what=duck_fact(plan, duck))
 
 
 class RemoveDuckPoint(PlanEdit, frozen=True, kw_only=True, tag="duck-point-remove"):
@@ -162,11 +165,11 @@ class RemoveDuckPoint(PlanEdit, frozen=True, kw_only=True, tag="duck-point-remov
     id: Id
     index: Samples
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         duck = _duck_with_point(plan, self.id, self.index)
         points = point_removed(duck.points, self.index)
-        return with_duck(plan, replace(duck, points=points)), f"point off the curve of {duck_name(plan, duck)}"
+        return with_duck(plan, replace(duck, points=points)), label("duck-point-removed", what=duck_fact(plan, duck))
 
 
 class ReleaseDuck(PlanEdit, frozen=True, kw_only=True, tag="duck-release"):
@@ -176,14 +179,14 @@ class ReleaseDuck(PlanEdit, frozen=True, kw_only=True, tag="duck-release"):
     from_sample: Samples
     to_sample: Samples
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         duck = duck_by_id(plan, self.id)
         span = SampleSpan(self.from_sample, max(0, self.to_sample - self.from_sample))
         points = released(duck.points, span)
         if points == duck.points:
-            return plan, ""
-        return with_duck(plan, replace(duck, points=points)), f"dip of {duck_name(plan, duck)} released"
+            return plan, label("dip-released", what=duck_fact(plan, duck))
+        return with_duck(plan, replace(duck, points=points)), label("dip-released", what=duck_fact(plan, duck))
 
 
 class SetStemLevels(PlanEdit, frozen=True, kw_only=True, tag="stem-levels"):
@@ -193,11 +196,11 @@ class SetStemLevels(PlanEdit, frozen=True, kw_only=True, tag="stem-levels"):
     open_lu: Lu
     under_lu: Lu
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         duck = duck_by_id(plan, self.id)
         if duck.stem is None or duck.rule.aim is not DuckAim.LEVELS:
-            raise EditRefused("gone")
+            raise NotThere()
         by_db = float(self.open_lu) - duck.rule.open_lu
         now = plan.stem_gain_db(duck.stem)
         gain_db = round(min(max(now + by_db, LEAST_GAIN_DB), MOST_GAIN_DB), 2)
@@ -210,8 +213,8 @@ class SetStemLevels(PlanEdit, frozen=True, kw_only=True, tag="stem-levels"):
         if gain_db != now:
             after = replace(after, stem_gains_db=after.stem_gains_db | {duck.stem: gain_db})
         aim = spec_of(programme).aim_lufs(Role.DIALOGUE) + plan.programme_gain_db
-        levels = f"{signed(aim + data['open_lu'])} and {signed(aim + data['under_lu'])} LUFS"
-        return after, f"{duck.stem.value} in the open and under speech at {levels}"
+        open_lufs, under_lufs = aim + data["open_lu"], aim + data["under_lu"]
+        return after, label("stem-levels", role=duck.stem.value, open_lufs=open_lufs, under_lufs=under_lufs)
 
 
 class SetTrim(PlanEdit, frozen=True, kw_only=True, tag="trim-scene"):
@@ -221,7 +224,7 @@ class SetTrim(PlanEdit, frozen=True, kw_only=True, tag="trim-scene"):
     start_sample: Place
     gain_db: Db
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         role = role_that_ducks(self.role)
         if not LEAST_TRIM_DB <= self.gain_db <= MOST_TRIM_DB:
@@ -229,8 +232,8 @@ class SetTrim(PlanEdit, frozen=True, kw_only=True, tag="trim-scene"):
             raise EditRefused("gain_out_of_range", found=found, least_db=LEAST_TRIM_DB, most_db=MOST_TRIM_DB)
         trim = trim_set(plan.stem_trim(role), self.start_sample, float(self.gain_db))
         at = timecode_from_samples(self.start_sample, programme.frame_rate)
-        words = f"{role.label.lower()} trimmed by {gain_text(self.gain_db)} dB from {at}"
-        return replace(plan, stem_trims=plan.stem_trims | {role: trim}), words
+        step = label("scene-trimmed", role=role.value, gain_db=float(self.gain_db), at=at)
+        return replace(plan, stem_trims=plan.stem_trims | {role: trim}), step
 
 
 def duck_by_id(plan: Plan, duck_id: str) -> Duck:
@@ -248,7 +251,7 @@ def duck_by_id(plan: Plan, duck_id: str) -> Duck:
 def _duck_with_point(plan: Plan, duck_id: str, index: int) -> Duck:
     duck = duck_by_id(plan, duck_id)
     if not 0 <= index < len(duck.points):
-        raise EditRefused("gone")
+        raise NotThere()
     return duck
 
 

@@ -4,14 +4,15 @@ from dataclasses import replace
 
 from recitant_core.balance.performance import Spread
 from recitant_core.balance.phrase_ride import MOST_RIDE_DB, RideLimits, curve_over, phrase_gains, weighted_median
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, NotThere
 from recitant_core.render.clip_levels import heard_in_clip
 from recitant_core.timeline import curve_edits, edits
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Clip, Plan
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.timecode import timecode_from_samples
 from recitant_text.sentences import gain_text
-from recitant_web.desk.edits.labels import clip_name, clip_names, target_name
+from recitant_text.steps import Label, label
+from recitant_web.desk.edits.labels import clip_fact, clips_fact, target_fact
 from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.desk.energies import known_energies
 from recitant_web.desk.levels import EvenOptions, evened_gains
@@ -26,11 +27,11 @@ class Level(PlanEdit, frozen=True, kw_only=True, tag="level"):
     ids: Ids
     by_db: Db
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         ids = edits.with_group(plan, self.ids)
         after = edits.set_clips(plan, ids, lambda clip: edits.levelled(clip, self.by_db))
-        return after, f"{gain_text(self.by_db)} dB on {clip_names(plan, ids)}"
+        return after, label("levelled", by_db=float(self.by_db), what=clips_fact(plan, ids))
 
 
 class Curve(PlanEdit, frozen=True, kw_only=True, tag="curve"):
@@ -39,11 +40,10 @@ class Curve(PlanEdit, frozen=True, kw_only=True, tag="curve"):
     ids: Ids
     points: Points
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         after = edits.set_clips(plan, self.ids, lambda clip: curve_edits.curve_with(clip, self.points))
-        what = "gain curve of" if self.points else "gain curve cleared from"
-        return after, f"{what} {clip_names(plan, self.ids)}"
+        return after, label("curve" if self.points else "curve-cleared", what=clips_fact(plan, self.ids))
 
 
 class MovePoint(PlanEdit, frozen=True, kw_only=True, tag="point"):
@@ -54,14 +54,14 @@ class MovePoint(PlanEdit, frozen=True, kw_only=True, tag="point"):
     at_sample: Samples
     gain_db: Db
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         after = edits.set_clips(
             plan,
             [self.id],
             lambda clip: curve_edits.curve_point_moved(clip, self.index, self.at_sample, self.gain_db),
         )
-        return after, f"point of {clip_name(plan, self.id)} to {gain_text(self.gain_db)} dB"
+        return after, label("point-moved", what=clip_fact(plan, self.id), gain_db=float(self.gain_db))
 
 
 class AddPoint(PlanEdit, frozen=True, kw_only=True, tag="point-add"):
@@ -70,10 +70,10 @@ class AddPoint(PlanEdit, frozen=True, kw_only=True, tag="point-add"):
     id: Id
     at_sample: Samples
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         after = edits.set_clips(plan, [self.id], lambda clip: curve_edits.curve_point_added(clip, self.at_sample))
-        return after, f"point on the gain curve of {clip_name(plan, self.id)}"
+        return after, label("point-added", what=clip_fact(plan, self.id))
 
 
 class Draw(PlanEdit, frozen=True, kw_only=True, tag="draw"):
@@ -82,10 +82,10 @@ class Draw(PlanEdit, frozen=True, kw_only=True, tag="draw"):
     id: Id
     points: Points
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         after = edits.set_clips(plan, [self.id], lambda clip: curve_edits.curve_drawn(clip, self.points))
-        return after, f"gain curve drawn on {clip_name(plan, self.id)}"
+        return after, label("curve-drawn", what=clip_fact(plan, self.id))
 
 
 class ClearCurve(PlanEdit, frozen=True, kw_only=True, tag="curve-clear"):
@@ -95,14 +95,14 @@ class ClearCurve(PlanEdit, frozen=True, kw_only=True, tag="curve-clear"):
     from_sample: Samples
     to_sample: Samples
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
 
         def cleared(clip: Clip) -> Clip:
             span = SampleSpan(self.from_sample - clip.start_sample, max(0, self.to_sample - self.from_sample))
             return curve_edits.curve_cleared(clip, span)
 
-        return edits.set_clips(plan, self.ids, cleared), f"gain curve cleared in {clip_names(plan, self.ids)}"
+        return edits.set_clips(plan, self.ids, cleared), label("curve-cleared-in", what=clips_fact(plan, self.ids))
 
 
 class Gains(PlanEdit, frozen=True, kw_only=True, tag="gains"):
@@ -110,7 +110,7 @@ class Gains(PlanEdit, frozen=True, kw_only=True, tag="gains"):
 
     gains: ClipGains
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         wanted: dict[str, float] = {str(clip_id): gain_db for clip_id, gain_db in self.gains}
         for gain_db in wanted.values():
@@ -119,8 +119,7 @@ class Gains(PlanEdit, frozen=True, kw_only=True, tag="gains"):
                     "gain_out_of_range", found=gain_text(gain_db), least_db=LEAST_GAIN_DB, most_db=MOST_GAIN_DB
                 )
         after = edits.set_clips(plan, list(wanted), lambda clip: replace(clip, gain_db=round(wanted[clip.clip_id], 2)))
-        n = len(wanted)
-        return after, f"gain of {n} clip{'s' if n != 1 else ''} set"
+        return after, label("gains-set", n=len(wanted))
 
 
 class EvenOut(PlanEdit, frozen=True, kw_only=True, tag="even-out"):
@@ -129,7 +128,7 @@ class EvenOut(PlanEdit, frozen=True, kw_only=True, tag="even-out"):
     ids: Ids
     options: EvenOptions
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         chosen = self.options.chosen()
         steps = evened_gains(programme, plan, self.ids, chosen)
@@ -137,9 +136,8 @@ class EvenOut(PlanEdit, frozen=True, kw_only=True, tag="even-out"):
             raise EditRefused("nothing_to_even")
         gains = {step.clip_id: step.gain_db for step in steps}
         after = edits.set_clips(plan, list(gains), lambda clip: replace(clip, gain_db=gains[clip.clip_id]))
-        unit = "dBFS peak" if chosen.by == "peak" else "LUFS"
-        goal = f"{chosen.goal:g}".replace("-", "−")
-        return after, f"{len(gains)} clips evened out to {goal} {unit}, {100 * chosen.strength:.0f} %"
+        is_peak, strength = chosen.by == "peak", float(chosen.strength)
+        return after, label("evened-out", n=len(gains), goal=float(chosen.goal), is_peak=is_peak, strength=strength)
 
 
 class SetPhrase(PlanEdit, frozen=True, kw_only=True, tag="phrase"):
@@ -151,18 +149,18 @@ class SetPhrase(PlanEdit, frozen=True, kw_only=True, tag="phrase"):
     gain_db: Db
     """Of clip and curve together."""
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         known = edits.clips_by_id(plan)
         span = SampleSpan(max(0, self.start_sample), max(1, self.length_samples))
         if self.id not in known or known[self.id][1].span.intersect(span) is None:
-            raise EditRefused("gone")
+            raise NotThere()
         clip = known[self.id][1]
         middle = span.start_sample + span.length_samples // 2 - clip.start_sample
         by_db = round(self.gain_db - clip.gain_db - curve_edits.curve_level_db(clip, middle), 2)
         at = timecode_from_samples(span.start_sample, programme.frame_rate)
         after = edits.set_clips(plan, [self.id], lambda one: curve_edits.stretch_raised(one, span, by_db))
-        return after, f"{clip.name[:80]} {gain_text(by_db)} dB in its phrase at {at}"
+        return after, label("phrase-levelled", what=clip_fact(plan, self.id), by_db=by_db, at=at)
 
 
 class RideClips(PlanEdit, frozen=True, kw_only=True, tag="ride-clips"):
@@ -172,7 +170,7 @@ class RideClips(PlanEdit, frozen=True, kw_only=True, tag="ride-clips"):
     strength: Share
     most_db: LimitDb
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         speech, energies = speech_of(programme), known_energies(plan)
         known = edits.clips_by_id(plan)
@@ -194,4 +192,4 @@ class RideClips(PlanEdit, frozen=True, kw_only=True, tag="ride-clips"):
         if not curves:
             raise EditRefused("no_long_speech")
         after = edits.set_clips(plan, list(curves), lambda clip: curve_edits.curve_with(clip, curves[clip.clip_id]))
-        return after, f"{target_name(plan, 'clip', list(curves))}: curve over its phrases"
+        return after, label("phrases-ridden", what=target_fact(plan, "clip", list(curves)))

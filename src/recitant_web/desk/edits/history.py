@@ -3,9 +3,9 @@
 from django.contrib.auth.models import User
 
 from recitant_core.errors import EditRefused
-from recitant_core.timeline.changes import Change
+from recitant_text.steps import label
 from recitant_web.desk import models
-from recitant_web.desk.edits.registry import Edit, RowEdit
+from recitant_web.desk.edits.registry import Edit, RowChanges, RowEdit
 from recitant_web.desk.log import changes_back, go_to, redo, undo
 from recitant_web.desk.versions import return_to_version, save_version
 from recitant_web.programme.models import Programme
@@ -67,9 +67,9 @@ class StepBack(RowEdit, frozen=True, kw_only=True, tag="step-back"):
 
     edit_id: Samples
 
-    def changed(self, programme: Programme) -> tuple[str, list[Change], list[Change]]:
+    def changed(self, programme: Programme) -> RowChanges:
         """See RowEdit."""
         edit = models.Edit.objects.filter(pk=self.edit_id, programme=programme, state=models.EditState.DONE).first()
         if edit is None:
             raise EditRefused("no_such_edit")
-        return f"took back: {edit.label}", changes_back(edit), []
+        return label("took-back", step=edit.label), changes_back(edit), []

@@ -1,41 +1,42 @@
-"""What edits call clips in the log."""
+"""Facts of labels: clips, tracks, stems and ducks as the log names them."""
 
 from collections.abc import Collection
 
 from recitant_core.timeline.edits import clips_by_id
-from recitant_core.timeline.model import Plan
-from recitant_core.units.roles import Role
+from recitant_core.timeline.model import Duck, Plan
 
 
-def clip_count(n: int) -> str:
-    """So many clips, in words."""
-    return "1 clip" if n == 1 else f"{n} clips"
-
-
-def clip_name(plan: Plan, clip_id: str) -> str:
-    """Name of a clip."""
+def clip_fact(plan: Plan, clip_id: str) -> dict[str, str]:
+    """A clip by its name."""
     known = clips_by_id(plan)
-    return known[clip_id][1].name[:80] if clip_id in known else "a clip"
+    return {"clip": known[clip_id][1].name[:80] if clip_id in known else ""}
 
 
-def clip_names(plan: Plan, ids: Collection[str]) -> str:
-    """Name of one clip, number of several."""
-    return clip_name(plan, next(iter(ids))) if len(ids) == 1 else clip_count(len(ids))
+def clips_fact(plan: Plan, ids: Collection[str]) -> dict[str, str] | dict[str, int]:
+    """One clip by its name, several by their number."""
+    return clip_fact(plan, next(iter(ids))) if len(ids) == 1 else {"clips": len(ids)}
 
 
-def target_name(plan: Plan, target: str, ids: Collection[str]) -> str:
-    """Name of a clip, a track, a stem or the master; number of several.
+def target_fact(plan: Plan, target: str, ids: Collection[str]) -> dict[str, str] | dict[str, int] | dict[str, bool]:
+    """A clip, a track, a stem or the master; several by their number.
 
     Args:
         ids: known to the plan.
     """
     first = next(iter(ids), "")
     if target == "master":
-        return "Master"
+        return {"master": True}
     if len(ids) > 1:
-        return f"{len(ids)} {target}s"
+        return {f"{target}s": len(ids)}
     if target == "stem":
-        return f"{Role(first).label} stem"
+        return {"stem": first}
     if target == "track":
-        return next(t.name for t in plan.tracks if t.track_id == first)[:80]
-    return clips_by_id(plan)[first][1].name[:80]
+        return {"track": next(t.name for t in plan.tracks if t.track_id == first)[:80]}
+    return clip_fact(plan, first)
+
+
+def duck_fact(plan: Plan, duck: Duck) -> dict[str, str]:
+    """The stem or track that a duck lowers."""
+    if duck.stem is not None:
+        return {"stem": duck.stem.value}
+    return {"track": next((t.name for t in plan.tracks if t.track_id == duck.track_id), "")}

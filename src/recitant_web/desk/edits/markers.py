@@ -5,8 +5,9 @@ from typing import Literal
 from msgspec import Struct
 
 from recitant_core.delivery.orders.chapters import MOST_CHAPTERS
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, NotThere
 from recitant_core.units.timecode import timecode_from_samples
+from recitant_text.steps import label
 from recitant_web.desk import models
 from recitant_web.desk.edits.registry import RowChanges, RowEdit, row_change
 from recitant_web.desk.log import deleted, inserted
@@ -29,7 +30,7 @@ class AddMarker(RowEdit, frozen=True, kw_only=True, tag="marker-add"):
             programme=programme, kind=self.marker, at_sample=self.at_sample, text=self.text
         )
         at = timecode_from_samples(marker.at_sample, programme.frame_rate)
-        return f"{marker.get_kind_display().lower()} at {at}", [], [inserted("marker", marker)]
+        return label("marker-added", kind=marker.kind, at=at), [], [inserted("marker", marker)]
 
 
 class SetMarker(RowEdit, frozen=True, kw_only=True, tag="marker-set"):
@@ -44,10 +45,10 @@ class SetMarker(RowEdit, frozen=True, kw_only=True, tag="marker-set"):
         """See RowEdit."""
         marker = programme.markers.filter(pk=self.id).first()
         if marker is None:
-            raise EditRefused("gone")
+            raise NotThere()
         given = {"kind": self.marker, "at_sample": self.at_sample, "text": self.text}
         changes = row_change("marker", marker, {name: value for name, value in given.items() if value is not None})
-        return f"marker {marker.text or marker.get_kind_display().lower()} changed", changes, []
+        return label("marker-changed", kind=marker.kind, text=marker.text), changes, []
 
 
 class ChapterRow(Struct, frozen=True, kw_only=True):
@@ -75,7 +76,7 @@ class SetChapters(RowEdit, frozen=True, kw_only=True, tag="chapters"):
         for at_sample, text in wanted[len(there) :]:
             row = models.Marker.objects.create(programme=programme, kind="chapter", at_sample=at_sample, text=text)
             made.append(inserted("marker", row))
-        return f"{len(wanted)} chapters", changes, made
+        return label("chapters", n=len(wanted)), changes, made
 
 
 class RemoveMarker(RowEdit, frozen=True, kw_only=True, tag="marker-remove"):
@@ -87,5 +88,5 @@ class RemoveMarker(RowEdit, frozen=True, kw_only=True, tag="marker-remove"):
         """See RowEdit."""
         marker = programme.markers.filter(pk=self.id).first()
         if marker is None:
-            raise EditRefused("gone")
-        return f"marker {marker.text or marker.get_kind_display().lower()} removed", [deleted("marker", marker)], []
+            raise NotThere()
+        return label("marker-removed", kind=marker.kind, text=marker.text), [deleted("marker", marker)], []

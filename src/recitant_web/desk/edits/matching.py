@@ -4,11 +4,11 @@ from dataclasses import replace
 
 from recitant_core.balance.steps.match import takes_of_speakers, tones_of_clips
 from recitant_core.balance.tone_match import LEAST_SPEECH_S, ToneMatch, matched, middle_tone
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, NotThere
 from recitant_core.timeline.edits import clips_by_id, set_clips
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Clip, Plan
-from recitant_text.first_balance import tone_words
-from recitant_web.desk.edits.labels import clip_name, clip_names
+from recitant_text.steps import Label, label
+from recitant_web.desk.edits.labels import clip_fact, clips_fact
 from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.desk.energies import known_source
 from recitant_web.desk.mapping.speech import speech_of
@@ -23,20 +23,18 @@ class MatchTone(PlanEdit, frozen=True, kw_only=True, tag="match-tone"):
     to_id: str = ""
     """Clip whose tone the others take; empty for the middle."""
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         known = clips_by_id(plan)
         wanted = [clip_id for clip_id in self.ids if clip_id != self.to_id]
         if not wanted or not {*self.ids, *([self.to_id] if self.to_id else [])} <= known.keys():
-            raise EditRefused("gone")
+            raise NotThere()
         found = self._matches(programme, plan, [known[clip_id][1] for clip_id in wanted])
         after = set_clips(plan, list(found), lambda clip: _with_match(clip, found[clip.clip_id]))
-        to = f"the tone of {clip_name(plan, self.to_id)}" if self.to_id else "the middle of the speaker's takes"
-        words = f"{clip_names(plan, list(found))} to {to}"
-        if len(found) == 1:
-            (one,) = found.values()
-            words += f": {tone_words(one.most_db, one.at_hz, one.room_db)}"
-        return after, words
+        to = clip_fact(plan, self.to_id) if self.to_id else None
+        alone = next(iter(found.values())) if len(found) == 1 else None
+        match = None if alone is None else [alone.most_db, alone.at_hz, alone.room_db]
+        return after, label("tone-matched", what=clips_fact(plan, list(found)), to=to, match=match)
 
     def _matches(self, programme: Programme, plan: Plan, clips: list[Clip]) -> dict[str, ToneMatch]:
         speakers = {clip.clip_id: mine for mine in takes_of_speakers(plan).values() for clip in mine}

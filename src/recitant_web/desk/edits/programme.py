@@ -4,12 +4,12 @@ from typing import Any, Literal
 
 from msgspec import Struct
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, NotThere
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB
 from recitant_core.units.clock import RATE_HZ
-from recitant_core.units.roles import Role, is_role
+from recitant_core.units.roles import is_role
 from recitant_core.units.timecode import FRAME_RATES
-from recitant_text.sentences import gain_text
+from recitant_text.steps import label
 from recitant_web.desk.edits.registry import RowChanges, RowEdit, row_change
 from recitant_web.desk.models import Clip, Stem, Track
 from recitant_web.programme.models import Programme
@@ -29,8 +29,9 @@ class SetGain(RowEdit, frozen=True, kw_only=True, tag="gain"):
         """See RowEdit."""
         _require_gain(self.gain_db)
         gain_db = round(float(self.gain_db), 2)
-        row, name = _target(programme, self.target, self.id)
-        return f"{name} to {gain_text(gain_db)} dB", row_change(self.target, row, {"gain_db": gain_db}), []
+        row, what = _target(programme, self.target, self.id)
+        step = label("gain-set", what=what, gain_db=gain_db)
+        return step, row_change(self.target, row, {"gain_db": gain_db}), []
 
 
 class NewFades(Struct, frozen=True, kw_only=True):
@@ -56,8 +57,8 @@ class SetProgrammeGain(RowEdit, frozen=True, kw_only=True, tag="programme-gain")
         """See RowEdit."""
         _require_gain(self.gain_db)
         gain_db = round(float(self.gain_db), 2)
-        label = f"programme gain to {gain_text(gain_db)} dB"
-        return label, row_change("programme", programme, {"programme_gain_db": gain_db}), []
+        step = label("programme-gain", gain_db=gain_db)
+        return step, row_change("programme", programme, {"programme_gain_db": gain_db}), []
 
 
 class ChooseSpec(RowEdit, frozen=True, kw_only=True, tag="spec"):
@@ -68,7 +69,8 @@ class ChooseSpec(RowEdit, frozen=True, kw_only=True, tag="spec"):
     def changed(self, programme: Programme) -> RowChanges:
         """See RowEdit."""
         spec = spec_named(programme.workspace_id, self.spec_id)
-        return f"deliver to {spec.name}", row_change("programme", programme, {"spec_id": spec.spec_id}), []
+        step = label("specification", name=spec.name)
+        return step, row_change("programme", programme, {"spec_id": spec.spec_id}), []
 
 
 class SetProgramme(RowEdit, frozen=True, kw_only=True, tag="programme-set"):
@@ -92,13 +94,8 @@ class SetProgramme(RowEdit, frozen=True, kw_only=True, tag="programme-set"):
         changes = row_change("programme", programme, {name: v for name, v in given.items() if v is not None})
         if "picture_offset_samples" in (changes[0]["set"] if changes else {}) and programme.is_picture_locked:
             raise EditRefused("picture_locked")
-        words = {
-            "title": f"title: {self.title}",
-            "frame_rate": f"{self.frame_rate} frames a second",
-            "picture_offset_samples": "picture moved",
-            "new_fades": "fades of new clips",
-        }
-        return ", ".join(words[name] for name in (changes[0]["set"] if changes else {})), changes, []
+        step = label("programme", set={name: given[name] for name in (changes[0]["set"] if changes else {})})
+        return step, changes, []
 
 
 class SetZones(RowEdit, frozen=True, kw_only=True, tag="zones"):
@@ -115,7 +112,7 @@ class SetZones(RowEdit, frozen=True, kw_only=True, tag="zones"):
         ordered = [zones["quiet_lu"], -zones["near_lu"], zones["near_lu"], zones["loud_lu"]]
         if sorted(ordered) != ordered or zones["near_lu"] <= 0 or zones["peak_dbfs"] > 0:
             raise EditRefused("zones_out_of_order")
-        return "zones of the meters", row_change("programme", programme, {"meter_zones": zones}), []
+        return label("meter-zones"), row_change("programme", programme, {"meter_zones": zones}), []
 
 
 def _require_gain(gain_db: float) -> None:
@@ -123,15 +120,15 @@ def _require_gain(gain_db: float) -> None:
         raise EditRefused("gain_out_of_range", found=f"{gain_db:g}", least_db=LEAST_GAIN_DB, most_db=MOST_GAIN_DB)
 
 
-def _target(programme: Programme, target: str, target_id: str) -> tuple[Any, str]:
+def _target(programme: Programme, target: str, target_id: str) -> tuple[Any, dict[str, str]]:
     if target == "stem" and is_role(target_id):
         row, _ = Stem.objects.get_or_create(programme=programme, role=target_id)
-        return row, f"{Role(target_id).label} stem"
+        return row, {"stem": target_id}
     found: Any = None
     if target_id.isdecimal() and target == "clip":
         found = Clip.objects.filter(pk=target_id, track__programme=programme).first()
     elif target_id.isdecimal() and target == "track":
         found = Track.objects.filter(pk=target_id, programme=programme).first()
     if found is None:
-        raise EditRefused("gone")
-    return found, f"{found.name[:120]} {target}"
+        raise NotThere()
+    return found, {target: found.name[:120]}

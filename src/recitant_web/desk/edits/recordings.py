@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, NotThere
 from recitant_core.intake.mending import mended, unmended
 from recitant_core.timeline import edits
 from recitant_core.timeline.arranging import Names
@@ -15,7 +15,9 @@ from recitant_core.timeline.tone_under_cuts import Cover, cover_of, covers_of_tr
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import RATE_HZ
 from recitant_core.units.roles import Role
+from recitant_text.steps import Label, label
 from recitant_web.desk import models
+from recitant_web.desk.edits.labels import clip_fact
 from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.desk.edits.tone import tone_source
 from recitant_web.desk.energies import known_energies, known_source
@@ -35,13 +37,12 @@ class Mend(PlanEdit, frozen=True, kw_only=True, tag="mend"):
     is_undone: bool = False
     is_for_all: bool = False
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         source = programme.sources.filter(pk=self.source_id).first()
         offered = None if source is None else _offered(source, self.code)
         if source is None or offered is None:
-            raise EditRefused("gone")
-        words = offered["words"]
+            raise NotThere()
         alike = list(programme.sources.filter(state=SourceState.READY)) if self.is_for_all else [source]
         after, n = plan, 0
         for one in alike:
@@ -50,15 +51,19 @@ class Mend(PlanEdit, frozen=True, kw_only=True, tag="mend"):
             if remedy is not None and ids:
                 after, n = self._mended(after, ids, one, remedy), n + 1
         if not n:
-            raise EditRefused("gone")
-        what = source.name if n == 1 else f"{n} recordings"
-        return after, f"{what}: not “{words}”" if self.is_undone else f"{what}: {words}"
+            raise NotThere()
+        step = label("mended", name=source.name, n=n, remedy=_remedy_fact(offered), is_undone=self.is_undone)
+        return after, step
 
     def _mended(self, plan: Plan, ids: list[str], source: Source, remedy: dict[str, Any]) -> Plan:
         cure = remedy_from_data(remedy)
         if self.is_undone:
             return edits.set_clips(plan, ids, lambda clip: unmended(clip, cure, source.ready_length_samples))
         return edits.set_clips(plan, ids, lambda clip: mended(clip, cure))
+
+
+def _remedy_fact(remedy: dict[str, Any]) -> dict[str, Any]:
+    return {name: remedy[name] for name in ("code", "gain_change_db") if name in remedy}
 
 
 def _offered(source: Source, code: str) -> dict[str, Any] | None:
@@ -75,11 +80,11 @@ class Use(PlanEdit, frozen=True, kw_only=True, tag="use"):
     to_sample: Samples = Samples(0)
     track_id: str = ""
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         source = programme.sources.filter(pk=self.source_id, state=SourceState.READY).first()
         if source is None:
-            raise EditRefused("gone")
+            raise NotThere()
         first = min(max(0, self.from_sample), source.ready_length_samples - edits.LEAST_CLIP_SAMPLES)
         last = min(source.ready_length_samples, self.to_sample or source.ready_length_samples)
         if last - first < edits.LEAST_CLIP_SAMPLES:
@@ -98,7 +103,7 @@ class Use(PlanEdit, frozen=True, kw_only=True, tag="use"):
             row = models.Track.objects.create(programme=programme, name=name[:255], role=source.role, position=position)
             track_id = str(row.pk)
             plan = replace(plan, tracks=(*plan.tracks, Track(track_id, row.name, Role(row.role))))
-        return edits.add_clip(plan, track_id, clip), f"laid {name}"
+        return edits.add_clip(plan, track_id, clip), label("recording-laid", name=name)
 
 
 class Extend(PlanEdit, frozen=True, kw_only=True, tag="extend"):
@@ -107,17 +112,18 @@ class Extend(PlanEdit, frozen=True, kw_only=True, tag="extend"):
     id: Id
     length_samples: Samples
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         track, clip = edits.clips_by_id(plan).get(self.id, (None, None))
         if track is None or clip is None:
-            raise EditRefused("gone")
+            raise NotThere()
         wanted = self.length_samples
         if wanted <= clip.length_samples:
-            return edits.set_clips(plan, [clip.clip_id], lambda c: shortened(c, wanted)), f"{clip.name} cut to length"
+            after = edits.set_clips(plan, [clip.clip_id], lambda c: shortened(c, wanted))
+            return after, label("cut-to-length", what=clip_fact(plan, self.id))
         join = join_of_clip(clip, known_source(clip.source_key))
         after = looped(plan, track, clip, join, wanted)
-        return after, f"{clip.name} looped at a join that is {100 * join.similarity:.0f} % alike"
+        return after, label("looped", what=clip_fact(plan, self.id), similarity=join.similarity)
 
 
 class Fill(PlanEdit, frozen=True, kw_only=True, tag="fill"):
@@ -126,13 +132,13 @@ class Fill(PlanEdit, frozen=True, kw_only=True, tag="fill"):
     track_id: Id
     at_sample: Samples
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         gap = gap_at(plan, self.track_id, self.at_sample)
         cover = cover_of(gap, _energies_of_clips(plan, (gap.before, gap.after)), speech_of(programme))
         if cover is None:
             raise EditRefused("no_floor_heard")
-        return _laid(programme, plan, cover), f"gap covered with room tone of {cover.stretch.model.name}"
+        return _laid(programme, plan, cover), label("gap-covered", what={"clip": cover.stretch.model.name})
 
 
 class FillTrack(PlanEdit, frozen=True, kw_only=True, tag="fill-track"):
@@ -140,11 +146,11 @@ class FillTrack(PlanEdit, frozen=True, kw_only=True, tag="fill-track"):
 
     track_id: Id
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         track = next((one for one in plan.tracks if one.track_id == self.track_id), None)
         if track is None:
-            raise EditRefused("gone")
+            raise NotThere()
         if not track.role.is_speech:
             raise EditRefused("tone_under_speech_only", track=track.name)
         found = covers_of_track(track, _energies_of_clips(plan, track.in_mix), speech_of(programme))
@@ -153,13 +159,9 @@ class FillTrack(PlanEdit, frozen=True, kw_only=True, tag="fill-track"):
         laid = found.covers[:_MOST_COVERS]
         for cover in laid:
             plan = _laid(programme, plan, cover)
-        n, left, more = len(laid), found.n_without_tone, len(found.covers) - len(laid)
-        words = f"{track.name}: room tone under {n} cut{'s' if n != 1 else ''}"
-        if more:
-            words += f", {more} more with the next press"
-        if left:
-            words += f"; {left} without a quiet stretch beside {'them' if left != 1 else 'it'}"
-        return plan, words
+        n_more = len(found.covers) - len(laid)
+        step = label("room-tone-under-cuts", track=track.name, n=len(laid), n_more=n_more, n_left=found.n_without_tone)
+        return plan, step
 
 
 def _laid(programme: Programme, plan: Plan, cover: Cover) -> Plan:

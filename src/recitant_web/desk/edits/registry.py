@@ -14,13 +14,14 @@ from recitant_core.timeline.changes import Change
 from recitant_core.timeline.edits import clips_by_id
 from recitant_core.timeline.model import Plan
 from recitant_core.timeline.sync import put_off
+from recitant_text.steps import Label
 from recitant_web.desk import models
 from recitant_web.desk.log import lock, record
 from recitant_web.desk.mapping.changes import changes_between
 from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.programme.models import Programme
 
-RowChanges = tuple[str, list[Change], list[Change]]
+RowChanges = tuple[Label, list[Change], list[Change]]
 """Label, changes to carry out, changes carried out already (rows that had to exist to have a number)."""
 
 
@@ -47,7 +48,7 @@ class PlanEdit(Edit, frozen=True, kw_only=True):
     breaks_sync: bool = False
     """Whether it may move what is tied to the picture and in sync: somebody was asked."""
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """The plan after it, and its label.
 
         Args:

@@ -4,7 +4,7 @@ from contextlib import suppress
 from dataclasses import replace
 from typing import Literal
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, NotThere
 from recitant_core.intake.microphones import microphone_of, scene_of
 from recitant_core.measure.moments import settled_offset
 from recitant_core.timeline.edits import clips_by_id, set_clips
@@ -18,8 +18,9 @@ from recitant_core.timeline.takes import (
     with_take,
     without_take,
 )
+from recitant_text.steps import Label, label
 from recitant_web.desk.edits.arranging import with_new_track
-from recitant_web.desk.edits.labels import clip_count, clip_name
+from recitant_web.desk.edits.labels import clip_fact
 from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.desk.energies import known_energies, known_source
 from recitant_web.desk.levels import levels_in_mix
@@ -35,9 +36,10 @@ class GatherTakes(PlanEdit, frozen=True, kw_only=True, tag="takes-gather"):
 
     ids: Ids
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
-        return gathered(plan, self.ids), f"{clip_count(len(self.ids))} held as takes of {clip_name(plan, self.ids[0])}"
+        step = label("takes-held", n=len(self.ids), what=clip_fact(plan, self.ids[0]))
+        return gathered(plan, self.ids), step
 
 
 class GatherInStep(PlanEdit, frozen=True, kw_only=True, tag="takes-in-step"):
@@ -45,7 +47,7 @@ class GatherInStep(PlanEdit, frozen=True, kw_only=True, tag="takes-in-step"):
 
     ids: Ids
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         if len(self.ids) != 2:
             raise EditRefused("too_few_takes")
@@ -58,7 +60,7 @@ class GatherInStep(PlanEdit, frozen=True, kw_only=True, tag="takes-in-step"):
         offset = settled_offset(found, {key: known_source(key) for key in keys}, lengths)
         offset = offset if found.first_key == kept.source_key else -offset
         after = gathered_in_step(plan, (self.ids[0], self.ids[1]), offset, lengths)
-        return after, f"{clip_name(plan, self.ids[1])} held as a take of {clip_name(plan, self.ids[0])}"
+        return after, label("take-held", take=clip_fact(plan, self.ids[1]), what=clip_fact(plan, self.ids[0]))
 
 
 class ChooseTake(PlanEdit, frozen=True, kw_only=True, tag="take"):
@@ -67,12 +69,12 @@ class ChooseTake(PlanEdit, frozen=True, kw_only=True, tag="take"):
     id: Id
     index: Samples
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         _, clip = _clip(plan, self.id)
         made = with_take(clip, self.index, lengths_of_plan(programme))
-        n = len(clip.takes) + 1
-        return set_clips(plan, [self.id], lambda _: made), f"take {self.index + 1} of {n}: {made.name[:80]}"
+        step = label("take-chosen", number=self.index + 1, n=len(clip.takes) + 1, name=made.name[:80])
+        return set_clips(plan, [self.id], lambda _: made), step
 
 
 class ChooseMicrophone(PlanEdit, frozen=True, kw_only=True, tag="microphone"):
@@ -82,7 +84,7 @@ class ChooseMicrophone(PlanEdit, frozen=True, kw_only=True, tag="microphone"):
     """Of a clip in which it sounds already."""
     scope: Literal["scene", "all"]
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         _, model = _clip(plan, self.id)
         wanted, scene = microphone_of(model.name), scene_of(model.name)
@@ -99,7 +101,7 @@ class ChooseMicrophone(PlanEdit, frozen=True, kw_only=True, tag="microphone"):
         if not changed:
             raise EditRefused("no_such_microphone", name=wanted or model.name)
         after = set_clips(plan, changed, lambda clip: changed[clip.clip_id])
-        return after, f"{wanted} in {clip_count(len(changed))}"
+        return after, label("microphone-chosen", name=wanted, n=len(changed))
 
 
 class DropTake(PlanEdit, frozen=True, kw_only=True, tag="take-drop"):
@@ -108,11 +110,11 @@ class DropTake(PlanEdit, frozen=True, kw_only=True, tag="take-drop"):
     id: Id
     index: Samples
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         _, clip = _clip(plan, self.id)
         after = set_clips(plan, [self.id], lambda one: without_take(one, self.index))
-        return after, f"take {in_order(clip)[self.index].name[:80]} dropped"
+        return after, label("take-dropped", name=in_order(clip)[self.index].name[:80])
 
 
 class TakesApart(PlanEdit, frozen=True, kw_only=True, tag="takes-apart"):
@@ -120,7 +122,7 @@ class TakesApart(PlanEdit, frozen=True, kw_only=True, tag="takes-apart"):
 
     id: Id
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         track, clip = _clip(plan, self.id)
         others = side_by_side(clip, lengths_of_plan(programme))
@@ -130,7 +132,7 @@ class TakesApart(PlanEdit, frozen=True, kw_only=True, tag="takes-apart"):
             after, made = with_new_track(programme, after, f"{track.name}, {one.name}", track.role)
             laid = (replace(t, clips=(one,)) if t.track_id == made.track_id else t for t in after.tracks)
             after = replace(after, tracks=tuple(laid))
-        return after, f"takes of {clip_name(plan, self.id)} laid side by side"
+        return after, label("takes-apart", what=clip_fact(plan, self.id))
 
 
 class MatchTakes(PlanEdit, frozen=True, kw_only=True, tag="takes-match"):
@@ -138,11 +140,11 @@ class MatchTakes(PlanEdit, frozen=True, kw_only=True, tag="takes-match"):
 
     id: Id
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         levels = levels_of_takes(programme, plan, self.id)
         after = set_clips(plan, [self.id], lambda clip: matched(clip, levels))
-        return after, f"takes of {clip_name(plan, self.id)} matched in loudness"
+        return after, label("takes-matched", what=clip_fact(plan, self.id))
 
 
 def levels_of_takes(programme: Programme, plan: Plan, clip_id: str) -> dict[int, float]:
@@ -169,5 +171,5 @@ def levels_of_takes(programme: Programme, plan: Plan, clip_id: str) -> dict[int,
 def _clip(plan: Plan, clip_id: str) -> tuple[Track, Clip]:
     known = clips_by_id(plan)
     if clip_id not in known:
-        raise EditRefused("gone")
+        raise NotThere()
     return known[clip_id]

@@ -2,10 +2,11 @@
 
 from typing import Final
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, NotThere
 from recitant_core.timeline.changes import Change
 from recitant_core.timeline.laying import name_stem
 from recitant_core.units.roles import Role
+from recitant_text.steps import label
 from recitant_web.accounts.queries import is_role_of
 from recitant_web.desk import models
 from recitant_web.desk.edits.registry import RowChanges, RowEdit, row_change
@@ -45,7 +46,7 @@ class SetRole(RowEdit, frozen=True, kw_only=True, tag="role"):
         named = list(programme.sources.filter(pk__in=self.source_ids))
         role = self.role
         if not named:
-            raise EditRefused("gone")
+            raise NotThere()
         sources = named + _of_like_names(programme, named)
         changes: list[Change] = []
         for source in sources:
@@ -55,9 +56,8 @@ class SetRole(RowEdit, frozen=True, kw_only=True, tag="role"):
                 changes.append({"table": "source", "id": source.pk, "set": changed})
         moved, made = _in_tracks_of(programme, role, [source for source in sources if source.role != role])
         changes += moved
-        what = named[0].name if len(named) == 1 else f"{len(named)} recordings"
-        like = f" and {len(sources) - len(named)} of like names" if len(sources) > len(named) else ""
-        return f"{what}{like}: {role}", changes, made
+        n_alike = len(sources) - len(named)
+        return label("role", name=named[0].name, n=len(named), n_alike=n_alike, role=str(role)), changes, made
 
 
 def _in_tracks_of(programme: Programme, role: str, sources: list[Source]) -> tuple[list[Change], list[Change]]:
@@ -113,7 +113,7 @@ class AddTrack(RowEdit, frozen=True, kw_only=True, tag="track-add"):
             role=self.role,
             position=last.position + 1 if last else 0,
         )
-        return f"track {track.name} added", [], [inserted("track", track)]
+        return label("track-added", name=track.name), [], [inserted("track", track)]
 
 
 class SetTrack(RowEdit, frozen=True, kw_only=True, tag="track-set"):
@@ -131,7 +131,7 @@ class SetTrack(RowEdit, frozen=True, kw_only=True, tag="track-set"):
         """See RowEdit."""
         track = programme.tracks.filter(pk=self.id).first()
         if track is None:
-            raise EditRefused("gone")
+            raise NotThere()
         if self.role is not None and self.role != track.role:
             require_role(programme, self.role)
         given = {
@@ -145,15 +145,7 @@ class SetTrack(RowEdit, frozen=True, kw_only=True, tag="track-set"):
         wanted = {name: value for name, value in given.items() if value is not None}
         changes = row_change("track", track, wanted)
         changed = changes[0]["set"] if changes else {}
-        words = {
-            "name": "named",
-            "role": "role",
-            "height_px": "height",
-            "shade": "colour",
-            "pan": "pan",
-            "is_mono": "mono or stereo",
-        }
-        return f"track {wanted.get('name', track.name)}: {', '.join(words[n] for n in changed)}", changes, []
+        return label("track-set", name=wanted.get("name", track.name), set=list(changed)), changes, []
 
 
 class LaneHeights(RowEdit, frozen=True, kw_only=True, tag="lane-heights"):
@@ -168,7 +160,7 @@ class LaneHeights(RowEdit, frozen=True, kw_only=True, tag="lane-heights"):
         for track in programme.tracks.all():
             asked = self.height_px if self.height_px is not None else track.height_px * self.by_percent // 100
             changes += row_change("track", track, {"height_px": _height(Samples(asked))})
-        return "heights of the tracks", changes, []
+        return label("track-heights"), changes, []
 
 
 class OrderTrack(RowEdit, frozen=True, kw_only=True, tag="track-order"):
@@ -182,7 +174,7 @@ class OrderTrack(RowEdit, frozen=True, kw_only=True, tag="track-order"):
         tracks = list(programme.tracks.order_by("position", "pk"))
         track = next((t for t in tracks if t.pk == self.id.number), None)
         if track is None:
-            raise EditRefused("gone")
+            raise NotThere()
         tracks.remove(track)
         tracks.insert(min(max(0, self.to), len(tracks)), track)
         changes = [
@@ -190,7 +182,7 @@ class OrderTrack(RowEdit, frozen=True, kw_only=True, tag="track-order"):
             for place, t in enumerate(tracks)
             if t.position != place
         ]
-        return f"track {track.name} moved", changes, []
+        return label("track-moved", name=track.name), changes, []
 
 
 class RemoveTrack(RowEdit, frozen=True, kw_only=True, tag="track-remove"):
@@ -202,10 +194,10 @@ class RemoveTrack(RowEdit, frozen=True, kw_only=True, tag="track-remove"):
         """See RowEdit."""
         track = programme.tracks.filter(pk=self.id).first()
         if track is None:
-            raise EditRefused("gone")
+            raise NotThere()
         changes = [deleted("clip", clip) for clip in track.clips.all()]
         changes += [deleted("duck", duck) for duck in track.ducks.all()] + [deleted("track", track)]
-        return f"track {track.name} removed", changes, []
+        return label("track-removed", name=track.name), changes, []
 
 
 def _height(height_px: Samples | None) -> int | None:
@@ -219,5 +211,5 @@ class LockPicture(RowEdit, frozen=True, kw_only=True, tag="lock"):
 
     def changed(self, programme: Programme) -> RowChanges:
         """See RowEdit."""
-        label = "picture locked" if self.is_locked else "picture unlocked"
-        return label, row_change("programme", programme, {"is_picture_locked": self.is_locked}), []
+        step = label("picture-locked" if self.is_locked else "picture-unlocked")
+        return step, row_change("programme", programme, {"is_picture_locked": self.is_locked}), []

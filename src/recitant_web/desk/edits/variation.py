@@ -2,7 +2,7 @@
 
 from django.contrib.auth.models import User
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import MalformedRequest
 from recitant_web.desk import models
 from recitant_web.desk.edits.registry import Edit
 from recitant_web.programme.models import Programme
@@ -23,4 +23,4 @@ class Vary(Edit, frozen=True, kw_only=True, tag="vary"):
         Raises:
             EditRefused: always.
         """
-        raise EditRefused("gone")
+        raise MalformedRequest("malformed", field="kind")

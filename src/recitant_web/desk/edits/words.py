@@ -7,7 +7,7 @@ from typing import Literal
 
 from msgspec import Struct
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, NotThere
 from recitant_core.gain.envelope import FadeShape
 from recitant_core.timeline.arranging import Names, sent_to_track
 from recitant_core.timeline.changes import Change
@@ -24,6 +24,7 @@ from recitant_core.timeline.word_cuts import (
 from recitant_core.timeline.words import turns_in_programme, words_of_clip
 from recitant_core.transcript.script import fitted
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_text.steps import Label, label
 from recitant_web.desk.edits.arranging import with_new_track
 from recitant_web.desk.edits.registry import PlanEdit, RowChanges, RowEdit, row_change
 from recitant_web.desk.edits.tone import bleep_source, tone_source
@@ -62,7 +63,7 @@ class Stretch(Struct, frozen=True, kw_only=True):
                 start = part.start_sample - clip.start_sample + clip.in_sample
                 found.append((rows[clip.source_key], start, start + part.length_samples))
         if not found:
-            raise EditRefused("gone")
+            raise NotThere()
         return found
 
 
@@ -77,7 +78,7 @@ def _marked(programme: Programme, stretches: list[Stretch], **what: object) -> l
                 row = WordMark.objects.create(source_id=source_id, start_sample=start, end_sample=end, **what)
                 made.append(inserted("word_mark", row))
     if not made:
-        raise EditRefused("gone")
+        raise NotThere()
     return made
 
 
@@ -98,12 +99,12 @@ class TypeWords(RowEdit, frozen=True, kw_only=True, tag="words-type"):
         source_id, start, end = places[0]
         same = WordMark.objects.filter(source_id=source_id, start_sample=start, end_sample=end, text__isnull=False)
         newest = WordMark.objects.filter(source_id=source_id).order_by("-pk").first()
-        label = f"words: “{self.text[:60]}”" if self.text else "words left out of the text"
+        step = label("words-typed", text=self.text[:60]) if self.text else label("words-left-out")
         row = same.order_by("-pk").first()
         if row is not None and row == newest:
-            return label, row_change("word_mark", row, {"text": str(self.text)}), []
+            return step, row_change("word_mark", row, {"text": str(self.text)}), []
         made = WordMark.objects.create(source_id=source_id, start_sample=start, end_sample=end, text=str(self.text))
-        return label, [], [inserted("word_mark", made)]
+        return step, [], [inserted("word_mark", made)]
 
 
 class GiveWords(RowEdit, frozen=True, kw_only=True, tag="words-speaker"):
@@ -122,7 +123,7 @@ class GiveWords(RowEdit, frozen=True, kw_only=True, tag="words-speaker"):
         else:
             row = Speaker.objects.create(programme=programme, name=str(Name.read(self.name))[:80])
             made.append(inserted("speaker", row))
-        return f"words of {row.name}", [], made + _marked(programme, self.stretches, speaker=row)
+        return label("words-of", name=row.name), [], made + _marked(programme, self.stretches, speaker=row)
 
 
 class LeaveOut(RowEdit, frozen=True, kw_only=True, tag="words-leave-out"):
@@ -135,7 +136,7 @@ class LeaveOut(RowEdit, frozen=True, kw_only=True, tag="words-leave-out"):
     def changed(self, programme: Programme) -> RowChanges:
         """See RowEdit."""
         made = _marked(programme, self.stretches, is_left_out=self.is_left_out)
-        return ("words left out of the text" if self.is_left_out else "words in the text again"), [], made
+        return label("words-left-out" if self.is_left_out else "words-back"), [], made
 
 
 class NameSpeaker(RowEdit, frozen=True, kw_only=True, tag="speaker-name"):
@@ -149,7 +150,7 @@ class NameSpeaker(RowEdit, frozen=True, kw_only=True, tag="speaker-name"):
         """See RowEdit."""
         row = _speaker(programme, self.speaker_id)
         name = str(self.name)[:80]
-        return f"{row.name} is {name}", row_change("speaker", row, {"name": name}), []
+        return label("person-named", name=row.name, now=name), row_change("speaker", row, {"name": name}), []
 
 
 class MergeSpeakers(RowEdit, frozen=True, kw_only=True, tag="speaker-merge"):
@@ -164,7 +165,11 @@ class MergeSpeakers(RowEdit, frozen=True, kw_only=True, tag="speaker-merge"):
         row, other = _speaker(programme, self.speaker_id), _speaker(programme, self.into_id)
         if row.pk == other.pk:
             raise EditRefused("same_speaker")
-        return f"{row.name} is {other.name}", row_change("speaker", row, {"same_as_id": other.pk}), []
+        return (
+            label("person-named", name=row.name, now=other.name),
+            row_change("speaker", row, {"same_as_id": other.pk}),
+            [],
+        )
 
 
 class FitScript(RowEdit, frozen=True, kw_only=True, tag="words-script"):
@@ -202,7 +207,7 @@ class FitScript(RowEdit, frozen=True, kw_only=True, tag="words-script"):
                 text=change.text,
             )
             made.append(inserted("word_mark", row))
-        return f"text fitted: {len(made)} places, {fit.n_same} words alike", [], made
+        return label("script-fitted", n=len(made), n_same=fit.n_same), [], made
 
 
 class CutWords(PlanEdit, frozen=True, kw_only=True, tag="words-cut"):
@@ -211,7 +216,7 @@ class CutWords(PlanEdit, frozen=True, kw_only=True, tag="words-cut"):
     stretches: list[Stretch]
     how: Literal["silence", "close", "room", "tone"]
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         if not 1 <= len(self.stretches) <= MOST_STRETCHES:
             raise EditRefused("too_many_stretches", most=MOST_STRETCHES)
@@ -228,12 +233,8 @@ class CutWords(PlanEdit, frozen=True, kw_only=True, tag="words-cut"):
                     if len(self.stretches) == 1:
                         raise
                     n_skipped += 1  # silence stays there
-        seconds = sum(span.length_samples for spans in by_track.values() for span in spans) / RATE_HZ
-        done = {
-            "silence": "silenced", "close": "taken out, the gap closed", "room": "covered with room tone",
-            "tone": "covered with a tone",
-        }[self.how]  # fmt: skip
-        return after, f"{seconds:.2f} s of words {done}" + (f"; {n_skipped} places skipped" if n_skipped else "")
+        length = sum(span.length_samples for spans in by_track.values() for span in spans)
+        return after, label("words-cut", length_samples=length, how=self.how, n_skipped=n_skipped)
 
     def _by_track(self, plan: Plan, energies: Energies) -> tuple[dict[str, list[SampleSpan]], int]:
         """Stretches of each track at quiet edges, and how many have no length.
@@ -258,7 +259,7 @@ class CutWords(PlanEdit, frozen=True, kw_only=True, tag="words-cut"):
 class TrackPerPerson(PlanEdit, frozen=True, kw_only=True, tag="track-a-person"):
     """Narration and dialogue on a track a person; what stays empty and plain goes."""
 
-    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, str]:
+    def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         words, names = words_of(programme), names_of_people(programme, plan)
         by_clip = {
@@ -275,8 +276,7 @@ class TrackPerPerson(PlanEdit, frozen=True, kw_only=True, tag="track-a-person"):
             after = _on_own_track(programme, after, names.get(speaker, "Speaker"), people[speaker])
         had = {track.track_id for track in plan.tracks if track.clips}
         kept = tuple(t for t in after.tracks if t.clips or t.track_id not in had or not _is_plain(t))
-        n = len(people)
-        return replace(after, tracks=kept), f"{n} {'person' if n == 1 else 'people'} on tracks of their own"
+        return replace(after, tracks=kept), label("track-a-person", n=len(people))
 
 
 def _is_plain(track: Track) -> bool:
@@ -363,5 +363,5 @@ def _energies(plan: Plan) -> "Energies":
 def _speaker(programme: Programme, speaker_id: Id) -> Speaker:
     row = Speaker.objects.filter(programme=programme, pk=speaker_id.number, same_as__isnull=True).first()
     if row is None:
-        raise EditRefused("gone")
+        raise NotThere()
     return row
