@@ -4,11 +4,12 @@ import argparse
 import json
 import os
 import sys
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import UTC, datetime
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 from recitant_cli.commands.many import mix_many
 from recitant_cli.telling import teller
@@ -20,9 +21,11 @@ from recitant_core.delivery.orders.chapters import Chapter, chapters_from_text, 
 from recitant_core.delivery.orders.orders import KINDS, Order
 from recitant_core.delivery.orders.results import Delivered
 from recitant_core.delivery.specification.catalogue import DEFAULT_SPEC_ID
+from recitant_core.delivery.specification.model import Spec
 from recitant_core.errors import PlanError
 from recitant_core.gain.duck_rule import MOST_DEPTH_DB
 from recitant_core.measure.clearance import DEFAULT_ASKED_LU
+from recitant_core.ports import Progress
 from recitant_core.timeline.excerpt import clips_alone, clips_named, excerpt, span_of_clips, talk_in
 from recitant_core.timeline.model import Plan
 from recitant_core.timeline.sync import out_of_sync
@@ -39,7 +42,7 @@ from recitant_io.media.confined import read_captions
 from recitant_io.media.decode import require_regular
 from recitant_io.media.labels import TAGS, Labels, cover_from_file
 from recitant_io.plan.plan_energies import material_of, talk_of, with_rules_followed
-from recitant_io.plan.plan_file import load_plan
+from recitant_io.plan.plan_file import LoadedPlan, load_plan
 from recitant_text.balance_report import balance_data, ducking_data
 from recitant_text.fits import fit_sentence
 from recitant_text.notices import out_of_sync_words
@@ -115,34 +118,18 @@ def run(chosen: argparse.Namespace) -> int:
 def mixed(chosen: argparse.Namespace, path: Path, out: Path) -> int:
     """0 when all specifications of one plan pass, else 1."""
     with load_plan(path) as found:
-        wanted = chosen.spec or [found.spec_id or DEFAULT_SPEC_ID]
-        specs = specs_of_texts(wanted)
+        specs = specs_of_texts(chosen.spec or [found.spec_id or DEFAULT_SPEC_ID])
         film = None if chosen.picture is None else _film(chosen)
         asked = None if chosen.files is None else wanted_files(chosen.files)
         orders = [Order(spec, asked or files_of(spec)) for spec in specs]
         tell = teller(f"mixing {path.name}")
-        if chosen.first_balance:
-            asked_for = {CLEAN: chosen.clean, MATCH: chosen.match_tone}
-            steps = tuple(step for step in ALL_STEPS if asked_for.get(step, step not in chosen.skip))
-            choices = Choices(chosen.music, chosen.effects, chosen.ducking, chosen.leads, chosen.performance, steps)
-            material = material_of(found, specs[0], chosen.clearance)
-            balanced = first_balance(material, choices, tell)
-            loaded, more = replace(found, plan=balanced.plan), balance_data(balanced, material)
-        else:
-            loaded = with_rules_followed(found, chosen.clearance)
-            more = {"ducking": ducking_data(loaded.plan)}
+        loaded, more = _balanced(chosen, found, specs[0], tell)
         talk = talk_of(loaded) if any(spec.is_about_speech for spec in specs) else None
         _tell_out_of_sync(loaded.plan, film)
         origin = Origin(chosen.version, _now(), film, _chapters(chosen.chapters), talk, _labels(chosen), chosen.folders)
         more |= {"version": origin.version, "made_at": f"{origin.made_at:%Y-%m-%d %H:%M} UTC"}
         if chosen.range is not None or chosen.clips:
-            span = _range(chosen, loaded.plan)
-            _require_no_film(orders)
-            if chosen.clips:
-                loaded = replace(loaded, plan=clips_alone(loaded.plan, clips_named(loaded.plan, chosen.clips)))
-            loaded = replace(loaded, plan=excerpt(loaded.plan, span))
-            chapters = tuple(chapters_in(origin.chapters, span))
-            origin = replace(origin, chapters=chapters, talk=None if talk is None else talk_in(talk, span))
+            loaded, origin = _part(chosen, loaded, orders, origin)
         done = deliver(
             loaded.plan,
             loaded.sources,
@@ -157,19 +144,51 @@ def mixed(chosen: argparse.Namespace, path: Path, out: Path) -> int:
         if chosen.json:
             print(json.dumps(report_data(loaded.plan, done) | more))
         else:
-            for action in more.get("actions", ()):
-                print(f"{action['title']}: {action['measured_words']}")
-                for change in action["changed_words"]:
-                    print(f"  {change}")
-            for close in more.get("clearance", {}).get("left", ()):
-                at_s = close["start_sample"] / RATE_HZ
-                print(f"  close at {at_s:.1f} s: {close['sentence']}")
-            for delivered in done:
-                _print_delivered(delivered, out)
+            _print_done(done, more, out)
         if chosen.zip:
             path = write_zip(out, done)
             print(f"  {path}", file=sys.stderr if chosen.json else sys.stdout)
     return 0 if all(delivered.verdict.is_passed and not delivered.missed for delivered in done) else 1
+
+
+def _balanced(
+    chosen: argparse.Namespace, found: LoadedPlan, spec: Spec, tell: Progress
+) -> tuple[LoadedPlan, dict[str, Any]]:
+    """The plan after its first balance, or with its rules followed; and what the report tells of it."""
+    if not chosen.first_balance:
+        loaded = with_rules_followed(found, chosen.clearance)
+        return loaded, {"ducking": ducking_data(loaded.plan)}
+    asked_for = {CLEAN: chosen.clean, MATCH: chosen.match_tone}
+    steps = tuple(step for step in ALL_STEPS if asked_for.get(step, step not in chosen.skip))
+    choices = Choices(chosen.music, chosen.effects, chosen.ducking, chosen.leads, chosen.performance, steps)
+    material = material_of(found, spec, chosen.clearance)
+    balanced = first_balance(material, choices, tell)
+    return replace(found, plan=balanced.plan), balance_data(balanced, material)
+
+
+def _part(
+    chosen: argparse.Namespace, loaded: LoadedPlan, orders: Sequence[Order], origin: Origin
+) -> tuple[LoadedPlan, Origin]:
+    """A range of a plan, or some of its clips alone, with the chapters and the talk of it."""
+    span = _range(chosen, loaded.plan)
+    _require_no_film(orders)
+    if chosen.clips:
+        loaded = replace(loaded, plan=clips_alone(loaded.plan, clips_named(loaded.plan, chosen.clips)))
+    chapters = tuple(chapters_in(origin.chapters, span))
+    talk = None if origin.talk is None else talk_in(origin.talk, span)
+    return replace(loaded, plan=excerpt(loaded.plan, span)), replace(origin, chapters=chapters, talk=talk)
+
+
+def _print_done(done: Sequence[Delivered], more: Mapping[str, Any], out: Path) -> None:
+    for action in more.get("actions", ()):
+        print(f"{action['title']}: {action['measured_words']}")
+        for change in action["changed_words"]:
+            print(f"  {change}")
+    for close in more.get("clearance", {}).get("left", ()):
+        at_s = close["start_sample"] / RATE_HZ
+        print(f"  close at {at_s:.1f} s: {close['sentence']}")
+    for delivered in done:
+        _print_delivered(delivered, out)
 
 
 def _range(chosen: argparse.Namespace, plan: Plan) -> SampleSpan:

@@ -30,6 +30,9 @@ PHRASE_APART_LU: Final = 3.0  # a phrase so much further under the aim than its 
 LOST_MORE_LU: Final = 3.0
 SHORT_EFFECT_S: Final = 15.0
 MOST_SCENE_DB: Final = 9.0  # a scene is not lowered further by one cure
+_SILENT_SPEECH_LU: Final = -90.0  # clearance from which on the speech is silent
+_CLEARANCE_LU: Final = (-99.0, 99.0)  # where nothing sounds, or nothing stands against the speech
+_LEAST_ENERGY: Final = 1e-12
 
 
 @dataclass(frozen=True)
@@ -68,6 +71,69 @@ class Diagnosis:
         return self.asked_lu - self.passage.least_lu
 
 
+@dataclass(frozen=True)
+class _Programme:
+    """A programme as far as its passages are explained from it."""
+
+    scene: LoudnessScene
+    plan: Plan
+    gains_db: Mapping[str, FloatArray]
+    """Of each duck by its id, float64 (hops,)."""
+    energies: Mapping[str, FloatArray]
+    speech: SpeechOfSources
+    spec: Spec
+
+
+@dataclass(frozen=True)
+class _Evidence:
+    """Measurements of one passage that its cause and its cures follow from."""
+
+    passage: ClosePassage
+    asked_lu: float
+    parts: Mapping[str, float]
+    """Energy of each track that stands against the speech, by its id."""
+    speaker: tuple[Track, Clip] | None
+    """Who speaks most of it, on which track."""
+    clip_under_lu: float
+    """Level of the speaker's clip under its aim; 0 where it cannot be measured."""
+    phrase_under_lu: float | None
+    """Level of these words under the aim, where they lie far under the rest of their clip; else None."""
+
+    @property
+    def hops(self) -> slice:
+        """Hops of 10 ms of the passage."""
+        return _hops_of(self.passage.span)
+
+    @property
+    def missing_lu(self) -> float:
+        """Clearance that a cure has to win, with some room."""
+        return self.asked_lu - self.passage.least_lu + MARGIN_LU
+
+    @property
+    def under_lu(self) -> float:
+        """Level of the words, or of their clip, under the aim."""
+        return self.clip_under_lu if self.phrase_under_lu is None else self.phrase_under_lu
+
+    @property
+    def is_low(self) -> bool:
+        """Whether who speaks is too low."""
+        return self.speaker is not None and self.under_lu > UNDER_AIM_LU
+
+    @property
+    def worst_id(self) -> str:
+        """Id of the track that makes most of what stands against the speech; empty where nothing does."""
+        return max(self.parts, key=self.parts.__getitem__) if self.parts else ""
+
+    @property
+    def worst_share(self) -> float:
+        """Share of that track, 0 to 1."""
+        return self.parts.get(self.worst_id, 0.0) / (sum(self.parts.values()) or _LEAST_ENERGY)
+
+    def is_enough(self, by_db: float) -> bool:
+        """Whether so much more of the speech alone gives the clearance that is asked for."""
+        return by_db >= self.missing_lu - MARGIN_LU
+
+
 def diagnoses(
     scene: LoudnessScene,
     plan: Plan,
@@ -88,8 +154,8 @@ def diagnoses(
     found = close_passages(scene.clearance(plan), asked_lu, least_s)
     if not found:
         return []
-    gains = duck_gains_db(plan, scene.tracks)
-    return [_diagnosis(p, scene, plan, gains, energies, speech, spec, asked_lu) for p in found]
+    programme = _Programme(scene, plan, duck_gains_db(plan, scene.tracks), energies, speech, spec)
+    return [_diagnosis(programme, _evidence(programme, passage, asked_lu)) for passage in found]
 
 
 def diagnoses_of_lost(
@@ -109,76 +175,90 @@ def diagnoses_of_lost(
         spans: of the lost words, in the programme.
         energies: 10 ms energies of every recording by its key, float64 (hops,) each.
     """
-    clear, gains = scene.clearance(plan), duck_gains_db(plan, scene.tracks)
+    clear = scene.clearance(plan)
+    programme = _Programme(scene, plan, duck_gains_db(plan, scene.tracks), energies, speech, spec)
     found = []
     for span in spans:
-        values = np.clip(clear[span.start_sample // HOP_SAMPLES : -(-span.end_sample // HOP_SAMPLES)], -99.0, 99.0)
-        least = float(values.min()) if values.size else 99.0
-        passage = ClosePassage(span, least, float(values.mean()) if values.size else 99.0)
+        values = np.clip(clear[span.start_sample // HOP_SAMPLES : -(-span.end_sample // HOP_SAMPLES)], *_CLEARANCE_LU)
+        least, mean = (float(values.min()), float(values.mean())) if values.size else (_CLEARANCE_LU[1],) * 2
         asked = max(asked_lu, least + LOST_MORE_LU)
-        found.append(_diagnosis(passage, scene, plan, gains, energies, speech, spec, asked))
+        found.append(_diagnosis(programme, _evidence(programme, ClosePassage(span, least, mean), asked)))
     return found
 
 
-def _diagnosis(
-    passage: ClosePassage,
-    scene: LoudnessScene,
-    plan: Plan,
-    gains: Mapping[str, FloatArray],
-    energies: Mapping[str, FloatArray],
-    speech: SpeechOfSources,
-    spec: Spec,
-    asked_lu: float,
-) -> Diagnosis:
-    hops = slice(passage.span.start_sample // HOP_SAMPLES, passage.span.end_sample // HOP_SAMPLES)
-    short = asked_lu - passage.least_lu + MARGIN_LU
-    parts: dict[str, float] = {}
-    is_over = bool(scene.is_over[hops].any())
-    for track in plan.tracks:
-        if not track.role.is_speech or (is_over and track.role.kind is Role.DIALOGUE):
-            lowered = given_way_db(plan, track, gains)
-            energy = scene.tracks[track.track_id][hops]
-            parts[track.track_id] = float(
-                energy.sum() if lowered is None else (energy * 10.0 ** (lowered[hops] / 10.0)).sum()
-            )
-    total = sum(parts.values()) or 1e-12
+def _hops_of(span: SampleSpan) -> slice:
+    return slice(span.start_sample // HOP_SAMPLES, span.end_sample // HOP_SAMPLES)
+
+
+def _evidence(programme: _Programme, passage: ClosePassage, asked_lu: float) -> _Evidence:
+    plan, hops = programme.plan, _hops_of(passage.span)
+    is_over = bool(programme.scene.is_over[hops].any())
+    against = [t for t in plan.tracks if not t.role.is_speech or (is_over and t.role.kind is Role.DIALOGUE)]
+    parts = {track.track_id: _energy_left(programme, track, hops) for track in against}
     voices = (Role.NARRATION,) if is_over else (Role.NARRATION, Role.DIALOGUE)
-    speaker = _speaker([track for track in plan.tracks if track.role.kind in voices], passage.span, speech)
-    cures: list[Cure] = []
-    under, is_phrase = 0.0, False
-    if speaker is not None:
-        track, clip = speaker
-        gain_db = track.gain_db + plan.stem_gain_db(track.role) + plan.programme_gain_db
-        level = level_of_clip(clip, track, gain_db, energies[clip.sound_key], speech).level_lufs
-        aim = spec.aim_lufs(Role.DIALOGUE)
-        under = aim - level if level is not None else 0.0
-        phrase_under = aim - plan.programme_gain_db - _words_lufs(scene, hops)
-        if len(speech_of_clip(clip, speech)) > 1 and phrase_under > max(UNDER_AIM_LU, under + PHRASE_APART_LU):
-            is_phrase, under = True, phrase_under
-            by = round(min(phrase_under, MOST_RIDE_DB), 1)
-            cures.append(Cure("raise-phrase", by, clip.clip_id, clip.name, track.role, by >= short - MARGIN_LU))
-        elif under > UNDER_AIM_LU:
-            by = round(min(under, MOST_GAIN_DB - clip.gain_db), 1)
-            cures.append(Cure("raise-clip", by, clip.clip_id, clip.name, track.role, by >= short - MARGIN_LU))
-    worst_id = max(parts, key=parts.__getitem__) if parts else ""
-    worst = next((t for t in plan.tracks if t.track_id == worst_id), None)
-    way = ""
+    speaker = _speaker([track for track in plan.tracks if track.role.kind in voices], passage.span, programme.speech)
+    if speaker is None:
+        return _Evidence(passage, asked_lu, parts, None, 0.0, None)
+    track, clip = speaker
+    gain_db = track.gain_db + plan.stem_gain_db(track.role) + plan.programme_gain_db
+    level = level_of_clip(clip, track, gain_db, programme.energies[clip.sound_key], programme.speech).level_lufs
+    aim = programme.spec.aim_lufs(Role.DIALOGUE)
+    clip_under = aim - level if level is not None else 0.0
+    phrase_under = aim - plan.programme_gain_db - _words_lufs(programme.scene, hops)
+    stands_out = phrase_under > max(UNDER_AIM_LU, clip_under + PHRASE_APART_LU)
+    is_phrase = stands_out and len(speech_of_clip(clip, programme.speech)) > 1
+    return _Evidence(passage, asked_lu, parts, speaker, clip_under, phrase_under if is_phrase else None)
+
+
+def _energy_left(programme: _Programme, track: Track, hops: slice) -> float:
+    """Energy of a track in a passage after its ducking."""
+    energy = programme.scene.tracks[track.track_id][hops]
+    lowered_db = given_way_db(programme.plan, track, programme.gains_db)
+    return float(energy.sum() if lowered_db is None else (energy * 10.0 ** (lowered_db[hops] / 10.0)).sum())
+
+
+def _diagnosis(programme: _Programme, found: _Evidence) -> Diagnosis:
+    worst = next((track for track in programme.plan.tracks if track.track_id == found.worst_id), None)
+    cures, way = _raised_to_aim(found), ""
     if worst is not None:
-        cures += _against(worst, parts[worst_id] / total, short, passage, plan, gains, energies)
-        way = _in_the_way(cures, worst, plan, gains, hops)
-    if speaker is not None and under <= UNDER_AIM_LU:
-        track, clip = speaker
-        by = round(min(short, MOST_GAIN_DB - clip.gain_db), 1)
-        if by > 0.0:
-            cures.append(Cure("raise-phrase", by, clip.clip_id, clip.name, track.role, by >= short - MARGIN_LU))
-    if passage.least_lu <= -90.0:
-        cause, name, share = "silent-speech", speaker[1].name if speaker else "", 1.0
-    elif under > UNDER_AIM_LU and speaker is not None:
-        cause, name, share = "phrase-under-aim" if is_phrase else "clip-under-aim", speaker[1].name, under
-    else:
-        cause, name = (worst.role.kind.value, worst.name) if worst is not None else ("music", "")
-        share = parts.get(worst_id, 0.0) / total
-    return Diagnosis(passage, asked_lu, cause, name, share, tuple(cures), way)
+        cures += _against(programme, found, worst)
+        way = _in_the_way(cures, worst, programme.plan, programme.gains_db, found.hops)
+    cures += _raised_over_rest(found)
+    cause, name, share = _cause(found, worst)
+    return Diagnosis(found.passage, found.asked_lu, cause, name, share, tuple(cures), way)
+
+
+def _cause(found: _Evidence, worst: Track | None) -> tuple[str, str, float]:
+    """Code of the cause, name of the clip or track, and how much it makes; see Diagnosis."""
+    speaker = "" if found.speaker is None else found.speaker[1].name
+    if found.passage.least_lu <= _SILENT_SPEECH_LU:
+        return "silent-speech", speaker, 1.0
+    if found.is_low:
+        return "clip-under-aim" if found.phrase_under_lu is None else "phrase-under-aim", speaker, found.under_lu
+    if worst is None:
+        return "music", "", found.worst_share
+    return worst.role.kind.value, worst.name, found.worst_share
+
+
+def _raised_to_aim(found: _Evidence) -> list[Cure]:
+    """The words, or their clip, raised to their aim where they lie under it."""
+    if found.speaker is None or not found.is_low:
+        return []
+    track, clip = found.speaker
+    if found.phrase_under_lu is not None:
+        by = round(min(found.under_lu, MOST_RIDE_DB), 1)
+        return [Cure("raise-phrase", by, clip.clip_id, clip.name, track.role, found.is_enough(by))]
+    by = round(min(found.under_lu, MOST_GAIN_DB - clip.gain_db), 1)
+    return [Cure("raise-clip", by, clip.clip_id, clip.name, track.role, found.is_enough(by))]
+
+
+def _raised_over_rest(found: _Evidence) -> list[Cure]:
+    """The words raised as far as they are missing, where they are at their aim."""
+    if found.speaker is None or found.is_low:
+        return []
+    track, clip = found.speaker
+    by = round(min(found.missing_lu, MOST_GAIN_DB - clip.gain_db), 1)
+    return [Cure("raise-phrase", by, clip.clip_id, clip.name, track.role, found.is_enough(by))] if by > 0.0 else []
 
 
 def _words_lufs(scene: LoudnessScene, hops: slice) -> float:
@@ -199,19 +279,12 @@ def _speaker(voices: Sequence[Track], span: SampleSpan, speech: SpeechOfSources)
     return None if best is None else (best[1], best[2])
 
 
-def _against(
-    worst: Track,
-    share: float,
-    short: float,
-    passage: ClosePassage,
-    plan: Plan,
-    gains: Mapping[str, FloatArray],
-    energies: Mapping[str, FloatArray],
-) -> list[Cure]:
+def _against(programme: _Programme, found: _Evidence, worst: Track) -> list[Cure]:
+    """Cures on what makes most of the rest."""
+    plan, share, short = programme.plan, found.worst_share, found.missing_lu
     # Lowering what makes a share of the rest can win this much at the most.
     most_won = -10.0 * math.log10(max(1.0 - share, 1e-6))
     wanted = _lowering(share, short)
-    hops = slice(passage.span.start_sample // HOP_SAMPLES, passage.span.end_sample // HOP_SAMPLES)
     cures: list[Cure] = []
     duck = plan.duck_of_track(worst.track_id) or plan.duck_of_stem(worst.role)
     if duck is None:
@@ -219,7 +292,7 @@ def _against(
             Cure("add-duck", 0.0, worst.role.value, worst.role.label.lower(), worst.role, most_won >= short - MARGIN_LU)
         )
     elif duck.rule.kind is DuckKind.CURVE and duck.rule.uses_level:
-        left = float(gains[duck.duck_id][hops].min()) - duck.rule.floor_db
+        left = float(programme.gains_db[duck.duck_id][found.hops].min()) - duck.rule.floor_db
         by = round(min(wanted, left), 1)
         if by >= 0.1:
             enough = wanted <= left and most_won >= short - MARGIN_LU
@@ -227,7 +300,7 @@ def _against(
         if not duck.rule.room.is_on:
             name = _duck_name(duck, worst)
             cures.append(Cure("make-room", duck.rule.room.most_db, duck.duck_id, name, worst.role, False))
-    clip = _loudest_clip(worst, passage.span, plan, energies)
+    clip = _loudest_clip(worst, found.passage.span, plan, programme.energies)
     if clip is not None and worst.role.kind is Role.EFFECTS and clip.length_samples <= SHORT_EFFECT_S * RATE_HZ:
         by = round(wanted, 1)
         cures.append(Cure("lower-clip", by, clip.clip_id, clip.name, worst.role, most_won >= short - MARGIN_LU))

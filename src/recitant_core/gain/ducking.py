@@ -94,34 +94,51 @@ def levels_in_passage(
     if not needed.size or needed.min() > -_NOTHING_DB:
         return [(passage.start_sample, 0.0)]
     inside = np.maximum(_persistent(needed), rule.floor_db)
-    n_blocks = max(1, round(len(inside) / (BLOCK_S * RATE_HZ / HOP_SAMPLES)))
-    edges = np.linspace(0, len(inside), n_blocks + 1).astype(int)
-    blocks = [(int(a), float(inside[a:b].min())) for a, b in pairwise(edges.tolist()) if b > a]
+    blocks = _blocks(inside)
     levels: list[tuple[int, float]] = []
     for index, (at, wanted) in enumerate(blocks):
-        level = 0.0 if wanted > -_NOTHING_DB else min(wanted, -rule.least_change_db)
+        level = _level_for(wanted, rule)
         if not levels:
             levels.append((at, level))
-            continue
-        now = levels[-1][1]
-        if level < now:
-            if at <= levels[-1][0] and len(levels) > 1:
-                levels.pop()  # a rise that was put off to here is not made
-            if levels[-1][1] - level >= rule.least_change_db:
-                levels.append((at, level))
-            else:
-                levels[-1] = (levels[-1][0], level)
-        elif at > levels[-1][0] and level - now >= max(SHALLOWER_DB, rule.least_change_db):
-            # Up again only if what follows lets it stay there.
-            until = at + SHALLOWER_LASTS_S * RATE_HZ / HOP_SAMPLES
-            ahead = [w for begin, w in blocks[index:] if begin < until]
-            calm = min(ahead)
-            if len(inside) - at >= SHALLOWER_LASTS_S * RATE_HZ / HOP_SAMPLES and calm - now >= SHALLOWER_DB:
-                level = 0.0 if calm > -_NOTHING_DB else min(calm, -rule.least_change_db)
-                under = _under_words((first + at) * HOP_SAMPLES, rise_samples(level - now, rule), passage, speech)
+        elif level < levels[-1][1]:
+            _deepen(levels, at, level, rule)
+        elif at > levels[-1][0] and level - levels[-1][1] >= max(SHALLOWER_DB, rule.least_change_db):
+            calm_db = _calm_level_db(blocks[index:], levels[-1][1], len(inside))
+            if calm_db is not None:
+                level = _level_for(calm_db, rule)
+                rise = rise_samples(level - levels[-1][1], rule)
+                under = _under_words((first + at) * HOP_SAMPLES, rise, passage, speech)
                 if under is not None:
                     levels.append((under // HOP_SAMPLES - first, level))
     return [((first + at) * HOP_SAMPLES if at else passage.start_sample, round(level, 2)) for at, level in levels]
+
+
+def _blocks(inside: FloatArray) -> list[tuple[int, float]]:
+    """First hop of each block of a passage, and the deepest gain in dB that it needs."""
+    n_blocks = max(1, round(len(inside) / (BLOCK_S * RATE_HZ / HOP_SAMPLES)))
+    edges = np.linspace(0, len(inside), n_blocks + 1).astype(int)
+    return [(int(a), float(inside[a:b].min())) for a, b in pairwise(edges.tolist()) if b > a]
+
+
+def _level_for(wanted_db: float, rule: DuckRule) -> float:
+    """Level of a dip for a wanted gain: none, or at least the least change."""
+    return 0.0 if wanted_db > -_NOTHING_DB else min(wanted_db, -rule.least_change_db)
+
+
+def _deepen(levels: list[tuple[int, float]], at: int, level: float, rule: DuckRule) -> None:
+    if at <= levels[-1][0] and len(levels) > 1:
+        levels.pop()  # a rise that was put off to here is not made
+    if levels[-1][1] - level >= rule.least_change_db:
+        levels.append((at, level))
+    else:
+        levels[-1] = (levels[-1][0], level)
+
+
+def _calm_level_db(ahead: Sequence[tuple[int, float]], now_db: float, n_hops: int) -> float | None:
+    """Gain in dB to which a dip may come up here and stay; None where it may not come up."""
+    at, lasts = ahead[0][0], SHALLOWER_LASTS_S * RATE_HZ / HOP_SAMPLES
+    calm = min(wanted for begin, wanted in ahead if begin < at + lasts)
+    return calm if n_hops - at >= lasts and calm - now_db >= SHALLOWER_DB else None
 
 
 def curve_points(

@@ -265,31 +265,28 @@ def _clip_data(clip: Clip, file_of_source: Mapping[str, str]) -> dict[str, Any]:
         "fade_in_s": s_from_samples(clip.fade_in_samples),
         "fade_out_s": s_from_samples(clip.fade_out_samples),
     }
-    if clip.curve:
-        data["curve"] = [[s_from_samples(point.at_sample), point.gain_db] for point in clip.curve]
     # Settings that most clips do not have are left out, so that a plan stays easy to read.
-    for name, shape in (("fade_in_shape", clip.fade_in_shape), ("fade_out_shape", clip.fade_out_shape)):
-        if shape is not FadeShape.EQUAL_POWER:
-            data[name] = shape.value
-    if clip.routing is not Routing.AS_RECORDED:
-        data["routing"] = clip.routing.value
-    if clip.reversed_channels:
-        data["reversed_channels"] = list(clip.reversed_channels)
-    if any(clip.dc_offset):
-        data["dc_offset"] = list(clip.dc_offset)
-    if clip.chain:
-        data["chain"] = _chain_data(clip.chain)
-    if clip.is_room_tone:
-        data["room_tone"] = True
-    if clip.is_out:
-        data["out_of_mix"] = True
-    if clip.sync_sample is not None:
-        data["sync_s"] = s_from_samples(clip.sync_sample)
-    if clip.balanced is not None:
-        data["balanced"] = _balanced_data(clip.balanced)
-    if clip.accepted:
-        data["accepted"] = [[s_from_samples(s.start_sample), s_from_samples(s.end_sample)] for s in clip.accepted]
-    return data
+    return data | {name: value for name, value in _clip_settings(clip).items() if value is not None}
+
+
+def _clip_settings(clip: Clip) -> dict[str, Any]:
+    """Settings of a clip that a plan names only where they differ from the usual; None where they do not."""
+    curve = [[s_from_samples(point.at_sample), point.gain_db] for point in clip.curve]
+    shapes = {"fade_in_shape": clip.fade_in_shape, "fade_out_shape": clip.fade_out_shape}
+    accepted = [[s_from_samples(s.start_sample), s_from_samples(s.end_sample)] for s in clip.accepted]
+    return {
+        "curve": curve or None,
+        **{name: None if shape is FadeShape.EQUAL_POWER else shape.value for name, shape in shapes.items()},
+        "routing": None if clip.routing is Routing.AS_RECORDED else clip.routing.value,
+        "reversed_channels": list(clip.reversed_channels) or None,
+        "dc_offset": list(clip.dc_offset) if any(clip.dc_offset) else None,
+        "chain": _chain_data(clip.chain) or None,
+        "room_tone": clip.is_room_tone or None,
+        "out_of_mix": clip.is_out or None,
+        "sync_s": None if clip.sync_sample is None else s_from_samples(clip.sync_sample),
+        "balanced": None if clip.balanced is None else _balanced_data(clip.balanced),
+        "accepted": accepted or None,
+    }
 
 
 def _stem_data(plan: Plan, role: Role) -> dict[str, Any]:

@@ -7,7 +7,7 @@ Held to: tests/io/test_first_balance.py, tests/io/test_first_balance_material.py
 
 from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cache
 from typing import Any, Final
 
@@ -66,11 +66,68 @@ class _Group:
     recorded_lufs: dict[str, list[float]]
 
 
+class _Covers:
+    """All that sounds around a phrase beside the speech and covers the noise behind it."""
+
+    def __init__(self, run: Run, plan: Plan, aim_lufs: float) -> None:
+        stems = run.scene(as_came(plan)).stems
+        rest: FloatArray = sum((one for role, one in stems.items() if not role.is_speech), np.zeros(1))
+        self._power = momentary_power(rest) if len(rest) > 1 else np.zeros(0)
+        self._most_lufs = aim_lufs - COVER_UNDER_AIM_LU
+
+    def near(self, clip: Clip, phrase: Phrase) -> float | None:
+        """Level in LUFS up to which noise beside a phrase is covered; None where nothing else sounds."""
+        first = clip.start_sample // HOP_SAMPLES + phrase.first_hop
+        around = self._power[max(0, first - _AROUND_HOPS) : first + phrase.n_hops + _AROUND_HOPS]
+        quiet = float(np.quantile(around, 0.1)) if len(around) else 0.0
+        return min(lufs_from_power(quiet), self._most_lufs) - COVERED_LU if quiet > 0.0 else None
+
+
+@dataclass
+class _Evened:
+    """Clips as they come out, and the report on them, while clip by clip is worked out."""
+
+    clips: dict[str, Clip] = field(default_factory=dict)
+    moved_db: dict[str, list[float]] = field(default_factory=lambda: defaultdict(list))
+    """Gains of the phrases of each track."""
+    told: list[dict[str, Any]] = field(default_factory=list)
+    n_held: int = 0
+    """Phrases that the noise behind them held back."""
+
+    def is_moved(self, clip: Clip) -> bool:
+        """Whether a clip comes out otherwise."""
+        return self.clips.get(clip.clip_id, clip) != clip
+
+
 def even_out(run: Run, plan: Plan) -> Step:
     """Bring phrases and clips of narration and dialogue towards their aim."""
     aim = run.material.spec.aim_lufs(Role.DIALOGUE)
     covers = _Covers(run, plan, aim)
     found, changes = _speaking(run, plan)
+    plan, kept_faders = _faders_kept(plan, found)
+    changes += kept_faders
+    done = _Evened()
+    groups, limits = _groups(run, found), RideLimits(SPREADS[run.choices.performance])
+    for one in found:
+        if one.heard.phrases and not one.base.curve:
+            _even_phrases(run, one, groups[one.speaker], covers, limits, aim, done)
+    for one in found:
+        if run.is_in(one.clip) and one.clip.clip_id not in done.clips:
+            clip, why = _as_a_whole(one, aim, done.moved_db[one.track.track_id])
+            done.clips[one.clip.clip_id] = clip
+            done.told += why
+    moved = [one for one in found if done.is_moved(one.clip)]
+    for one in moved:
+        after = done.clips[one.clip.clip_id]
+        changes.append(_change(one, after, _level(run, plan, one, after)))
+    if moved:
+        plan = set_clips(plan, [one.clip.clip_id for one in moved], lambda clip: done.clips[clip.clip_id])
+    return Step("even-out", _measured(run, found, done, aim), (*changes, *done.told), plan)
+
+
+def _faders_kept(plan: Plan, found: Sequence[_Speaking]) -> tuple[Plan, list[dict[str, Any]]]:
+    """The plan with the faders of speech remembered as they are, and those that were set by hand."""
+    changes = []
     for role in (one for one in plan.roles if one.is_speech):
         fader_db, record = plan.stem_gain_db(role), plan.stem_balanced.get(role)
         if by_hand(record, fader_db):
@@ -78,49 +135,37 @@ def even_out(run: Run, plan: Plan) -> Step:
         if record is None and any(one.track.role is role for one in found):
             # What its fader is moved by from here on is somebody's choice, and no clip makes up for it.
             plan = replace(plan, stem_balanced=plan.stem_balanced | {role: Balanced(fader_db, fader_db)})
-    groups = _groups(run, found)
-    limits = RideLimits(SPREADS[run.choices.performance])
-    after: dict[str, Clip] = {}
-    n_held = 0
-    moved_db: dict[str, list[float]] = defaultdict(list)
-    told: list[dict[str, Any]] = []
-    for one in found:
-        if not one.heard.phrases or one.base.curve:
-            continue
-        group = groups[one.speaker]
-        recorded = group.recorded_lufs[one.clip.clip_id]
-        masks = [covers.near(one.clip, phrase) for phrase in one.heard.phrases]
-        gains = phrase_gains(one.heard.phrases, group.phrases, aim, limits, recorded, masks)
-        moved_db[one.track.track_id] += [gain.gain_db for gain in gains]
-        if run.is_in(one.clip):
-            n_held += sum(gain.is_held for gain in gains)
-            others = _sounds_held(one.heard, gains)
-            after[one.clip.clip_id] = _ridden(run, one, gains, others)
-            told += _performed(one, gains, recorded, aim) + _sounding(one, others)
-    for one in found:
-        if run.is_in(one.clip) and one.clip.clip_id not in after:
-            clip, why = _as_a_whole(one, aim, moved_db[one.track.track_id])
-            after[one.clip.clip_id] = clip
-            told += why
-    for one in found:
-        if after.get(one.clip.clip_id, one.clip) != one.clip:
-            changes.append(_change(one, after[one.clip.clip_id], _level(run, plan, one, after[one.clip.clip_id])))
-    moved = {one.clip.clip_id for one in found if after.get(one.clip.clip_id, one.clip) != one.clip}
-    if moved:
-        plan = set_clips(plan, list(moved), lambda clip: after[clip.clip_id])
+    return plan, changes
+
+
+def _even_phrases(
+    run: Run, one: _Speaking, group: _Group, covers: _Covers, limits: RideLimits, aim_lufs: float, done: _Evened
+) -> None:
+    recorded = group.recorded_lufs[one.clip.clip_id]
+    masks = [covers.near(one.clip, phrase) for phrase in one.heard.phrases]
+    gains = phrase_gains(one.heard.phrases, group.phrases, aim_lufs, limits, recorded, masks)
+    done.moved_db[one.track.track_id] += [gain.gain_db for gain in gains]
+    if not run.is_in(one.clip):
+        return
+    done.n_held += sum(gain.is_held for gain in gains)
+    others = _sounds_held(one.heard, gains)
+    done.clips[one.clip.clip_id] = _ridden(run, one, gains, others)
+    done.told += _performed(one, gains, recorded, aim_lufs) + _sounding(one, others)
+
+
+def _measured(run: Run, found: Sequence[_Speaking], done: _Evened, aim_lufs: float) -> dict[str, Any]:
     inside = [one for one in found if run.is_in(one.clip)]
     levels = [one.level_lufs for one in inside if one.heard.phrases]
-    measured = {
-        "aim_lufs": aim,
+    return {
+        "aim_lufs": aim_lufs,
         "clips": len(levels),
         "phrases": sum(len(one.heard.phrases) for one in inside),
         "loudest_lufs": round(max(levels), 1) if levels else None,
         "quietest_lufs": round(min(levels), 1) if levels else None,
-        "held_by_noise": n_held,
-        "performed": sum(change["what"] == "performance" for change in told),
-        "other_sounds": sum(change["what"] == "sound" for change in told),
+        "held_by_noise": done.n_held,
+        "performed": sum(change["what"] == "performance" for change in done.told),
+        "other_sounds": sum(change["what"] == "sound" for change in done.told),
     }
-    return Step("even-out", measured, (*changes, *told), plan)
 
 
 def _groups(run: Run, found: Sequence[_Speaking]) -> dict[str, _Group]:
@@ -144,23 +189,6 @@ def _groups(run: Run, found: Sequence[_Speaking]) -> dict[str, _Group]:
             recorded[each.clip_id].append(level)
         groups[speaker] = _Group([each.phrase for each in spoken], recorded)
     return groups
-
-
-class _Covers:
-    """All that sounds around a phrase beside the speech and covers the noise behind it."""
-
-    def __init__(self, run: Run, plan: Plan, aim_lufs: float) -> None:
-        stems = run.scene(as_came(plan)).stems
-        rest: FloatArray = sum((one for role, one in stems.items() if not role.is_speech), np.zeros(1))
-        self._power = momentary_power(rest) if len(rest) > 1 else np.zeros(0)
-        self._most_lufs = aim_lufs - COVER_UNDER_AIM_LU
-
-    def near(self, clip: Clip, phrase: Phrase) -> float | None:
-        """Level in LUFS up to which noise beside a phrase is covered; None where nothing else sounds."""
-        first = clip.start_sample // HOP_SAMPLES + phrase.first_hop
-        around = self._power[max(0, first - _AROUND_HOPS) : first + phrase.n_hops + _AROUND_HOPS]
-        quiet = float(np.quantile(around, 0.1)) if len(around) else 0.0
-        return min(lufs_from_power(quiet), self._most_lufs) - COVERED_LU if quiet > 0.0 else None
 
 
 def _speaking(run: Run, plan: Plan) -> tuple[list[_Speaking], list[dict[str, Any]]]:
