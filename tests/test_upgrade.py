@@ -47,7 +47,7 @@ for programme in Programme.objects.all():
     roles |= {str(track.role) for track in plan_of(programme).tracks}
     for page in ("intake", "arrange", "words", "level", "balance", "hand-over"):
         answers[page] = client.get(f"/programmes/{programme.pk}/{page}").status_code
-for page in ("/", "/specifications", "/stems", "/season", "/room"):
+for page in ("/", "/specifications", "/stems", "/batch", "/room"):
     answers[page] = client.get(page).status_code
 print(json.dumps([answers, sorted(roles), client.get("/").content.decode()]))
 """

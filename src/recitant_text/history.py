@@ -5,7 +5,7 @@ from html import escape
 from itertools import pairwise
 from typing import Any, Final
 
-from recitant_text.looks import place_text
+from recitant_text.quality_checks import place_text
 from recitant_text.sentences import signed
 
 WIDTH, HEIGHT = 660, 190

@@ -16,8 +16,8 @@ from recitant_core.units.clock import s_from_samples
 from recitant_core.units.level import finite
 from recitant_text.fits import SQUASHED_WORDS, fit_sentence
 from recitant_text.history import history_svg
-from recitant_text.looks import fine_sentence, look_sentence, place_text
 from recitant_text.platforms import platform_rows
+from recitant_text.quality_checks import check_sentence, fine_sentence, place_text
 from recitant_text.sentences import gain_text, sentence, signed
 
 _STYLE = """
@@ -43,8 +43,8 @@ _STATES = {
     "squashed": ("soft", f"◆ {SQUASHED_WORDS}"),
 }
 
-_LOOK_CSS: Final = {"remark": "soft", "wrong": "fail"}
-_LOOK_SIGNS: Final = {"remark": "◆", "wrong": "▲"}
+_CHECK_CSS: Final = {"remark": "soft", "wrong": "fail"}
+_CHECK_SIGNS: Final = {"remark": "◆", "wrong": "▲"}
 
 KIND_WORDS: Final = {
     "mix": "mix",
@@ -122,7 +122,7 @@ def _delivery_data(delivered: Delivered) -> dict[str, Any]:
         "history": None if delivered.history is None else asdict(delivered.history),
         "heard": [asdict(one) for one in delivered.heard],
         "heard_as_balanced": [asdict(one) for one in delivered.heard_as_balanced],
-        "looks": [asdict(look) for look in delivered.looks],
+        "looks": [asdict(found) for found in delivered.quality_checks],
     }
 
 
@@ -240,7 +240,7 @@ def _section(delivery: dict[str, Any], report: dict[str, Any]) -> str:
         "<table><thead><tr><th>figure<th class=n>measured<th class=n>limit<th>unit<th>state</tr></thead>"
         f"<tbody>{rows}</tbody></table><p></p>"
         f"<table><thead><tr><th>file, SHA-256 begins<th>holds<th>form<th>played back</tr></thead>"
-        f"<tbody>{files}</tbody></table>{_missed(delivery)}{_codec_words(delivery['files'])}{_looks(delivery['looks'])}{_heard(delivery)}"
+        f"<tbody>{files}</tbody></table>{_missed(delivery)}{_codec_words(delivery['files'])}{_quality_checks(delivery['looks'])}{_heard(delivery)}"
         f"<p class=soft>Source: {escape(delivery['source'])}. Gain {gain_text(delivery['gain_db'])} dB.</p></section>"
     )
 
@@ -260,17 +260,17 @@ def _curve(delivery: dict[str, Any], report: dict[str, Any]) -> str:
     return f"<figure>{svg}<figcaption class=soft>{'; '.join(words)}.</figcaption></figure>"
 
 
-def _looks(looks: list[dict[str, Any]]) -> str:
+def _quality_checks(checks: list[dict[str, Any]]) -> str:
     rows = "".join(
-        f"<tr><td class='state {_LOOK_CSS[look['state']]}'>{_LOOK_SIGNS[look['state']]}<td>{escape(look['file'])}"
-        f"<td>{escape(look_sentence(look))}<td class=n>{place_text(look['at_s'])}</tr>"
-        for look in looks
-        if look["state"] != "fine"
+        f"<tr><td class='state {_CHECK_CSS[found['state']]}'>{_CHECK_SIGNS[found['state']]}<td>{escape(found['file'])}"
+        f"<td>{escape(check_sentence(found))}<td class=n>{place_text(found['at_s'])}</tr>"
+        for found in checks
+        if found["state"] != "fine"
     )
     head = "<th><span class=soft>state</span><th>file<th>worth listening to<th class=n>at"
     table = f"<table><thead><tr>{head}</tr></thead><tbody>{rows}</tbody></table>" if rows else ""
-    fine = fine_sentence(looks)
-    return f"<p></p>{table}<p>{fine}</p>" if looks else ""
+    fine = fine_sentence(checks)
+    return f"<p></p>{table}<p>{fine}</p>" if checks else ""
 
 
 def _missed(delivery: dict[str, Any]) -> str:

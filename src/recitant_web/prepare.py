@@ -81,10 +81,10 @@ def _load(username: str, *, has_demo: bool) -> list[str]:
     """Names of notices on what could not be loaded; a start goes on without it."""
     from recitant_web.accounts.models import Workspace
     from recitant_web.demo import load, load_library
-    from recitant_web.house.actions import sweep
     from recitant_web.listening.examination import measure_the_unjudged
     from recitant_web.programme.actions import drop_old_uploads
     from recitant_web.programme.ingesting import listen_to_the_unheard
+    from recitant_web.programmes.actions import sweep
 
     workspace = Workspace.objects.filter(memberships__user__username=username, name=DEMO_WORKSPACE).get()
     drop_old_uploads()

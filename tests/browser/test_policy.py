@@ -19,7 +19,7 @@ def strict(strict_page, account):
 def test_every_page_keeps_its_policy(strict):
     page, programme = strict
     home = programme.rsplit("/", 2)[0]
-    addresses = [f"{home}/{path}" for path in ("", "season", "room", "specifications", "stems", "password")]
+    addresses = [f"{home}/{path}" for path in ("", "batch", "room", "specifications", "stems", "password")]
     for address in [*addresses, *(f"{programme}/{step}" for step in STEPS)]:
         answer = page.goto(address)
         assert answer.status == 200 and "default-src 'self'" in answer.headers["content-security-policy"], address
@@ -59,7 +59,7 @@ def test_every_page_and_report_has_its_style_and_speaks_in_words(strict, account
     reports = page.eval_on_selector_all("a[href$='.html']", "links => links.map((link) => link.href)")
     assert reports
     home = programme.rsplit("/", 2)[0]
-    addresses = [f"{home}/{path}" for path in ("", "season", "room", "work", "specifications", "stems", "password")]
+    addresses = [f"{home}/{path}" for path in ("", "batch", "room", "work", "specifications", "stems", "password")]
     for address in [*addresses, *(f"{programme}/{step}" for step in STEPS), *reports]:
         page.goto(address)
         page.wait_for_timeout(400)

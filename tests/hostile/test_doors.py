@@ -16,7 +16,7 @@ from recitant_web.jobs import actions as jobs
 
 pytestmark = pytest.mark.django_db
 _WITHOUT_PROGRAMME = {
-    "programmes", "season", "room", "specifications", "password", "stems", "sign-out", "sign-in", "health", "ready",
+    "programmes", "batch", "room", "specifications", "password", "stems", "sign-out", "sign-in", "health", "ready",
     "metrics", "work",
 }  # fmt: skip
 """Pages that everybody has for themselves."""

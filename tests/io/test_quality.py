@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 import soundfile
 
-from recitant_core.delivery.judging.quality import LookState
+from recitant_core.delivery.judging.quality import CheckState
 from recitant_core.delivery.orders.orders import Order, Wanted
 from recitant_core.delivery.specification.catalogue import spec_by_id
 from recitant_core.delivery.specification.form import Channels, Form
@@ -14,7 +14,7 @@ from recitant_core.processors.model import Processor
 from recitant_io.delivery import delivery
 from recitant_io.delivery.delivery import deliver
 from recitant_io.formats.sound_file import SoundReader
-from recitant_text.looks import look_sentence
+from recitant_text.quality_checks import check_sentence
 from signals import programme
 from signals.plans import voice_and_score
 
@@ -32,25 +32,25 @@ def handed_over(folder, form=None, plan=PLAN, files="mix,stems", like="online-14
 
 @pytest.mark.parametrize("form", [Form(), Form(channels=Channels.MONO), Form(channels=Channels.TWO_MONO, leader_s=1.0)])
 def test_every_file_of_a_clean_delivery_is_what_was_rendered(tmp_path, form):
-    looks = handed_over(tmp_path, form, files="mix,stems,m-and-e,mp3,ac3").looks
+    checks = handed_over(tmp_path, form, files="mix,stems,m-and-e,mp3,ac3").quality_checks
     by_check = {}
-    for look in looks:
-        by_check.setdefault(look.check, []).append(look)
+    for one in checks:
+        by_check.setdefault(one.check, []).append(one)
     assert len(by_check["same"]) == 4 and len(by_check["length"]) == len(by_check["dropouts"]) == 2
-    assert [look.file for look in by_check["over"]] == ["mix-own.wav", "m-and-e-own.wav"]
+    assert [one.file for one in by_check["over"]] == ["mix-own.wav", "m-and-e-own.wav"]
     (stems,) = by_check["stems"]
-    assert stems.state is LookState.FINE and stems.value < -120.0
-    assert all(look.state is LookState.FINE for check in ("same", "length", "dropouts") for look in by_check[check])
-    assert all(look_sentence({"check": one.check, "state": one.state, "value": one.value}) for one in looks)
+    assert stems.state is CheckState.FINE and stems.value < -120.0
+    assert all(one.state is CheckState.FINE for check in ("same", "length", "dropouts") for one in by_check[check])
+    assert all(check_sentence({"check": one.check, "state": one.state, "value": one.value}) for one in checks)
 
 
 def test_stems_under_processors_of_the_master_are_not_held_to_their_sum(tmp_path):
     plan = replace(PLAN, master_chain=(Processor("high-pass"),))
-    assert "stems" not in {look.check for look in handed_over(tmp_path, plan=plan).looks}
+    assert "stems" not in {one.check for one in handed_over(tmp_path, plan=plan).quality_checks}
 
 
 def test_a_file_that_changes_on_its_way_to_the_disk_is_noticed(tmp_path, monkeypatch):
-    plain = delivery.looks_of
+    plain = delivery.quality_checks_of
 
     def damaged(plan, known, found, sounds, progress):
         path = next(one.path for one in sounds if one.kind == "stem")
@@ -59,18 +59,18 @@ def test_a_file_that_changes_on_its_way_to_the_disk_is_noticed(tmp_path, monkeyp
         soundfile.write(path, values, 48_000, "PCM_24", format="WAV")
         return plain(plan, known, found, sounds, progress)
 
-    monkeypatch.setattr(delivery, "looks_of", damaged)
-    looks = handed_over(tmp_path, like="atsc-a85").looks
-    wrong = {(look.check, look.file) for look in looks if look.state is LookState.WRONG}
+    monkeypatch.setattr(delivery, "quality_checks_of", damaged)
+    checks = handed_over(tmp_path, like="atsc-a85").quality_checks
+    wrong = {(one.check, one.file) for one in checks if one.state is CheckState.WRONG}
     assert wrong == {("same", "stem-dialogue-own.wav"), ("stems", "stem-dialogue-own.wav")}
-    (stems,) = [look for look in looks if look.check == "stems"]
+    (stems,) = [one for one in checks if one.check == "stems"]
     assert stems.at_s == pytest.approx(400_000 / 48_000, abs=0.003)
 
 
 def test_at_another_rate_files_are_still_looked_at(tmp_path):
-    looks = handed_over(tmp_path, Form(rate_hz=44_100)).looks
-    assert {look.check for look in looks} == {"same", "length", "dropouts"}
-    assert {look.state for look in looks} == {LookState.FINE}
+    checks = handed_over(tmp_path, Form(rate_hz=44_100)).quality_checks
+    assert {one.check for one in checks} == {"same", "length", "dropouts"}
+    assert {one.state for one in checks} == {CheckState.FINE}
 
 
 def test_a_reader_gives_what_it_is_asked_for_and_ends(tmp_path):

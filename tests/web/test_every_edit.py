@@ -7,7 +7,7 @@ import msgspec
 import pytest
 from django.forms.models import model_to_dict
 
-from recitant_web.desk.edits import doors
+from recitant_web.desk.edits import posted as doors
 from recitant_web.desk.edits.registry import edit_classes
 from recitant_web.desk.log import TABLES
 from recitant_web.desk.mapping.plans import plan_of

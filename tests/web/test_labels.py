@@ -5,7 +5,7 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from recitant_web.delivery.queries import sheet_view
-from recitant_web.house.actions import duplicate
+from recitant_web.programmes.actions import duplicate
 from signals.films import still
 
 

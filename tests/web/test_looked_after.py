@@ -11,10 +11,10 @@ from django.utils import timezone
 from kombu.exceptions import OperationalError as QueueAway
 
 from recitant_web.config.celery import app
-from recitant_web.house.tasks import sweep_house
 from recitant_web.jobs import actions as jobs
 from recitant_web.jobs.models import Job, JobState
 from recitant_web.jobs.tasks import look_after
+from recitant_web.programmes.tasks import sweep_programmes
 
 
 @pytest.fixture
@@ -33,14 +33,14 @@ def test_every_kind_of_work_has_its_queue_and_no_queue_is_without_a_worker():
         "intake", "measuring", "delivering", "long"
     }  # fmt: skip
     waited_for = {name for name, route in settings.CELERY_TASK_ROUTES.items() if route["queue"] == "intake"}
-    assert waited_for == {"programme.ingest", "jobs.look_after", "house.sweep"}  # nothing that takes long
+    assert waited_for == {"programme.ingest", "jobs.look_after", "programmes.sweep"}  # nothing that takes long
 
 
 def test_a_look_and_a_sweep_are_due_by_themselves_in_time():
     schedule = {entry["task"]: entry["schedule"] for entry in settings.CELERY_BEAT_SCHEDULE.values()}
     # A job whose worker died goes on within 60 s.
     assert jobs.HEARTBEAT_LOST.total_seconds() + schedule["jobs.look_after"] < 60
-    assert schedule["house.sweep"] == 3600
+    assert schedule["programmes.sweep"] == 3600
 
 
 def test_one_measurement_a_programme_waits_and_it_is_the_newest(account, sent, after_commit):
@@ -160,7 +160,7 @@ def test_what_is_over_is_swept(account, media, settings):
         (media / relative).write_bytes(b"x")
         if "audio.f32.1" not in relative:
             os.utime(media / relative, (0, 0))
-    sweep_house()
+    sweep_programmes()
     assert set(Job.objects.values_list("pk", flat=True)) == {new.pk, open_one.pk}
     left = {str(path.relative_to(media)) for path in media.rglob("*") if path.is_file()}
     assert left == {"conformed/abc/audio.f32.1.part", "conformed/abc/audio.f32"}  # one begun today may be under way

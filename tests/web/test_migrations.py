@@ -50,7 +50,7 @@ def test_sentences_become_facts(earlier):
     go_on()
 
     from recitant_web.accounts.models import Membership
-    from recitant_web.desk.edits.doors import followed_text
+    from recitant_web.desk.edits.posted import followed_text
     from recitant_web.desk.models import Edit as EditNow
     from recitant_web.jobs.models import Job as JobNow
     from recitant_web.programme.models import Source as SourceNow

@@ -1,4 +1,4 @@
-"""Takes through the doors: held, chosen, matched, heard instead, recorded over, kept by house and versions."""
+"""Takes as pages post them: held, chosen, matched, heard instead, recorded over, kept in copies and versions."""
 
 import io
 import json
@@ -13,11 +13,11 @@ from recitant_core.units.clock import SampleSpan
 from recitant_text.steps import label_text
 from recitant_web.desk.mapping.plans import plan_of, sources_of_plan
 from recitant_web.desk.models import Clip, Edit, Track
-from recitant_web.house.actions import duplicate, remove_recording
-from recitant_web.house.queries import disk_use_of
 from recitant_web.intake.queries import rows
 from recitant_web.level.queries import level_state
 from recitant_web.programme.models import Source
+from recitant_web.programmes.actions import duplicate, remove_recording
+from recitant_web.programmes.queries import disk_use_of
 
 pytestmark = pytest.mark.django_db
 S = 48_000

@@ -145,7 +145,7 @@ def test_a_disk_that_is_full_or_read_only_is_said(signed_in, film, monkeypatch, 
 
 
 def test_a_database_without_a_free_connection_is_a_moment(signed_in, film, monkeypatch):
-    from recitant_web.house import views
+    from recitant_web.programmes import views
 
     def refuse(*_given, **_more):
         raise OperationalError(1040, "Too many connections")

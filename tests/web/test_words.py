@@ -17,9 +17,9 @@ from recitant_core.transcript.lost import Understood, WordState
 from recitant_core.transcript.model import Word
 from recitant_web.desk.mapping.plans import plan_of
 from recitant_web.desk.models import Clip, EditState, Track
-from recitant_web.house.actions import duplicate
 from recitant_web.listening.lost import _row
 from recitant_web.listening.snapshot import Snapshot
+from recitant_web.programmes.actions import duplicate
 from recitant_web.transcript.models import Listening, Transcript, WordMark
 from recitant_web.transcript.queries import words_of
 

@@ -11,7 +11,7 @@ from recitant_core.balance.stem_meter import StemMeter
 from recitant_core.delivery.fitting.downmix import DownmixedPeak, downmixed, downmixed_segment
 from recitant_core.delivery.fitting.fit import Fit, fit
 from recitant_core.delivery.fitting.trial import MixStore, Rendered, render_once
-from recitant_core.delivery.judging.quality import Look, dropout_look, length_look
+from recitant_core.delivery.judging.quality import QualityCheck, dropout_check, length_check
 from recitant_core.delivery.orders.orders import Order
 from recitant_core.delivery.orders.results import Delivered, MissedFile, WrittenFile
 from recitant_core.errors import MediaError, PlanError, RecitantError
@@ -25,7 +25,7 @@ from recitant_core.units.channels import MONO
 from recitant_core.units.threads import at_once, results_at_once
 from recitant_io.delivery.encodes import CodecCopy, ProvedCopy, decoded_data, write_proved
 from recitant_io.delivery.planned import CHECKSUMS, Origin, Planned, has_copies, is_mono, require_possible
-from recitant_io.delivery.quality_checks import looks_of
+from recitant_io.delivery.quality_checks import quality_checks_of
 from recitant_io.delivery.shared_sound import PlannedCopy, film_of_encoded, rows_of
 from recitant_io.delivery.writing import Writing
 from recitant_io.formats.film import FilmCopy
@@ -102,14 +102,14 @@ def deliver(
         )
         end = _LOOKED_AT if any(map(has_copies, planned)) else 1.0
         written = _write(plan, segments, jobs, fits, folder, partial(_part, progress, _FITTED, _WRITTEN))
-        looks = results_at_once(
+        checks = results_at_once(
             [
-                partial(looks_of, job.planned.plan, job.known, found, one.sounds())
+                partial(quality_checks_of, job.planned.plan, job.known, found, one.sounds())
                 for job, found, one in zip(jobs, fits, written, strict=True)
             ],
             partial(_part, progress, _WRITTEN, end),
         )
-        done = [replace(one.delivered(), looks=tuple(seen)) for one, seen in zip(written, looks, strict=True)]
+        done = [replace(one.delivered(), quality_checks=tuple(seen)) for one, seen in zip(written, checks, strict=True)]
         done = _with_copies(jobs, done, folder, partial(_part, progress, end, 1.0))
     done = _sealed(done, folder)
     texts = reports(done)
@@ -200,11 +200,13 @@ def _with_copies(jobs: Sequence[_Job], done: Sequence[Delivered], folder: Path, 
                 missed = [MissedFile(word, file.file, made) for file in files]
                 found[index] = replace(one, missed=(*one.missed, *missed))
             else:
-                found[index] = replace(one, files=(*one.files, *made[0]), looks=(*one.looks, *made[1]))
+                found[index] = replace(
+                    one, files=(*one.files, *made[0]), quality_checks=(*one.quality_checks, *made[1])
+                )
     return found
 
 
-_Made = tuple[list[WrittenFile], list[Look]]
+_Made = tuple[list[WrittenFile], list[QualityCheck]]
 
 
 def _proved_row(
@@ -232,12 +234,12 @@ def _proved_row(
         if isinstance(copy, CodecCopy):
             encoded = copy, proved
         name = files[0].file
-        looks = [
-            length_look(name, proved.decoded.length_samples, length),
-            dropout_look(name, proved.energies_in, proved.decoded.energies),
+        checks = [
+            length_check(name, proved.decoded.length_samples, length),
+            dropout_check(name, proved.energies_in, proved.decoded.energies),
         ]
         data = decoded_data(proved, plan.master)
-        found.append(([replace(file, decoded=data) for file in files], looks))
+        found.append(([replace(file, decoded=data) for file in files], checks))
     return found
 
 

@@ -9,7 +9,7 @@ from dataclasses import replace
 
 from recitant_core.delivery.fitting.fit import Fit
 from recitant_core.delivery.fitting.trial import Rendered
-from recitant_core.delivery.judging.quality import Look, SoundLook, StemsRest, same_look
+from recitant_core.delivery.judging.quality import QualityCheck, SoundChecks, StemsRest, same_check
 from recitant_core.ports import Progress
 from recitant_core.render.mix import output_gain_db
 from recitant_core.timeline.model import Plan
@@ -23,7 +23,9 @@ _LOOKED_AT = ("mix", "m-and-e", "without-narration")
 """Kinds of files that are heard alone; stems begin and end where they like."""
 
 
-def looks_of(plan: Plan, known: Rendered, found: Fit, sounds: Sequence[WrittenSound], progress: Progress) -> list[Look]:
+def quality_checks_of(
+    plan: Plan, known: Rendered, found: Fit, sounds: Sequence[WrittenSound], progress: Progress
+) -> list[QualityCheck]:
     """Looks at the uncompressed files of an order; each is read once.
 
     Args:
@@ -36,8 +38,8 @@ def looks_of(plan: Plan, known: Rendered, found: Fit, sounds: Sequence[WrittenSo
     gain = factor_from_db(output_gain_db(replace(plan, master=found.trial.master)))
     with ExitStack() as stack:
         readers = [SoundReader(one.path, one.shape, stack) for one in sounds]
-        looks = [
-            SoundLook(one.path.name, one.shape.n_channels, one.shape.form.rate_hz, one.shape.full_scale)
+        checks = [
+            SoundChecks(one.path.name, one.shape.n_channels, one.shape.form.rate_hz, one.shape.full_scale)
             if one.kind in _LOOKED_AT
             else None
             for one in sounds
@@ -47,23 +49,25 @@ def looks_of(plan: Plan, known: Rendered, found: Fit, sounds: Sequence[WrittenSo
         rest = StemsRest() if any(is_stem) and not plan.master_chain else None
         for segment in known.mixes:
             stems: list[Audio] = []
-            for sound, reader, look, adds in zip(sounds, readers, looks, is_stem, strict=True):
+            for sound, reader, one, adds in zip(sounds, readers, checks, is_stem, strict=True):
                 block = reader.read(_frames(segment.span.end_sample, sound) - _frames(segment.span.start_sample, sound))
-                if look is not None:
-                    look.feed(block)
+                if one is not None:
+                    one.feed(block)
                 if adds:
                     stems.append(block)
             if rest is not None:
                 rest.feed(stems, segment.mix, gain, segment.span.start_sample)
             progress(segment.span.end_sample / plan.span.length_samples)
     same = [
-        same_look(one.path.name, is_same=one.checksum == reader.checksum)
+        same_check(one.path.name, is_same=one.checksum == reader.checksum)
         for one, reader in zip(sounds, readers, strict=True)
     ]
     sums = (
-        [] if rest is None else [rest.look(next(one.path.name for one in sounds if one.kind == "stem"), sum(is_stem))]
+        []
+        if rest is None
+        else [rest.quality_check(next(one.path.name for one in sounds if one.kind == "stem"), sum(is_stem))]
     )
-    return [one for look in looks if look is not None for one in look.looks()] + sums + same
+    return [found for one in checks if one is not None for found in one.quality_checks()] + sums + same
 
 
 def _frames(at_sample: int, sound: WrittenSound) -> int:

@@ -1,4 +1,4 @@
-"""Sound brought to the house rate as it is read."""
+"""Sound brought to 48 kHz as it is read."""
 
 from collections.abc import Iterator
 

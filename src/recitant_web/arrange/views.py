@@ -8,7 +8,7 @@ from django.views.decorators.http import require_POST, require_safe
 from recitant_web.accounts.queries import roles_of
 from recitant_web.arrange.queries import alignment, arrange_delta, arrange_state, history, sample_of_timecode
 from recitant_web.arrange.time_stretch import ask_variation
-from recitant_web.desk.edits.doors import edit_from, said_of
+from recitant_web.desk.edits.posted import edit_from, said_of
 from recitant_web.desk.edits.variation import Vary
 from recitant_web.listening.recordings import source_block
 from recitant_web.programme.access import programme_view

@@ -13,7 +13,7 @@ from recitant_web.balance.first_balance import ask_first_balance
 from recitant_web.balance.forms import FirstBalanceRequest, instead_from
 from recitant_web.balance.queries import desk_state, desk_state_soon, path_of_clip
 from recitant_web.desk.edits.cures import Cure
-from recitant_web.desk.edits.doors import edit_from, said_of
+from recitant_web.desk.edits.posted import edit_from, said_of
 from recitant_web.listening.blocks import Listening, block, heard_from
 from recitant_web.listening.comparison import heard_instead, plan_instead
 from recitant_web.listening.contours import contours

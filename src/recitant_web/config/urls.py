@@ -16,7 +16,7 @@ urlpatterns = [
     path("password", PasswordView.as_view(), name="password"),
     path("stems", stems, name="stems"),
     path("", include("recitant_web.specifications.urls")),
-    path("", include("recitant_web.house.urls")),
+    path("", include("recitant_web.programmes.urls")),
     path("", include("recitant_web.balance.urls")),
     path("", include("recitant_web.level.urls")),
     path("", include("recitant_web.words.urls")),

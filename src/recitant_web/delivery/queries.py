@@ -16,10 +16,10 @@ from recitant_core.units.clock import RATE_HZ
 from recitant_io.delivery.archive import zipped
 from recitant_io.delivery.planned import OWN_NAMES
 from recitant_text.compared import compared_sentence
-from recitant_text.looks import close_rows, fine_sentence, look_sentence, place_text
 from recitant_text.notices import out_of_sync_words
 from recitant_text.platforms import platform_rows
 from recitant_text.playback import PLAYBACK_WORDS
+from recitant_text.quality_checks import check_sentence, close_rows, fine_sentence, place_text
 from recitant_text.report import FILM_TRACK_WORDS, decoded_sentence, form_of_file
 from recitant_text.sentences import names_words
 from recitant_text.specs import form_words, limit_words
@@ -127,11 +127,11 @@ def deliveries_of(programme: Programme) -> list[Delivery]:
                 delivery.size_bytes += file.get("size_bytes") or 0  # type: ignore[attr-defined]
             leaders = {order["spec"]["id"]: order["spec"]["form"]["leader_s"] for order in delivery.orders}
             leader_s = leaders.get(one["spec"], 0.0)
-            one["looks_view"] = [_look(look, leader_s) for look in one.get("looks", ())]
+            one["checks_view"] = [_check(found, leader_s) for found in one.get("looks", ())]
             one["heard_view"] = platform_rows(one.get("heard", ()), one.get("heard_as_balanced", ()))
             close = _close(delivery.report or {}, one["files"], leader_s)
-            one["fine"] = fine_sentence(one["looks_view"], is_speech_clear=close == [])
-            one["remarks"] = [look for look in one["looks_view"] if look["state"] != "fine"] + (close or [])
+            one["fine"] = fine_sentence(one["checks_view"], is_speech_clear=close == [])
+            one["remarks"] = [found for found in one["checks_view"] if found["state"] != "fine"] + (close or [])
     return found
 
 
@@ -177,13 +177,13 @@ def _compare(programme: Programme, found: list[Delivery]) -> None:
                 one["compared_with"] = before.name or f"state {before.revision}"
 
 
-def _look(look: dict[str, Any], leader_s: float) -> dict[str, Any]:
-    return _at_its_place(look | {"words": look_sentence(look)}, leader_s)
+def _check(found: dict[str, Any], leader_s: float) -> dict[str, Any]:
+    return _at_its_place(found | {"words": check_sentence(found)}, leader_s)
 
 
-def _at_its_place(look: dict[str, Any], leader_s: float) -> dict[str, Any]:
-    at_s = look["at_s"]
-    return look | {"place": place_text(at_s), "file_s": None if at_s is None else at_s + leader_s}
+def _at_its_place(found: dict[str, Any], leader_s: float) -> dict[str, Any]:
+    at_s = found["at_s"]
+    return found | {"place": place_text(at_s), "file_s": None if at_s is None else at_s + leader_s}
 
 
 def plan_and_sources(delivery: Delivery) -> tuple[Plan, dict[str, SampleSource]]:

@@ -5,7 +5,7 @@ from typing import Any, Literal
 from msgspec import Struct
 
 from recitant_web.desk.levels import EvenOptions
-from recitant_web.shared.shapes import Id, Ids, Name, Samples, Text, Word
+from recitant_web.shared.shapes import Id, Ids, Name, Samples, TargetId, Text
 
 Target = Literal["clip", "track", "stem", "master"]
 
@@ -14,7 +14,7 @@ class ViewRequest(Struct, frozen=True, kw_only=True):
     """A chain to inspect, kept or being tried, and of which target."""
 
     target: Target
-    id: Word
+    id: TargetId
     chain: list[Any]
     index: Samples = Samples(0)
     at_sample: Samples = Samples(0)
@@ -31,7 +31,7 @@ class FindRequest(Struct, frozen=True, kw_only=True):
 
     what: Literal["noise", "hum", "resonances", "less-room", "start"]
     target: Target
-    id: Word
+    id: TargetId
     name: Text = Text()
     from_sample: Samples = Samples(0)
     to_sample: Samples = Samples(0)

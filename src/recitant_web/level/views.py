@@ -8,7 +8,7 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_POST, require_safe
 
 from recitant_web.accounts.queries import roles_of
-from recitant_web.desk.edits.doors import edit_from, said_of
+from recitant_web.desk.edits.posted import edit_from, said_of
 from recitant_web.level.forms import (
     DraftRequest,
     DropPreset,

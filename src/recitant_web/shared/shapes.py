@@ -53,11 +53,11 @@ class Id(str):
         return int(self)
 
 
-class Word(str):
+class TargetId(str):
     """The number of a row or the name of a role."""
 
     @classmethod
-    def read(cls, value: Any) -> "Word":
+    def read(cls, value: Any) -> "TargetId":
         """From text or a number."""
         text = str(value)
         if not (text.isascii() and text.isalnum() and len(text) < 19) and not is_role(text):
@@ -82,10 +82,10 @@ class Ids(_Several):
     of = Id
 
 
-class Words(_Several):
+class TargetIds(_Several):
     """Numbers of rows or names of roles."""
 
-    of = Word
+    of = TargetId
 
 
 class Text(str):

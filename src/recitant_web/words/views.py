@@ -9,7 +9,7 @@ from recitant_text.languages import language_choices
 from recitant_text.notices import notice
 from recitant_text.playback import PLAYBACK_WORDS
 from recitant_web.desk.edits.cures import Cure
-from recitant_web.desk.edits.doors import edit_from, said_of
+from recitant_web.desk.edits.posted import edit_from, said_of
 from recitant_web.programme.access import programme_view
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import note_page, programmes_of

@@ -33,8 +33,8 @@ _BOTH: Final = 2
 MOST_FILLING_SAMPLES: Final = 4_096  # of the last block of a codec
 
 
-class LookState(StrEnum):
-    """Outcome of a look."""
+class CheckState(StrEnum):
+    """Outcome of a quality check."""
 
     FINE = "fine"
     REMARK = "remark"
@@ -44,19 +44,19 @@ class LookState(StrEnum):
 
 
 @dataclass(frozen=True)
-class Look:
+class QualityCheck:
     """One thing that was looked at in a file."""
 
     check: str
     file: str
-    state: LookState
+    state: CheckState
     value: float | None = None
     """In the unit of the check."""
     at_s: float | None = None
     """Where in the programme, in seconds."""
 
 
-class SoundLook:
+class SoundChecks:
     """Looks at the samples of a file while its blocks pass by."""
 
     def __init__(self, file: str, n_channels: int, rate_hz: int = RATE_HZ, full_scale: float = 1.0) -> None:
@@ -101,42 +101,42 @@ class SoundLook:
             self._second = seconds[-1]
         self._n_samples += len(audio)
 
-    def looks(self) -> list[Look]:
+    def quality_checks(self) -> list[QualityCheck]:
         """Everything that was looked at."""
         return [self._clipped(), self._silent(), *self._edges(), self._dc(), *self._opposite()]
 
-    def _look(self, check: str, state: LookState, value: float | None, at: float | None = None) -> Look:
-        return Look(check, self._file, state, value, None if at is None else at / self._rate_hz)
+    def _check(self, check: str, state: CheckState, value: float | None, at: float | None = None) -> QualityCheck:
+        return QualityCheck(check, self._file, state, value, None if at is None else at / self._rate_hz)
 
-    def _clipped(self) -> Look:
+    def _clipped(self) -> QualityCheck:
         n_over, first = self._over.tolist()
-        state = LookState.WRONG if n_over else LookState.FINE
-        return self._look("over", state, n_over, first if n_over else None)
+        state = CheckState.WRONG if n_over else CheckState.FINE
+        return self._check("over", state, n_over, first if n_over else None)
 
-    def _silent(self) -> Look:
+    def _silent(self) -> QualityCheck:
         first, length = int(self._silence[0]), int(self._silence[1])
         longest_s = length / self._rate_hz
         if longest_s > LONGEST_SILENCE_S:
-            return self._look("silence", LookState.REMARK, longest_s, first)
-        return self._look("silence", LookState.FINE, longest_s)
+            return self._check("silence", CheckState.REMARK, longest_s, first)
+        return self._check("silence", CheckState.FINE, longest_s)
 
-    def _edges(self) -> list[Look]:
+    def _edges(self) -> list[QualityCheck]:
         found = []
         for check, part, at in (("start", self._head, 0), ("end", self._tail, max(0, self._n_samples - EDGE_SAMPLES))):
             peak_dbfs = db_from_factor(float(np.abs(part).max(initial=0.0)))
             is_cut = peak_dbfs > EDGE_DBFS and _is_step(part, is_start=check == "start")
-            state = LookState.REMARK if is_cut else LookState.FINE
+            state = CheckState.REMARK if is_cut else CheckState.FINE
             value = peak_dbfs if math.isfinite(peak_dbfs) else None
-            found.append(self._look(check, state, value, at if is_cut else None))
+            found.append(self._check(check, state, value, at if is_cut else None))
         return found
 
-    def _dc(self) -> Look:
+    def _dc(self) -> QualityCheck:
         offset = float(np.abs(self._total).max(initial=0.0)) / max(1, self._n_samples)
         offset_dbfs = db_from_factor(offset)
         value = offset_dbfs if math.isfinite(offset_dbfs) else None
-        return self._look("dc", LookState.REMARK if offset_dbfs > DC_DBFS else LookState.FINE, value)
+        return self._check("dc", CheckState.REMARK if offset_dbfs > DC_DBFS else CheckState.FINE, value)
 
-    def _opposite(self) -> list[Look]:
+    def _opposite(self) -> list[QualityCheck]:
         seconds = np.concatenate([np.zeros((0, 3)), *self._sides])
         if len(seconds) < WIDE_WINDOW_S:
             return []
@@ -149,8 +149,8 @@ class SoundLook:
         correlation[heard] = sums[heard, 0] / np.sqrt(sums[heard, 1] * sums[heard, 2])
         worst = int(np.argmin(correlation))
         is_opposite = correlation[worst] < OPPOSITE_CORRELATION
-        state = LookState.REMARK if is_opposite else LookState.FINE
-        return [self._look("sides", state, float(correlation[worst]), worst * self._rate_hz if is_opposite else None)]
+        state = CheckState.REMARK if is_opposite else CheckState.FINE
+        return [self._check("sides", state, float(correlation[worst]), worst * self._rate_hz if is_opposite else None)]
 
 
 def _is_step(part: Audio, *, is_start: bool) -> bool:
@@ -231,9 +231,9 @@ class StemsRest:
             _add_to(total.reshape(-1), stem.reshape(-1))
         _compare(total, mix, np.float32(gain), at_sample, self._highest)
 
-    def look(self, file: str, n_stems: int) -> Look:
+    def quality_check(self, file: str, n_stems: int) -> QualityCheck:
         """Outcome, with its figures."""
-        return stems_look(file, float(self._highest[0]), int(self._highest[1]), n_stems)
+        return stems_check(file, float(self._highest[0]), int(self._highest[1]), n_stems)
 
 
 @numba.njit(cache=True, nogil=True)
@@ -252,7 +252,7 @@ def _compare(total, mix, gain, at_sample, highest):  # type: ignore[no-untyped-d
                 highest[1] = at_sample + i
 
 
-def stems_look(file: str, highest_rest: float, at_sample: int, n_stems: int) -> Look:
+def stems_check(file: str, highest_rest: float, at_sample: int, n_stems: int) -> QualityCheck:
     """Whether stems add up to their mix as it is before its last limiter.
 
     Args:
@@ -264,16 +264,16 @@ def stems_look(file: str, highest_rest: float, at_sample: int, n_stems: int) -> 
     most = (STEMS_NULL_STEPS * n_stems + 1.0) / (1 << 23)
     is_null = highest_rest <= most
     rest_dbfs = db_from_factor(highest_rest)
-    return Look(
+    return QualityCheck(
         "stems",
         file,
-        LookState.FINE if is_null else LookState.WRONG,
+        CheckState.FINE if is_null else CheckState.WRONG,
         rest_dbfs if math.isfinite(rest_dbfs) else None,
         None if is_null else at_sample / RATE_HZ,
     )
 
 
-def dropout_look(file: str, went_in: FloatArray, came_out: FloatArray) -> Look:
+def dropout_check(file: str, went_in: FloatArray, came_out: FloatArray) -> QualityCheck:
     """Whether sound is missing in a file that was in the mix.
 
     Args:
@@ -287,16 +287,16 @@ def dropout_look(file: str, went_in: FloatArray, came_out: FloatArray) -> Look:
     runs = np.flatnonzero(np.diff(np.concatenate([[0], is_gone.view(np.int8), [0]]))).reshape(-1, 2)
     long = [run for run in runs.tolist() if run[1] - run[0] >= DROPOUT_HOPS]
     if not long:
-        return Look("dropouts", file, LookState.FINE, 0)
-    return Look("dropouts", file, LookState.WRONG, len(long), long[0][0] / 100)
+        return QualityCheck("dropouts", file, CheckState.FINE, 0)
+    return QualityCheck("dropouts", file, CheckState.WRONG, len(long), long[0][0] / 100)
 
 
-def length_look(file: str, length_samples: int, wanted_samples: int) -> Look:
+def length_check(file: str, length_samples: int, wanted_samples: int) -> QualityCheck:
     """Whether a file is as long as it must be; a last block that is filled up with silence is no fault."""
     by = length_samples - wanted_samples
-    return Look("length", file, LookState.FINE if 0 <= by <= MOST_FILLING_SAMPLES else LookState.WRONG, by)
+    return QualityCheck("length", file, CheckState.FINE if 0 <= by <= MOST_FILLING_SAMPLES else CheckState.WRONG, by)
 
 
-def same_look(file: str, *, is_same: bool) -> Look:
+def same_check(file: str, *, is_same: bool) -> QualityCheck:
     """Whether what is on disk is what was rendered."""
-    return Look("same", file, LookState.FINE if is_same else LookState.WRONG)
+    return QualityCheck("same", file, CheckState.FINE if is_same else CheckState.WRONG)

@@ -6,7 +6,7 @@ from typing import Any
 from recitant_core.delivery.fitting.fit import Fit
 from recitant_core.delivery.fitting.history import History
 from recitant_core.delivery.judging.judge import Verdict
-from recitant_core.delivery.judging.quality import Look
+from recitant_core.delivery.judging.quality import QualityCheck
 from recitant_core.delivery.playback.platforms import PlatformResult
 from recitant_core.errors import RecitantError
 from recitant_core.measure.meter import Readings
@@ -48,7 +48,7 @@ class Delivered:
     verdict: Verdict
     readings: Readings
     files: tuple[WrittenFile, ...]
-    looks: tuple[Look, ...] = ()
+    quality_checks: tuple[QualityCheck, ...] = ()
     """What was looked at in the files as they lie on disk."""
     missed: tuple[MissedFile, ...] = ()
     history: History | None = None

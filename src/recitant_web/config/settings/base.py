@@ -68,7 +68,7 @@ INSTALLED_APPS = [
     "recitant_web.intake",
     "recitant_web.library",
     "recitant_web.delivery",
-    "recitant_web.house",
+    "recitant_web.programmes",
 ]
 MIDDLEWARE = [
     "recitant_web.shared.watching.Watching",
@@ -203,7 +203,7 @@ SPREAD_S = float(os.environ.get("RECITANT_SPREAD_S", "0"))
 # Which worker takes a job, and how urgent it is beside others of its queue: 0 where somebody waits at a page.
 CELERY_TASK_ROUTES = {
     "jobs.look_after": {"queue": "intake", "priority": 0},
-    "house.sweep": {"queue": "intake", "priority": 9},
+    "programmes.sweep": {"queue": "intake", "priority": 9},
     "programme.ingest": {"queue": "intake", "priority": 3},
     "desk.vary": {"queue": "measuring", "priority": 0},
     "desk.first_balance": {"queue": "measuring", "priority": 0},
@@ -220,7 +220,7 @@ CELERY_TASK_ROUTES = {
 CELERY_BEAT_SCHEDULE = {
     # A look that comes late is worth nothing beside the next one.
     "look after jobs": {"task": "jobs.look_after", "schedule": 10.0, "options": {"expires": 10.0}},
-    "sweep": {"task": "house.sweep", "schedule": 3600.0, "options": {"expires": 3600.0}},
+    "sweep": {"task": "programmes.sweep", "schedule": 3600.0, "options": {"expires": 3600.0}},
 }
 CELERY_TASK_ACKS_LATE = True
 CELERY_TASK_REJECT_ON_WORKER_LOST = True

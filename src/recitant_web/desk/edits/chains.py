@@ -13,7 +13,7 @@ from recitant_text.steps import Label, label
 from recitant_web.desk.edits.labels import target_fact
 from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.programme.models import Programme
-from recitant_web.shared.shapes import Points, Word, Words
+from recitant_web.shared.shapes import Points, TargetId, TargetIds
 
 _MOST_RIDE_POINTS = 20_000
 
@@ -22,7 +22,7 @@ class SetChain(PlanEdit, frozen=True, kw_only=True, tag="chain"):
     """The whole chain of targets."""
 
     target: Literal["clip", "track", "stem", "master"]
-    ids: Words
+    ids: TargetIds
     chain: list[Any]
 
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
@@ -38,7 +38,7 @@ class SetRide(PlanEdit, frozen=True, kw_only=True, tag="ride"):
     """The ride of a track or a stem: set, or recorded into what was there."""
 
     target: Literal["track", "stem"]
-    id: Word
+    id: TargetId
     mode: Literal["touch", "latch", "overwrite", "set"]
     is_first: bool = False
     points: Points

@@ -18,14 +18,14 @@ from recitant_web.desk.edits.ducking import AddDuck, duck_by_id, role_that_ducks
 from recitant_web.desk.edits.labels import clip_fact, duck_fact
 from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.programme.models import Programme
-from recitant_web.shared.shapes import Db, Samples, Word
+from recitant_web.shared.shapes import Db, Samples, TargetId
 
 
 class Cure(PlanEdit, frozen=True, kw_only=True, tag="cure"):
     """A remedy of a close passage."""
 
     code: Literal["raise-clip", "raise-phrase", "lower-clip", "deepen", "add-duck", "make-room", "trim-scene", "accept"]
-    target_id: Word
+    target_id: TargetId
     by_db: Db
     start_sample: Samples
     length_samples: Samples

@@ -20,7 +20,7 @@ from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.desk.mapping.ducks import duck_fields, rule_data
 from recitant_web.programme.models import Programme
 from recitant_web.programme.queries import spec_of
-from recitant_web.shared.shapes import Db, Id, Lu, Place, Samples, Text, Word, figure_of
+from recitant_web.shared.shapes import Db, Id, Lu, Place, Samples, TargetId, Text, figure_of
 
 _RULE_TEXTS = {"kind", "aim", "start"}
 _RULE_FLAGS = {"uses_phrases", "uses_level", "is_frozen", "is_on"}
@@ -61,7 +61,7 @@ class AddDuck(PlanEdit, frozen=True, kw_only=True, tag="duck-add"):
     """A stem or a track that gives way from now on."""
 
     target: Literal["stem", "track"]
-    id: Word
+    id: TargetId
     start: Text = Text()
 
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
@@ -220,7 +220,7 @@ class SetStemLevels(PlanEdit, frozen=True, kw_only=True, tag="stem-levels"):
 class SetTrim(PlanEdit, frozen=True, kw_only=True, tag="trim-scene"):
     """The gain of a scene of a stem set by hand; 0 leaves it as it came."""
 
-    role: Word
+    role: TargetId
     start_sample: Place
     gain_db: Db
 

@@ -9,15 +9,15 @@ from recitant_text.notices import notice
 from recitant_web.accounts.queries import workspaces_of
 from recitant_web.delivery.actions import remove_delivery
 from recitant_web.delivery.models import Delivery
-from recitant_web.house import actions
-from recitant_web.house.queries import SORTS, disk_use_of, rows
-from recitant_web.house.season import hand_over_many, season_of
-from recitant_web.house.stills import still_path
 from recitant_web.programme.access import programme_for, programme_view
 from recitant_web.programme.actions import create_programme
 from recitant_web.programme.forms import ProgrammeForm
 from recitant_web.programme.models import Picture, Programme, Source
 from recitant_web.programme.queries import deleted_programmes_of, programmes_of
+from recitant_web.programmes import actions
+from recitant_web.programmes.batch import batch_rows_of, hand_over_many
+from recitant_web.programmes.queries import SORTS, disk_use_of, rows
+from recitant_web.programmes.stills import still_path
 from recitant_web.shared import start_notices
 from recitant_web.shared.requests import Request
 
@@ -62,13 +62,13 @@ def programmes(request: Request) -> HttpResponse:
         "form": form,
         "start_notices": start_notices.sentences(),
     }
-    part = "house/_table.html" if request.headers.get("HX-Target") == "table" else "house/list.html"
+    part = "programmes/_table.html" if request.headers.get("HX-Target") == "table" else "programmes/list.html"
     return render(request, part, context, status=422 if form.errors else 200)
 
 
 @login_required
 @require_http_methods(["GET", "HEAD", "POST"])
-def season(request: Request) -> HttpResponse:
+def batch(request: Request) -> HttpResponse:
     """Chosen programmes handed over to their sheets, and how far all are."""
     refused: list[tuple[Programme, str]] = []
     if request.method == "POST":
@@ -76,11 +76,11 @@ def season(request: Request) -> HttpResponse:
         chosen = programmes_of(request.user, "deliver").filter(pk__in=numbers)
         refused = hand_over_many(chosen, request.user.get_username())
         if numbers and not refused:
-            return redirect("season")
-    rows = season_of(request.user)
+            return redirect("batch")
+    rows = batch_rows_of(request.user)
     is_open = any(row.delivery.job is not None and row.delivery.job.is_open for row in rows)
     context = {"rows": rows, "refused": refused, "is_open": is_open}
-    part = "house/_season.html" if request.headers.get("HX-Request") else "house/season.html"
+    part = "programmes/_batch.html" if request.headers.get("HX-Request") else "programmes/batch.html"
     return render(request, part, context, status=422 if refused else 200)
 
 
@@ -127,7 +127,7 @@ def room(request: Request) -> HttpResponse:
     """The page on disk use, and on what of it nothing needs."""
     found = [disk_use_of(programme) for programme in programmes_of(request.user)]
     found.sort(key=lambda one: -one.n_bytes)
-    return render(request, "house/disk_use.html", {"rooms": found, "total": sum(one.n_bytes for one in found)})
+    return render(request, "programmes/disk_use.html", {"rooms": found, "total": sum(one.n_bytes for one in found)})
 
 
 @programme_view("own")

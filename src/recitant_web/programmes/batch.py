@@ -19,7 +19,7 @@ _MOST_ROWS: Final = 200
 
 
 @dataclass(frozen=True)
-class SeasonRow:
+class BatchRow:
     """A delivery of one of the programmes."""
 
     delivery: Delivery
@@ -37,7 +37,7 @@ def hand_over_many(programmes: Iterable[Programme], made_by: str) -> list[tuple[
     return refused
 
 
-def season_of(user: User) -> list[SeasonRow]:
+def batch_rows_of(user: User) -> list[BatchRow]:
     """Deliveries of late, the newest first."""
     since = timezone.now() - SHOWN
     found = Delivery.objects.filter(programme__in=programmes_of(user), made_at__gte=since)
@@ -45,6 +45,6 @@ def season_of(user: User) -> list[SeasonRow]:
     return [_row(delivery) for delivery in rows]
 
 
-def _row(delivery: Delivery) -> SeasonRow:
+def _row(delivery: Delivery) -> BatchRow:
     made = delivery.report["deliveries"] if delivery.report else []
-    return SeasonRow(delivery, sum(one["passes"] for one in made), len(delivery.orders))
+    return BatchRow(delivery, sum(one["passes"] for one in made), len(delivery.orders))

@@ -1,4 +1,4 @@
-"""Keeping house: the list of programmes, copies, the archive, deleting with thirty days' grace, and making room."""
+"""The list of programmes, copies, the archive, deleting with thirty days' grace, and making room."""
 
 import json
 from datetime import timedelta
@@ -10,11 +10,11 @@ from django.utils import timezone
 from recitant_text.steps import label_text
 from recitant_web.desk.mapping.plans import plan_key, plan_of
 from recitant_web.desk.models import Clip, Duck, Edit, Marker, Stem, Track
-from recitant_web.house.actions import bring_back, delete, duplicate, sweep
-from recitant_web.house.queries import disk_use_of, rows
 from recitant_web.programme.actions import create_programme
 from recitant_web.programme.models import Programme, Source
 from recitant_web.programme.queries import conformed_folder
+from recitant_web.programmes.actions import bring_back, delete, duplicate, sweep
+from recitant_web.programmes.queries import disk_use_of, rows
 
 pytestmark = pytest.mark.django_db
 
@@ -151,7 +151,7 @@ def test_a_varied_recording_does_not_keep_its_programme_from_going(film, media):
     assert not Source.objects.exists()
 
 
-def test_a_stranger_keeps_nobody_elses_house(client, film, stranger):
+def test_a_stranger_changes_nobody_elses_programmes(client, film, stranger):
     client.force_login(stranger)
     for path in ("keep", "remove"):
         assert client.post(f"/programmes/{film.pk}/{path}", {"what": "delete", "recording": "1"}).status_code == 404

@@ -7,10 +7,10 @@ from django.utils import timezone
 
 from conftest import make_programme
 from recitant_web.delivery.models import Delivery
-from recitant_web.house.actions import duplicate
 from recitant_web.jobs import actions as jobs
 from recitant_web.jobs.models import Job, JobState
 from recitant_web.programme.models import Programme
+from recitant_web.programmes.actions import duplicate
 
 
 @pytest.fixture
@@ -25,18 +25,18 @@ def second(account, media, jobs_run_at_once, after_commit):
 
 def hand_over_many(signed_in, after_commit, *programmes):
     with after_commit(), after_commit():
-        return signed_in.post("/season", {"programme": [one.pk for one in programmes]})
+        return signed_in.post("/batch", {"programme": [one.pk for one in programmes]})
 
 
 def test_chosen_programmes_go_to_their_sheets(signed_in, film, second, after_commit, account):
     signed_in.post(f"/programmes/{second.pk}/sheet", {"spec": "online-14", "files": "mix"})
     signed_in.post(f"/programmes/{second.pk}/sheet", {"remove": second.spec_id})
-    assert f'value="{second.pk}" form="season-form"' in signed_in.get("/").content.decode()
+    assert f'value="{second.pk}" form="batch-form"' in signed_in.get("/").content.decode()
     assert hand_over_many(signed_in, after_commit, film, second).status_code == 302
     made = {one.programme_id: [order["spec"]["id"] for order in one.orders] for one in Delivery.objects.all()}
     assert made == {film.pk: [film.spec_id], second.pk: ["online-14"]}
     assert {one.made_by for one in Delivery.objects.all()} == {account[0].username}
-    page = signed_in.get("/season").content.decode()
+    page = signed_in.get("/batch").content.decode()
     assert page.count("✓ 1 of 1 pass") == 2 and "Second episode" in page
 
 
@@ -57,7 +57,7 @@ def test_a_stopped_one_can_be_begun_again(signed_in, film, after_commit):
     delivery.save()
     delivery.job.state = JobState.CANCELLED
     delivery.job.save()
-    assert 'aria-label="Hand over Test film again"' in signed_in.get("/season").content.decode()
+    assert 'aria-label="Hand over Test film again"' in signed_in.get("/batch").content.decode()
     hand_over_many(signed_in, after_commit, film)
     assert film.deliveries.count() == 2 and film.deliveries.first().report is not None
 
@@ -70,7 +70,7 @@ def test_an_open_one_says_how_far_it_is(signed_in, film, after_commit):
     delivery.job.state, delivery.job.share, delivery.job.heartbeat_at = JobState.WORKING, 0.5, timezone.now()
     delivery.job.started_at = timezone.now() - timedelta(minutes=4)
     delivery.job.save()
-    page = signed_in.get("/season").content.decode()
+    page = signed_in.get("/batch").content.decode()
     assert "50 %" in page and " min left" in page and "Stop" in page and 'hx-trigger="every 2s"' in page
 
 
@@ -78,8 +78,8 @@ def test_nobody_hands_over_what_is_not_theirs(client, stranger, film, after_comm
     client.force_login(stranger)
     for numbers in ([film.pk], ["x"], ["9" * 30], []):
         with after_commit():
-            client.post("/season", {"programme": numbers})
-    assert not Delivery.objects.exists() and "Test film" not in client.get("/season").content.decode()
+            client.post("/batch", {"programme": numbers})
+    assert not Delivery.objects.exists() and "Test film" not in client.get("/batch").content.decode()
 
 
 def test_a_job_that_waits_long_behind_others_is_not_sent_with_every_look(account, monkeypatch):

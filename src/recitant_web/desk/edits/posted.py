@@ -1,4 +1,4 @@
-"""The door for edits: the body of a request in, one of the edits out."""
+"""Edits as pages post them: the body of a request in, one of the edits out."""
 
 import functools
 import operator

@@ -2,11 +2,11 @@
 
 from django.urls import path
 
-from recitant_web.house import views
+from recitant_web.programmes import views
 
 urlpatterns = [
     path("", views.programmes, name="programmes"),
-    path("season", views.season, name="season"),
+    path("batch", views.batch, name="batch"),
     path("room", views.room, name="room"),
     path("programmes/<int:programme_id>/keep", views.keep, name="keep"),
     path("programmes/<int:programme_id>/still", views.still, name="still"),

@@ -48,22 +48,22 @@ MOST_CLOSE: Final = 5
 _DIGITS: Final = {"over": 0, "dropouts": 0, "length": 0, "sides": 2}
 
 
-def look_sentence(look: Mapping[str, Any]) -> str:
-    """Sentence on a look; ``look`` is quality.Look as JSON data."""
-    words = (_FINE if look["state"] == "fine" else _NOT_FINE)[look["check"]]
-    value = look["value"]
-    return words.format(value="−∞" if value is None else signed(value, _DIGITS.get(look["check"], 1)))
+def check_sentence(found: Mapping[str, Any]) -> str:
+    """Sentence on a quality check; ``found`` is quality.QualityCheck as JSON data."""
+    words = (_FINE if found["state"] == "fine" else _NOT_FINE)[found["check"]]
+    value = found["value"]
+    return words.format(value="−∞" if value is None else signed(value, _DIGITS.get(found["check"], 1)))
 
 
-def fine_sentence(looks: Sequence[Mapping[str, Any]], *, is_speech_clear: bool = False) -> str:
+def fine_sentence(checks: Sequence[Mapping[str, Any]], *, is_speech_clear: bool = False) -> str:
     """Sentence on what was looked at and is fine in every file; empty where nothing is.
 
     Args:
         is_speech_clear: whether no passage of speech is too close to the rest.
     """
-    not_fine = {look["check"] for look in looks if look["state"] != "fine"}
-    checks = dict.fromkeys(look["check"] for look in looks if look["check"] not in not_fine)
-    names = [*(_NAMES[check] for check in checks), *(["speech above the rest"] if is_speech_clear else [])]
+    not_fine = {found["check"] for found in checks if found["state"] != "fine"}
+    fine = dict.fromkeys(found["check"] for found in checks if found["check"] not in not_fine)
+    names = [*(_NAMES[check] for check in fine), *(["speech above the rest"] if is_speech_clear else [])]
     words = ", ".join(names)
     return f"Looked at in what was written, and fine: {words}." if words else ""
 
@@ -81,7 +81,7 @@ def place_text(at_s: float | None) -> str:
 
 
 def close_rows(clearance: Mapping[str, Any], file: str) -> list[dict[str, Any]]:
-    """Close passages of a mix, closest first, as looks with their words.
+    """Close passages of a mix, closest first, as checks with their words.
 
     Args:
         clearance: of a report, as balance_report.speech_data has it.

@@ -1,4 +1,4 @@
-"""Use cases of keeping house: rename, duplicate, archive, delete for good after its time, and make room."""
+"""Use cases of the list of programmes: rename, duplicate, archive, delete for good after its time, and make room."""
 
 from datetime import datetime
 from typing import Any
@@ -12,11 +12,11 @@ from recitant_core.errors import EditRefused
 from recitant_web.delivery.models import ProgrammeLabels, SheetLine
 from recitant_web.desk.edits.programme import SetProgramme
 from recitant_web.desk.models import Clip, Duck, Edit, EditState, Marker, Stem, Track
-from recitant_web.house.queries import keys_in_use, mentions, versions_that_need
 from recitant_web.library.models import Sound
 from recitant_web.programme.actions import drop_original
 from recitant_web.programme.models import Picture, Programme, Source
 from recitant_web.programme.queries import conformed_name
+from recitant_web.programmes.queries import keys_in_use, mentions, versions_that_need
 from recitant_web.shared.media import drop, media_path
 from recitant_web.shared.shapes import converted
 from recitant_web.transcript.models import Caption, Speaker, Transcript, WordMark
