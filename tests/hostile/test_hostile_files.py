@@ -60,7 +60,7 @@ def test_mutated_files_raise_nothing_but_our_errors(tmp_path, first):
 def _run(monkeypatch, tmp_path, program):
     """Has the child run a program of the test's instead of decoding."""
     (tmp_path / "readers").mkdir()
-    imports = "import os, resource, signal, sys, time\nfrom recitant_io import confinement"
+    imports = "import os, resource, signal, sys, time\nfrom recitant_io.media import confinement"
     text = f"{imports}\n{program}\nsys.exit(confinement.main())\n"
     (tmp_path / "readers" / "hostile_reader.py").write_text(text)
     monkeypatch.setattr(confined, "READER", "hostile_reader")

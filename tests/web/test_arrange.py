@@ -120,7 +120,7 @@ def test_what_was_cut_out_can_be_pasted(desk):
     desk.edit("delete", ids=[desk.bang], close_gap=False)
     delta = desk.edit("paste", ids=[desk.bang], at_sample=5 * SECOND)
     assert delta["changed"][0]["name"] == "bang" and delta["changed"][0]["start"] == 5 * SECOND
-    desk.edit("paste", status=409, ids=["999999"], at_sample=0)
+    desk.edit("paste", status=404, ids=["999999"], at_sample=0)
 
 
 def test_an_overlap_cross_fades_by_how_related_both_sides_are(desk):
@@ -182,7 +182,7 @@ def test_tracks(desk):
     assert delta["removed"] == [desk.voice]
     desk.edit("undo")
     assert row(desk.voice).track_id == int(made["id"])  # the same clip, on the same track
-    desk.edit("track-remove", status=409, id=999_999)
+    desk.edit("track-remove", status=404, id=999_999)
 
 
 def test_markers(desk):
@@ -217,7 +217,7 @@ def test_history_is_stepped_through_and_versions_come_back(desk):
     desk.edit("undo")
     assert plan_of(desk.film) == late
     desk.edit("version-save", status=409, name="   ")
-    desk.edit("go-to", status=409, edit_id=999_999)
+    desk.edit("go-to", status=404, edit_id=999_999)
 
 
 def test_a_new_edit_ends_what_was_undone(desk):
@@ -279,7 +279,7 @@ def test_all_cuts_of_a_track_are_covered_in_one_press(desk, after_commit):
     assert "Nothing to cover on" in desk.edit("fill-track", status=409, track_id=track)["sentence"]
     desk.edit("undo")
     assert not Clip.objects.filter(is_room_tone=True).exists()
-    desk.edit("fill-track", status=409, track_id="999999")
+    desk.edit("fill-track", status=404, track_id="999999")
     score = str(Clip.objects.get(name="score").track_id)
     assert "neither" in desk.edit("fill-track", status=409, track_id=score)["sentence"]
 
@@ -322,7 +322,7 @@ def test_clips_are_lined_up_by_their_sound(desk, after_commit):
     found = desk.get(f"arrange/alignment?clip={body.pk}&to={boom.pk}").json()
     assert found["by_samples"] == pytest.approx(2 * SECOND, abs=48) and found["confidence"] > 0.5
     assert row(body.pk).start_sample == 0  # nothing is moved before it is applied
-    assert desk.get(f"arrange/alignment?clip={body.pk}&to={body.pk}").status_code == 422
+    assert desk.get(f"arrange/alignment?clip={body.pk}&to={body.pk}").status_code == 404
 
 
 def test_speed_and_pitch_make_a_new_recording_and_keep_the_old(desk):
@@ -380,7 +380,7 @@ def test_a_clip_of_another_programme_cannot_be_touched(desk, account, after_comm
     with after_commit(), after_commit(), after_commit():
         bring_in(other, "music", "x.wav", len(data), [data])
     foreign = str(Clip.objects.get(name="x").pk)
-    desk.edit("move", status=409, ids=[foreign], by_samples=1)
+    desk.edit("move", status=404, ids=[foreign], by_samples=1)
     desk.edit("mend", status=409, source_id=Source.objects.get(name="x.wav").pk, code="raise", is_undone=False)
     desk.edit("use", status=409, source_id=Source.objects.get(name="x.wav").pk, at_sample=0)
 

@@ -167,12 +167,12 @@ def test_what_is_over_is_swept(account, media, settings):
 
 
 def test_the_database_away_is_a_sentence_and_tells_when_to_come_back(signed_in, film, monkeypatch):
-    from recitant_web.balance import views
+    from recitant_web.programme import access
 
     def away(*_args, **_more):
         raise OperationalError(2003, "can't connect")
 
-    monkeypatch.setattr(views, "programmes_of", away)
+    monkeypatch.setattr(access, "programmes_of", away)
     signed_in.raise_request_exception = False
     page = signed_in.get(f"/programmes/{film.pk}/balance")
     assert page.status_code == 503 and page["Retry-After"] and "Nothing was changed" in page.content.decode()
@@ -181,12 +181,12 @@ def test_the_database_away_is_a_sentence_and_tells_when_to_come_back(signed_in, 
 
 
 def test_a_full_database_is_a_sentence_of_its_own(signed_in, film, monkeypatch):
-    from recitant_web.balance import views
+    from recitant_web.programme import access
 
     def full(*_args, **_more):
         raise OperationalError(1114, "The table 'desk_edit' is full")
 
-    monkeypatch.setattr(views, "programmes_of", full)
+    monkeypatch.setattr(access, "programmes_of", full)
     signed_in.raise_request_exception = False
     answer = signed_in.get(f"/programmes/{film.pk}/balance", headers={"accept": "application/json"})
     assert answer.status_code == 507 and "disk is full" in answer.json()["sentence"]

@@ -109,7 +109,7 @@ def test_a_pile_waits_for_nobody_who_will_not_come(desk, after_commit):
 
 def test_an_unknown_laying_is_refused(signed_in, desk):
     for body in ({}, {"how": "heap"}, {"how": "row", "order": "taste"}):
-        assert signed_in.post(f"/programmes/{desk.film.pk}/piles", body).status_code == 409
+        assert signed_in.post(f"/programmes/{desk.film.pk}/piles", body).status_code == 400
     assert signed_in.post(f"/programmes/{desk.film.pk}/piles/99").status_code == 404
 
 
@@ -217,7 +217,7 @@ def test_what_is_out_of_the_mix_stays_and_sounds_in_nothing(desk):
     desk.edit("undo")
     desk.edit("undo")
     assert key_of_programme(desk.film) == key and plan_of(desk.film).span == length
-    desk.edit("in-mix", is_out=True, status=409)
+    desk.edit("in-mix", is_out=True, status=400)
 
 
 def test_title_rate_and_the_fades_of_new_clips(desk, after_commit):

@@ -75,7 +75,7 @@ def test_takes_are_held_chosen_and_taken_back(desk, pair):
     level_state(desk.film)  # other pages know the new recording
     desk.edit("lock", is_locked=True)
     desk.edit("take", id=str(pair.pk), index=0)  # another take is no move
-    assert desk.edit("take", 409, id=str(pair.pk), index=7)["sentence"]
+    assert desk.edit("take", 404, id=str(pair.pk), index=7)["sentence"]
     assert "one of them sounds" in desk.edit("takes-gather", 409, ids=[str(pair.pk)])["sentence"]
 
 
@@ -111,7 +111,7 @@ def test_another_take_is_heard_without_an_edit_and_as_loud(desk, pair, signed_in
         {"start": 0, "length": S, "instead": json.dumps(asked | {"index": 9})},
         headers={"accept": "application/json"},
     )
-    assert answer.status_code == 422
+    assert answer.status_code == 404
 
 
 def test_takes_are_dropped_and_laid_side_by_side(desk, pair):

@@ -51,7 +51,7 @@ def test_giving_way_by_hand_begins_with_two_levels_and_both_can_be_set(post):
     assert stave(state, "music")["gain_db"] == fader and duck(state)["rule"]["under_lu"] == -12.0
     state = post("duck-rule", id=duck(state)["id"], rule={"aim": "depth", "depth_db": 6})
     assert stave(state, "music")["lines"] is None
-    post("stem-levels", 409, id=duck(state)["id"], open_lu=-4, under_lu=-12)
+    post("stem-levels", 404, id=duck(state)["id"], open_lu=-4, under_lu=-12)
 
 
 def test_a_scene_can_be_trimmed_and_left_as_it_came(post):

@@ -303,7 +303,7 @@ def test_the_text_goes_out_with_speakers_and_times(page, signed_in):
     assert text.startswith("[0:00.4] Founder: Um you do not pour a bell\n")
     data = json.loads(signed_in.get(f"{page.base}/export/json").content)
     assert data["words"][1] | {"text": "you", "speaker": "Founder", "clip": "voice"} == data["words"][1]
-    assert signed_in.get(f"{page.base}/export/exe", headers={"accept": "application/json"}).status_code == 422
+    assert signed_in.get(f"{page.base}/export/exe", headers={"accept": "application/json"}).status_code == 400
 
 
 def test_words_are_found_over_all_programmes(page, signed_in):

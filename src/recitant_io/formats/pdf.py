@@ -8,7 +8,7 @@ from typing import Final
 
 from recitant_io.media.storage import storage_errors
 
-FONTS: Final = Path(__file__).resolve().parents[1] / "recitant_web" / "static" / "vendor"
+FONTS: Final = Path(__file__).resolve().parents[2] / "recitant_web" / "static" / "vendor"
 """The product ships each font once, with its pages."""
 _FACES: Final = (
     ("Fraunces", "fraunces-*/fraunces-latin-wght-normal.woff2"),

@@ -68,7 +68,7 @@ def _restrict_files(libc: ctypes.CDLL, readable: Sequence[Path], writable: Seque
     rules = libc.syscall(_CREATE_RULESET, attributes, ctypes.c_size_t(len(attributes)), 0)
     if rules < 0:
         raise OSError(ctypes.get_errno(), "no rules for files")
-    libraries = [sys.prefix, sys.base_prefix, str(Path(__file__).parents[1]), *_SYSTEM]
+    libraries = [sys.prefix, sys.base_prefix, str(Path(__file__).parents[2]), *_SYSTEM]
     libraries += [os.environ["NUMBA_CACHE_DIR"]] if "NUMBA_CACHE_DIR" in os.environ else []
     read = _READ_FILE | _READ_DIR
     write = read | _WRITE_FILE | _REMOVE_FILE | _MAKE_REG | _LATER_RIGHTS[3]

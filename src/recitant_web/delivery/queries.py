@@ -23,6 +23,7 @@ from recitant_text.quality_checks import check_sentence, close_rows, fine_senten
 from recitant_text.report import FILM_TRACK_WORDS, decoded_sentence, form_of_file
 from recitant_text.sentences import names_words
 from recitant_text.specs import form_words, limit_words
+from recitant_text.steps import label_text
 from recitant_web.delivery.models import Delivery
 from recitant_web.delivery.sheet import LEFT_OUT, Column, Line, columns, lines_of
 from recitant_web.desk.models import EditState
@@ -172,7 +173,7 @@ def _compare(programme: Programme, found: list[Delivery]) -> None:
             )
             if older is not None:
                 before, same = older
-                labels = [label for made_at, label in edits if before.made_at < made_at <= delivery.made_at]
+                labels = [label_text(label) for made_at, label in edits if before.made_at < made_at <= delivery.made_at]
                 one["compared"] = compared_sentence(one, same, labels)
                 one["compared_with"] = before.name or f"state {before.revision}"
 

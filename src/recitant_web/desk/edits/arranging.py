@@ -7,7 +7,7 @@ from typing import Annotated, Final, Literal
 
 from msgspec import Meta, Struct
 
-from recitant_core.errors import EditRefused, NotThere
+from recitant_core.errors import EditRefused, MalformedRequest, NotThere
 from recitant_core.timeline import edits
 from recitant_core.timeline.arranging import gap_at, merged_into, parted_out, sent_to_track, with_time, without_time
 from recitant_core.timeline.changes import Change
@@ -39,7 +39,9 @@ class InMix(PlanEdit, frozen=True, kw_only=True, tag="in-mix"):
     def planned(self, programme: Programme, plan: Plan) -> tuple[Plan, Label]:
         """See PlanEdit."""
         chosen = set(self.track_ids or ())
-        if not chosen <= {track.track_id for track in plan.tracks} or not (self.ids or chosen):
+        if not (self.ids or chosen):
+            raise MalformedRequest("malformed", field="ids")
+        if not chosen <= {track.track_id for track in plan.tracks}:
             raise NotThere()
         after = plan
         if self.ids:
