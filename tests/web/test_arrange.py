@@ -381,8 +381,8 @@ def test_a_clip_of_another_programme_cannot_be_touched(desk, account, after_comm
         bring_in(other, "music", "x.wav", len(data), [data])
     foreign = str(Clip.objects.get(name="x").pk)
     desk.edit("move", status=404, ids=[foreign], by_samples=1)
-    desk.edit("mend", status=409, source_id=Source.objects.get(name="x.wav").pk, code="raise", is_undone=False)
-    desk.edit("use", status=409, source_id=Source.objects.get(name="x.wav").pk, at_sample=0)
+    desk.edit("mend", status=404, source_id=Source.objects.get(name="x.wav").pk, code="raise", is_undone=False)
+    desk.edit("use", status=404, source_id=Source.objects.get(name="x.wav").pk, at_sample=0)
 
 
 def test_preview_and_delivery_still_agree_after_edits(desk, signed_in):

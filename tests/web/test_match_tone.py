@@ -95,5 +95,5 @@ def test_what_cannot_be_matched_is_said(edit):
     assert "has two takes with 2 s" in edit("match-tone", 409, ids=[first])["sentence"]
     edit("match-tone", 400, ids=[], to_id=first)
     edit("match-tone", 404, ids=[first], to_id="999999")
-    edit("match-tone", 409, ids=[first], to_id=first)
+    edit("match-tone", 404, ids=[first], to_id=first)
     assert voice not in (first, second) and bands(first) == []

@@ -19,7 +19,7 @@ from recitant_core.units.channels import MONO
 
 @dataclass(frozen=True)
 class DownmixedMixes:
-    """A kept mix, read as one channel. Implements MixStore."""
+    """A premaster, read as one channel. Implements MixStore."""
 
     mixes: MixStore
 

@@ -238,7 +238,7 @@ def written_segments(plan: Plan, sources: Sources, bit_depth: int) -> Iterator[W
 
 
 def tried(plan: Plan, known: Rendered, bit_depth: int, progress: Progress = no_progress) -> Trial:
-    """Output of the master over the kept mix of a plan: limited, dithered and rounded as it would be written."""
+    """Output of the master over the premaster of a plan: limited, dithered and rounded as it would be written."""
     meter = TrialMeter(plan, known)
     for segment in ahead(mastered_segments(plan, known.mixes)):
         values = quantise(segment.output, bit_depth, segment.span.start_sample)
