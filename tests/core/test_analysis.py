@@ -5,7 +5,7 @@ import math
 import numpy as np
 import pytest
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, MalformedRequest
 from recitant_core.processors.analysis import (
     CHAIN_PRESETS,
     hum_in,
@@ -100,5 +100,5 @@ def test_figures_of_a_voice_tell_speech_from_noise():
 def test_a_starting_point_that_is_none_is_refused():
     source = MemorySource("s", np.zeros((96_000, 1), np.float32))
     for name in ("", "nonsense"):
-        with pytest.raises(EditRefused):
+        with pytest.raises(MalformedRequest):
             starting_point(name, source, [], SampleSpan(0, 96_000))

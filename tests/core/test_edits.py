@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from recitant_core.errors import EditRefused
+from recitant_core.errors import EditRefused, MalformedRequest
 from recitant_core.gain.envelope import CurvePoint, FadeShape, curve_db
 from recitant_core.render.mix import render_mix
 from recitant_core.timeline import curve_edits, edits
@@ -174,7 +174,7 @@ def test_a_new_point_changes_no_level_and_a_drawn_line_none_outside():
     outside = np.array([0.0, 2.9 * SECOND, 4.1 * SECOND, 8.0 * SECOND])
     assert curve_db(drawn.curve, outside) == pytest.approx(curve_db(one.curve, outside), abs=0.02)
     assert curve_db(drawn.curve, np.array([3.0 * SECOND, 4.0 * SECOND])) == pytest.approx([-20.0, 6.0])
-    with pytest.raises(EditRefused):
+    with pytest.raises(MalformedRequest):
         curve_edits.curve_drawn(one, [])
 
 
