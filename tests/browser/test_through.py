@@ -9,7 +9,7 @@ from conftest import make_programme
 pytestmark = pytest.mark.django_db(transaction=True)
 
 
-def wait_until(page, condition, timeout_ms=10_000):
+def wait_until(page, condition, timeout_ms=60_000):
     """Wait for something that is read from what the page played."""
     for _ in range(timeout_ms // 200):
         if condition():
