@@ -9,7 +9,7 @@ from recitant_core.gain.duck_rule import DUCK_PRESETS
 from recitant_core.gain.ducking import CurveChange, Dip
 from recitant_core.measure.clearance import ClosePassage
 from recitant_core.units.clock import RATE_HZ
-from recitant_text.sentences import signed
+from recitant_text.sentences import counted, signed
 
 _CAUSES: Final = {
     "music": "the music",
@@ -116,7 +116,7 @@ def dips_words(found: Sequence[Dip], travel_db: float, feel: str) -> str:
     if not found:
         return "no dip is needed"
     deepest = signed(min(dip.depth_db for dip in found))
-    return f"{_dips(len(found))}, down to {deepest} dB; moves {signed(travel_db)} dB a minute, {feel}"
+    return f"{counted(len(found), 'dip')}, down to {deepest} dB; moves {signed(travel_db)} dB a minute, {feel}"
 
 
 def followed_facts(changes: Sequence[CurveChange]) -> dict[str, int]:
@@ -135,21 +135,13 @@ def followed_text(facts: Mapping[str, Any]) -> str:
     for name, word in (("n_moved", "moved"), ("n_new", "new"), ("n_gone", "gone")):
         n = facts.get(name, 0)
         if n:
-            parts.append(f"{n} {word}" if parts else f"{_dips(n)} {word}")
+            parts.append(f"{n} {word}" if parts else f"{counted(n, 'dip')} {word}")
     if not parts:
         return ""
     n_kept = facts["n_kept"]
     if n_kept:
         parts.append(f"{n_kept} kept as you drew {'it' if n_kept == 1 else 'them'}")
     return "Ducking followed: " + ", ".join(parts) + "."
-
-
-def _dips(n: int) -> str:
-    return _count(n, "dip")
-
-
-def _count(n: int, what: str) -> str:
-    return f"{n} {what}" if n == 1 else f"{n} {what}s"
 
 
 def _title(found: Diagnosis) -> str:

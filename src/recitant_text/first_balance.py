@@ -8,7 +8,7 @@ from recitant_core.balance.first_balance_values import FirstBalance, Step
 from recitant_core.balance.plausibility import Doubt
 from recitant_core.units.clock import RATE_HZ
 from recitant_text.findings import REMEDY_WORDS
-from recitant_text.sentences import clock_text, gain_text, percent, signed
+from recitant_text.sentences import clock_text, counted, gain_text, percent, signed
 
 _MOSTLY_CLEAR: Final = 0.7
 """Share of speech with the clearance asked for, under which that is the first thing to say."""
@@ -103,7 +103,7 @@ def balanced_facts(done: FirstBalance, doubt: Doubt | None) -> dict[str, Any]:
 def balanced_text(facts: Mapping[str, Any]) -> str:
     """Headline of a first balance that ended, from balanced_facts: the worst of what is true."""
     n_close, share, off_lu, doubt = (facts[name] for name in ("n_close", "clear_share", "dialogue_off_lu", "doubt"))
-    review = f"{_count(n_close, 'close passage')} to review."
+    review = f"{counted(n_close, 'close passage')} to review."
     if doubt is not None:
         return f"Balanced, but check the programme: {_doubt_words(**doubt)}"
     if share is not None and share < _MOSTLY_CLEAR:
@@ -138,12 +138,8 @@ def step_shown(facts: Mapping[str, Any]) -> dict[str, Any]:
     }
 
 
-def _count(n: int, what: str) -> str:
-    return f"{n} {what}" if n == 1 else f"{n} {what}s"
-
-
 def _mended(m: dict[str, Any]) -> str:
-    return f"{_count(m['findings'], 'finding')} of intake looked at."
+    return f"{counted(m['findings'], 'finding')} of intake looked at."
 
 
 def _noisy(m: dict[str, Any]) -> str:
@@ -162,11 +158,11 @@ def _toned(m: dict[str, Any]) -> str:
         return "No speaker has two takes with two seconds of speech each."
     words = f"Takes of one speaker differ by up to {m['spread_db']:g} dB in a part of the spectrum."
     n = m["kept"]
-    return words + (f" {_count(n, 'take')} with an equaliser or less room of its own stays as it is." if n else "")
+    return words + (f" {counted(n, 'take')} with an equaliser or less room of its own stays as it is." if n else "")
 
 
 def _ducked(m: dict[str, Any]) -> str:
-    words = f"{_count(m['close_before'], 'passage')} with less clearance than asked for before."
+    words = f"{counted(m['close_before'], 'passage')} with less clearance than asked for before."
     return words + (" Music leads here: it goes down for the words and comes back." if m["leads"] == "music" else "")
 
 
@@ -177,18 +173,18 @@ def _evened(m: dict[str, Any]) -> str:
     levels = (
         f"at {signed(m['loudest_lufs'])}" if is_one else f"{signed(m['quietest_lufs'])} to {signed(m['loudest_lufs'])}"
     )
-    words = f"{_count(m['clips'], 'clip')} with {_count(m['phrases'], 'phrase')}, {levels} LUFS; the aim is "
+    words = f"{counted(m['clips'], 'clip')} with {counted(m['phrases'], 'phrase')}, {levels} LUFS; the aim is "
     words += f"{signed(m['aim_lufs'])}."
     if m.get("performed"):
         n = m["performed"]
         whose = "stands out; part of the difference stays" if n == 1 else "stand out; part of the difference stays"
-        words += f" {_count(n, 'phrase')} {whose}."
+        words += f" {counted(n, 'phrase')} {whose}."
     if m.get("other_sounds"):
         n = m["other_sounds"]
         which = "is not speech; it ends" if n == 1 else "are not speech; they end"
-        words += f" {_count(n, 'sound')} {which} no louder than the words."
+        words += f" {counted(n, 'sound')} {which} no louder than the words."
     if m["held_by_noise"]:
-        words += f" {_count(m['held_by_noise'], 'phrase')} held back by the noise behind."
+        words += f" {counted(m['held_by_noise'], 'phrase')} held back by the noise behind."
     return words
 
 
@@ -209,9 +205,9 @@ def _checked(m: dict[str, Any]) -> str:
     if m["clear_share"] is not None:
         words = f"Speech stands {m['asked_lu']:g} LU clear for {percent(m['clear_share'])} of its time."
     if m["close"]:
-        words += f" {_count(m['close'], 'passage')} closer, at the least {signed(m['least_lu'])} LU."
+        words += f" {counted(m['close'], 'passage')} closer, at the least {signed(m['least_lu'])} LU."
     if m["accepted"]:
-        words += f" {_count(m['accepted'], 'passage')} close on purpose."
+        words += f" {counted(m['accepted'], 'passage')} close on purpose."
     return words
 
 
@@ -294,7 +290,7 @@ def _clip_moved(change: dict[str, Any]) -> str:
     words = f"{change['name']} {gain_text(change['by_db'])} dB ({levels})"
     if "phrases" in change:
         low, high = gain_text(change["lowest_db"]), gain_text(change["highest_db"])
-        words += f", with a curve over {_count(change['phrases'], 'phrase')} from {low} to {high} dB"
+        words += f", with a curve over {counted(change['phrases'], 'phrase')} from {low} to {high} dB"
     return words
 
 
@@ -363,7 +359,9 @@ def _dipped(change: dict[str, Any]) -> str:
     name = str(change["name"])
     if change["dips"]:
         deep, shallow = signed(change["deepest_db"]), signed(change["shallowest_db"])
-        words = f"{name}: {_count(change['dips'], 'dip')}, {deep} dB" + (f" to {shallow} dB" if deep != shallow else "")
+        words = f"{name}: {counted(change['dips'], 'dip')}, {deep} dB" + (
+            f" to {shallow} dB" if deep != shallow else ""
+        )
     else:
         words = f"{name}: stays even" if change["is_even"] else f"{name}: no dip needed"
     if change.get("room_db"):

@@ -49,7 +49,7 @@ _DIGITS: Final = {"over": 0, "dropouts": 0, "length": 0, "sides": 2}
 
 
 def check_sentence(found: Mapping[str, Any]) -> str:
-    """Sentence on a quality check; ``found`` is quality.QualityCheck as JSON data."""
+    """Sentence on a quality check, from its JSON data."""
     words = (_FINE if found["state"] == "fine" else _NOT_FINE)[found["check"]]
     value = found["value"]
     return words.format(value="−∞" if value is None else signed(value, _DIGITS.get(found["check"], 1)))

@@ -310,6 +310,15 @@ def names_words(names: Sequence[str], most: int = 3) -> str:
     return f"{shown} and {len(names) - most} more" if len(names) > most else shown
 
 
+def counted(n: int, one: str, many: str = "") -> str:
+    """A number with its noun.
+
+    >>> counted(1, "clip"), counted(3, "clip"), counted(2, "person", "people")
+    ('1 clip', '3 clips', '2 people')
+    """
+    return f"{n} {one if n == 1 else many or f'{one}s'}"
+
+
 def percent(share: float) -> str:
     """A share, 0 to 1, in whole percent; never rounded up to all of it."""
     return "100 %" if share >= 1.0 else f"{min(99.0, round(100.0 * share)):.0f} %"

@@ -12,7 +12,7 @@ from recitant_text.findings import remedy_text
 from recitant_text.first_balance import TITLES
 from recitant_text.first_balance import tone_words as tone_text
 from recitant_text.laying import LAYING_WORDS
-from recitant_text.sentences import gain_text, signed
+from recitant_text.sentences import counted, gain_text, signed
 
 Facts = Mapping[str, Any]
 MOST_LETTERS: Final = 200
@@ -44,7 +44,7 @@ def label_text(data: Facts) -> str:
     return text[:MOST_LETTERS]
 
 
-def _thing(what: Facts) -> str:
+def _target(what: Facts) -> str:
     """Clip, track, stem or the master by its name; several by their number."""
     (kind, value), *_ = what.items()
     if kind == "master":
@@ -56,21 +56,16 @@ def _thing(what: Facts) -> str:
 
 def _with_kind(what: Facts) -> str:
     (kind, _), *_ = what.items()
-    return _thing(what) if kind in ("master", "stem") else f"{_thing(what)} {kind}"
+    return _target(what) if kind in ("master", "stem") else f"{_target(what)} {kind}"
 
 
 def _ducked(what: Facts) -> str:
     (kind, value), *_ = what.items()
-    return str(value) if kind == "stem" else _thing(what)
-
-
-def counted(n: int, one: str, many: str = "") -> str:
-    """A number with its noun."""
-    return f"{n} {one if n == 1 else many or f'{one}s'}"
+    return str(value) if kind == "stem" else _target(what)
 
 
 _SPECS: Final[dict[str, Callable[[Any], str]]] = {
-    "thing": _thing,
+    "target": _target,
     "kind": _with_kind,
     "ducked": _ducked,
     "gain": gain_text,
@@ -102,9 +97,9 @@ def _on_tracks(facts: Facts) -> str:
 
 
 def _match(facts: Facts) -> str:
-    to = f"the tone of {_thing(facts['to'])}" if facts["to"] else "the middle of the speaker's takes"
+    to = f"the tone of {_target(facts['to'])}" if facts["to"] else "the middle of the speaker's takes"
     more = f": {tone_text(*facts['match'])}" if facts["match"] else ""
-    return f"{_thing(facts['what'])} to {to}{more}"
+    return f"{_target(facts['what'])} to {to}{more}"
 
 
 def _room_tone(facts: Facts) -> str:
@@ -119,7 +114,7 @@ def _room_tone(facts: Facts) -> str:
 def _ride(facts: Facts) -> str:
     done = {"set": "ride", "cleared": "ride cleared", "recorded": "ride recorded"}[facts["done"]]
     where = f", {'before' if facts['is_first'] else 'after'} the processors" if facts["has_points"] else ""
-    return f"{_thing(facts['what'])}: {done}{where}"
+    return f"{_target(facts['what'])}: {done}{where}"
 
 
 _PROGRAMME: Final = {
@@ -167,9 +162,9 @@ LABELS: Final[dict[str, str | Callable[[Facts], str]]] = {
     "took-back": lambda facts: f"took back: {label_text(facts['step'])}",
     "first-balance": lambda facts: f"first balance: {TITLES[facts['step']].lower()}",
     # Arranging.
-    "out-of-mix": "{what:thing} out of the mix",
-    "in-mix": "{what:thing} in the mix",
-    "to-track": "{what:thing} to track {track}",
+    "out-of-mix": "{what:target} out of the mix",
+    "in-mix": "{what:target} in the mix",
+    "to-track": "{what:target} to track {track}",
     "sounds-to": "{n:sound|sounds} to {role:role}",
     "merged": "{n:track|tracks} merged into {track}",
     "empty-tracks-removed": "{n:empty track|empty tracks} removed",
@@ -192,34 +187,34 @@ LABELS: Final[dict[str, str | Callable[[Facts], str]]] = {
     "captions-of-sounds": "{n} sounds named in captions",
     "caption-rules": "rules of the captions",
     # Processors and rides.
-    "chain": lambda facts: f"{_thing(facts['what'])}: {difference_text(facts['difference'])}",
+    "chain": lambda facts: f"{_target(facts['what'])}: {difference_text(facts['difference'])}",
     "ride": _ride,
     # Clips.
     "moved": "moved {n:clip|clips}",
     "placed": "moved {n:clip|clips} to {at}",
-    "tied": "tied {what:thing}",
-    "untied": "untied {what:thing}",
-    "back-in-sync": "{what:thing} back in sync",
-    "trimmed-start": "trimmed the start of {what:thing}",
-    "trimmed-end": "trimmed the end of {what:thing}",
-    "slipped": "slipped {what:thing}",
+    "tied": "tied {what:target}",
+    "untied": "untied {what:target}",
+    "back-in-sync": "{what:target} back in sync",
+    "trimmed-start": "trimmed the start of {what:target}",
+    "trimmed-end": "trimmed the end of {what:target}",
+    "slipped": "slipped {what:target}",
     "split": "split at {at}",
     "deleted": "deleted {n:clip|clips}",
     "deleted-and-closed": "deleted {n:clip|clips} and closed the gap",
     "pasted": "pasted {n:clip|clips}",
-    "fade-in": "fade in of {what:thing}",
-    "fade-out": "fade out of {what:thing}",
-    "fades": "fades of {what:thing}",
-    "crossfade": "cross-fade of {what:thing} and {with_what:thing}: {shape}",
+    "fade-in": "fade in of {what:target}",
+    "fade-out": "fade out of {what:target}",
+    "fades": "fades of {what:target}",
+    "crossfade": "cross-fade of {what:target} and {with_what:target}: {shape}",
     "grouped": "grouped {n:clip|clips}",
     "grouped-as": "grouped {n:clip|clips} as {name}",
     "ungrouped": "ungrouped {n:clip|clips}",
     "named": "named {name}",
-    "speaker": lambda facts: f"{_thing(facts['what'])}: {facts['name'] or 'no'} speaker",
+    "speaker": lambda facts: f"{_target(facts['what'])}: {facts['name'] or 'no'} speaker",
     "varied": _varied,
     # Cures of close passages.
-    "clip-levelled": "{what:thing} {by_db:gain} dB for clearance at {at}",
-    "phrase-levelled": "{what:thing} {by_db:gain} dB in its phrase at {at}",
+    "clip-levelled": "{what:target} {by_db:gain} dB for clearance at {at}",
+    "phrase-levelled": "{what:target} {by_db:gain} dB in its phrase at {at}",
     "dip-deepened": "{what:ducked} dips {by_db:signed} dB further at {at}",
     "room-made": "{what:ducked} makes room in the voice's range",
     "scene-lowered": "{role:role} {by_db:gain} dB in the scene at {at}",
@@ -237,20 +232,20 @@ LABELS: Final[dict[str, str | Callable[[Facts], str]]] = {
     "stem-levels": "{role} in the open and under speech at {open_lufs:signed} and {under_lufs:signed} LUFS",
     "scene-trimmed": "{role:role} trimmed by {gain_db:gain} dB from {at}",
     # Gains.
-    "levelled": "{by_db:gain} dB on {what:thing}",
-    "curve": "gain curve of {what:thing}",
-    "curve-cleared": "gain curve cleared from {what:thing}",
-    "point-moved": "point of {what:thing} to {gain_db:gain} dB",
-    "point-added": "point on the gain curve of {what:thing}",
-    "curve-drawn": "gain curve drawn on {what:thing}",
-    "curve-cleared-in": "gain curve cleared in {what:thing}",
+    "levelled": "{by_db:gain} dB on {what:target}",
+    "curve": "gain curve of {what:target}",
+    "curve-cleared": "gain curve cleared from {what:target}",
+    "point-moved": "point of {what:target} to {gain_db:gain} dB",
+    "point-added": "point on the gain curve of {what:target}",
+    "curve-drawn": "gain curve drawn on {what:target}",
+    "curve-cleared-in": "gain curve cleared in {what:target}",
     "gains-set": "gain of {n:clip|clips} set",
     "evened-out": lambda facts: (
         f"{facts['n']} clips evened out to {facts['goal']:g} ".replace("-", "−")
         + ("dBFS peak" if facts["is_peak"] else "LUFS")
         + f", {100 * facts['strength']:.0f} %"
     ),
-    "phrases-ridden": "{what:thing}: curve over its phrases",
+    "phrases-ridden": "{what:target}: curve over its phrases",
     "gain-set": "{what:kind} to {gain_db:gain} dB",
     "programme-gain": "programme gain to {gain_db:gain} dB",
     "tone-matched": _match,
@@ -271,21 +266,21 @@ LABELS: Final[dict[str, str | Callable[[Facts], str]]] = {
         else f"{_recordings(facts)}: {remedy_text(facts['remedy'])}"
     ),
     "recording-laid": "laid {name}",
-    "cut-to-length": "{what:thing} cut to length",
-    "looped": "{what:thing} looped at a join that is {similarity:percent} alike",
-    "gap-covered": "gap covered with room tone of {what:thing}",
+    "cut-to-length": "{what:target} cut to length",
+    "looped": "{what:target} looped at a join that is {similarity:percent} alike",
+    "gap-covered": "gap covered with room tone of {what:target}",
     "room-tone-under-cuts": _room_tone,
-    "speech-marked": "speech marked in {what:thing}",
-    "no-speech-marked": "no speech marked in {what:thing}",
+    "speech-marked": "speech marked in {what:target}",
+    "no-speech-marked": "no speech marked in {what:target}",
     "clearance-asked": "{asked_lu:g} LU of clearance asked for",
     # Takes.
-    "takes-held": "{n:clip|clips} held as takes of {what:thing}",
-    "take-held": "{take:thing} held as a take of {what:thing}",
+    "takes-held": "{n:clip|clips} held as takes of {what:target}",
+    "take-held": "{take:target} held as a take of {what:target}",
     "take-chosen": "take {number} of {n}: {name}",
     "microphone-chosen": "{name} in {n:clip|clips}",
     "take-dropped": "take {name} dropped",
-    "takes-apart": "takes of {what:thing} laid side by side",
-    "takes-matched": "takes of {what:thing} matched in loudness",
+    "takes-apart": "takes of {what:target} laid side by side",
+    "takes-matched": "takes of {what:target} matched in loudness",
     # Tracks.
     "role": lambda facts: (
         _recordings(facts)
