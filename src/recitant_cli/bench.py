@@ -168,7 +168,7 @@ def _change_heard() -> list[Row]:
             changed = replace(plan, master=master, stem_gains_db={Role.MUSIC: -float(index)})
             span = SampleSpan((3_540 - index * 500) * RATE_HZ, RATE_HZ).widen(LEAD_SAMPLES, 0)
             began = time.perf_counter()
-            running_readings(render_output(changed, sources, span))
+            running_readings(render_output(changed, sources, span), changed.layout)
             worst = max(worst, time.perf_counter() - began)
         times[name] = worst * 1_000
     reached = ", ".join(f"{name} {ms:.0f} ms" for name, ms in times.items())

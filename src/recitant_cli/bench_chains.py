@@ -131,7 +131,7 @@ def moved_parameter_s(plan: Plan, sources: dict) -> tuple[list[float], dict[int,
             heard: list[Audio] = []
             began = time.perf_counter()
             heard.append(render_output(plan, sources, span.widen(LEAD_SAMPLES, 0)))
-            running_readings(heard[0])
+            running_readings(heard[0], plan.layout)
             cold.setdefault(threads, []).append(time.perf_counter() - began)
             if threads == 1:
                 # The meters go on from what was heard before the threshold moved.
@@ -142,7 +142,7 @@ def moved_parameter_s(plan: Plan, sources: dict) -> tuple[list[float], dict[int,
 
 
 def _next(plan: Plan, sources: dict, span: SampleSpan, heard: Audio) -> None:  # type: ignore[type-arg]
-    running_readings(np.concatenate([heard[:LEAD_SAMPLES], render_output(plan, sources, span)]))
+    running_readings(np.concatenate([heard[:LEAD_SAMPLES], render_output(plan, sources, span)]), plan.layout)
 
 
 def redrawn_s(source: SampleSource) -> float:

@@ -6,7 +6,7 @@ import pytest
 from browser.browser_help import box_of, settled
 from browser.conftest import place_of, recorded
 from recitant_core.render.mix import render_mix
-from recitant_core.render.tracks import EVERYTHING, Audibility
+from recitant_core.render.paths import EVERYTHING, Audibility
 from recitant_web.desk.mapping.plans import plan_of, sources_of_plan
 from recitant_web.desk.models import Clip, Stem
 

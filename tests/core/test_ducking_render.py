@@ -17,8 +17,8 @@ from recitant_core.gain.sidechain import key_window, keyed_factors, keyed_hop_ga
 from recitant_core.processors.model import Processor
 from recitant_core.render.estimate import duck_gains_db, stem_energies, track_energies
 from recitant_core.render.mix import render_mix, render_output, render_segments, render_stems
+from recitant_core.render.paths import Audibility
 from recitant_core.render.segments import forget_segments
-from recitant_core.render.tracks import Audibility
 from recitant_core.timeline.model import Clip, Duck, Master, Plan, Track
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.roles import Role

@@ -12,7 +12,7 @@ from recitant_core.gain.ducking import DuckPoint
 from recitant_core.gain.envelope import CurvePoint
 from recitant_core.render.level_path import WINDOW_SAMPLES, level_path
 from recitant_core.render.mix import render_output
-from recitant_core.render.tracks import Audibility
+from recitant_core.render.paths import Audibility
 from recitant_core.timeline.model import Clip, Duck, Master, Plan, Track
 from recitant_core.units.channels import STEREO, Routing
 from recitant_core.units.clock import RATE_HZ, SampleSpan

@@ -5,6 +5,7 @@ import pytest
 
 from recitant_core.measure.meter_history import MOST_AGE_S, MeterHistory
 from recitant_core.measure.running import LEAD_SAMPLES, running_readings
+from recitant_core.units.channels import STEREO
 from signals import programme
 
 SECOND = 48_000
@@ -26,8 +27,8 @@ def test_blocks_in_a_row_give_the_lead_that_rendering_gives(audio):
     kept = heard(audio, range(0, 8 * SECOND, SECOND))
     start = 7 * SECOND + 1_234  # an edit is spliced in the middle of a block
     assert np.array_equal(kept.lead(start, "mix", 0.0), audio[start - LEAD_SAMPLES : start])
-    one = running_readings(np.concatenate([kept.lead(start, "mix", 0.0), audio[start : start + SECOND]]))
-    other = running_readings(audio[start - LEAD_SAMPLES : start + SECOND])
+    one = running_readings(np.concatenate([kept.lead(start, "mix", 0.0), audio[start : start + SECOND]]), STEREO)
+    other = running_readings(audio[start - LEAD_SAMPLES : start + SECOND], STEREO)
     assert np.array_equal(one.short_term_lufs, other.short_term_lufs)
 
 

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from oracles import slow_mix
 from recitant_core.gain.envelope import CurvePoint
 from recitant_core.render.mix import render_heard, render_mix, render_output, render_segments, render_stems
-from recitant_core.render.tracks import Audibility
+from recitant_core.render.paths import Audibility
 from recitant_core.timeline.model import Clip, Master, Plan, Track
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.roles import Role

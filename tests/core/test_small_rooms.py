@@ -156,7 +156,7 @@ def test_curves_are_straight_in_db():
 def test_running_readings_are_those_of_the_whole():
     audio = steps((-30, 5), (-20, 5))
     lead = np.concatenate([np.zeros((LEAD_SAMPLES, 2), np.float32), audio])
-    running = running_readings(lead)
+    running = running_readings(lead, STEREO)
     assert running.short_term_lufs[-1] == pytest.approx(-20.0, abs=0.1)
     assert running.momentary_lufs[20] == pytest.approx(-30.0, abs=0.1)
     assert running.peak_dbfs[-1] == pytest.approx([-20.0, -20.0], abs=0.05)

@@ -53,7 +53,7 @@ class GainOverTime:
         self._gains_db = np.array([point.gain_db for point in points])
 
     def apply(self, audio: FloatArray, start_sample: int) -> None:
-        """Multiply audio, float64 (frames, 2), in its place."""
+        """Multiply audio, float64 (frames, channels), in its place."""
         if len(self._at):
             _apply_points(audio, start_sample, self._at, self._gains_db)
 
@@ -112,5 +112,5 @@ def _apply_points(audio, start_sample, at, gains_db):  # type: ignore[no-untyped
         else:
             share = (place - at[segment - 1]) / (at[segment] - at[segment - 1])
             factor = np.exp((low + (high - low) * share) * scale)
-        audio[i, 0] *= factor
-        audio[i, 1] *= factor
+        for c in range(audio.shape[1]):
+            audio[i, c] *= factor

@@ -11,10 +11,10 @@ import numpy as np
 
 from recitant_core.gain.duck_rule import DuckKind
 from recitant_core.gain.ducking import hop_gains_db
-from recitant_core.gain.envelope import curve_db
+from recitant_core.gain.envelope import CurvePoint, curve_db
 from recitant_core.gain.sidechain import keyed_hop_gains_db
-from recitant_core.gain.trim import trim_points
-from recitant_core.timeline.model import Clip, Plan, Ride, Track, clip_fade_factors, clip_matrix
+from recitant_core.render.paths import StemPath, stem_paths
+from recitant_core.timeline.model import Clip, Plan, Track, clip_fade_factors, clip_matrix
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import HOP_SAMPLES
@@ -66,15 +66,15 @@ def track_energies(plan: Plan, source_energies: Mapping[str, FloatArray]) -> dic
     n_hops = hops_of(plan)
     prints = {key: fingerprint(energy) for key, energy in source_energies.items()}
     tracks = {}
+    paths = stem_paths(plan)
     for track in plan.tracks:
-        gain_db, ride = plan.stem_gain_db(track.role), plan.stem_ride(track.role)
-        trim = plan.stem_trim(track.role)
+        path = paths[track.role]
         known = source_energies.get(chained_track_key(track.track_id))
         heard = track.sound_keys if known is None else (chained_track_key(track.track_id),)
-        key = (track, gain_db, ride, trim, n_hops, tuple(prints[one] for one in heard))
+        key = (track, path.gain_db, path.ride, path.trim, n_hops, tuple(prints[one] for one in heard))
 
-        def make(track: Track = track, known: FloatArray | None = known) -> FloatArray:
-            return _track_energy(plan, track, known, source_energies, n_hops)
+        def make(track: Track = track, path: StemPath = path, known: FloatArray | None = known) -> FloatArray:
+            return _track_energy(track, path, known, source_energies, n_hops)
 
         tracks[track.track_id] = _of_tracks.get_or_make(key, make)
     return tracks
@@ -84,20 +84,19 @@ _of_tracks: Final = Remembered[FloatArray](192 << 20)
 
 
 def _track_energy(
-    plan: Plan, track: Track, known: FloatArray | None, source_energies: Mapping[str, FloatArray], n_hops: int
+    track: Track, path: StemPath, known: FloatArray | None, source_energies: Mapping[str, FloatArray], n_hops: int
 ) -> FloatArray:
     total = np.zeros(n_hops)
-    stem_ride, trimmed = plan.stem_ride(track.role), Ride(trim_points(plan.stem_trim(track.role)))
-    gain_db = track.gain_db + plan.stem_gain_db(track.role)
+    gain_db = track.gain_db + path.gain_db
     if known is not None:
         n = min(len(known), n_hops)
-        total[:n] += known[:n] * 10.0 ** (gain_db / 10.0) * _ridden(stem_ride, 0, n)
+        total[:n] += known[:n] * 10.0 ** (gain_db / 10.0) * _ridden(path.ride.points, 0, n)
     for clip in track.in_mix if known is None else ():
         first, energy = clip_energy(clip, track, gain_db, source_energies[clip.sound_key])
         end = min(n_hops, first + len(energy))
-        energy = energy * _ridden(track.ride, first, len(energy)) * _ridden(stem_ride, first, len(energy))
+        energy = energy * _ridden(track.ride.points, first, len(energy)) * _ridden(path.ride.points, first, len(energy))
         total[first:end] += energy[: end - first]
-    total *= _ridden(trimmed, 0, n_hops)
+    total *= _ridden(path.trim, 0, n_hops)
     return total
 
 
@@ -106,11 +105,11 @@ def chained_track_key(track_id: str) -> str:
     return f"track {track_id}"
 
 
-def _ridden(ride: Ride, first_hop: int, n_hops: int) -> FloatArray | float:
-    if not ride.points:
+def _ridden(points: tuple[CurvePoint, ...], first_hop: int, n_hops: int) -> FloatArray | float:
+    if not points:
         return 1.0
     places: FloatArray = (first_hop + np.arange(n_hops, dtype=np.float64) + 0.5) * HOP_SAMPLES
-    return np.asarray(10.0 ** (curve_db(ride.points, places) / 10.0))
+    return np.asarray(10.0 ** (curve_db(points, places) / 10.0))
 
 
 def duck_gains_db(plan: Plan, tracks: Mapping[str, FloatArray]) -> dict[str, FloatArray]:

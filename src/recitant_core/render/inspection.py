@@ -19,13 +19,13 @@ from recitant_core.processors.dynamics_kernels import CONTROL_SAMPLES
 from recitant_core.processors.model import Chain, Processor
 from recitant_core.processors.tone import TONE_KINDS, log_frequencies, tone_response_db
 from recitant_core.render.mix import render_mix
-from recitant_core.render.tracks import Audibility
+from recitant_core.render.paths import Audibility
 from recitant_core.timeline.edits import clips_by_id
 from recitant_core.timeline.model import Plan, Track
 from recitant_core.timeline.speech import SpeechOfSources, speech_of_clip
 from recitant_core.timeline.strips import target_chain, with_chain
 from recitant_core.units.arrays import Audio, FloatArray
-from recitant_core.units.channels import STEREO
+from recitant_core.units.channels import STEREO, ChannelLayout
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.level import finite
 
@@ -45,6 +45,8 @@ class ChainInput:
 
     audio: Audio
     """With what the chain needs before and after the stretch."""
+    layout: ChannelLayout
+    """Of its channels."""
     start_sample: int
     """Of the audio's first frame, on the chain's own clock."""
     before: int
@@ -95,7 +97,7 @@ def chain_input(
     bare, heard = _alone(plan, target, target_id)
     span = SampleSpan(first, length)
     audio = render_mix(bare, sources_of(bare, source_of), span.widen(before, after), heard)
-    return ChainInput(audio, first - before, before, length, first, np.zeros(0))
+    return ChainInput(audio, plan.layout, first - before, before, length, first, np.zeros(0))
 
 
 def _clip_input(
@@ -105,12 +107,14 @@ def _clip_input(
     track, clip = clips_by_id(plan)[clip_id]
     length = min(clip.length_samples, MOST_INSPECTED_SAMPLES)
     span = SampleSpan(clip.in_sample // 512 * 512, length)
-    audio = _read(source_of(clip.source_key), span.widen(before, after))
+    source = source_of(clip.source_key)
+    audio = _read(source, span.widen(before, after))
     spoken = [
         SampleSpan(s.start_sample - clip.start_sample + clip.in_sample, s.length_samples)
         for s in (speech_of_clip(clip, speech) if track.role.is_speech else [])
     ]
-    return ChainInput(audio, span.start_sample - before, before, length, clip.start_sample, _steps(spoken, span))
+    start_sample = span.start_sample - before
+    return ChainInput(audio, source.layout, start_sample, before, length, clip.start_sample, _steps(spoken, span))
 
 
 def _alone(plan: Plan, target: str, target_id: str) -> tuple[Plan, Audibility]:
@@ -172,7 +176,7 @@ def chain_view(chain: Chain, index: int, given: ChainInput) -> dict[str, Any]:
     view: dict[str, Any] = {
         "from_sample": given.from_programme_sample,
         "length_samples": given.length,
-        "figures": _figures(given.audio[inside], out_of[inside], given.is_speech),
+        "figures": _figures(given.audio[inside], out_of[inside], given.layout, given.is_speech),
         "freq_hz": [round(float(f), 1) for f in freq_hz],
         "spectrum_before": _rounded(spectrum_db(given.audio[inside], freq_hz)),
         "spectrum_after": _rounded(spectrum_db(out_of[inside], freq_hz)),
@@ -272,11 +276,11 @@ def _steps(spoken: list[SampleSpan], span: SampleSpan) -> FloatArray:
     return mask.astype(np.float64)
 
 
-def _figures(before: Audio, after: Audio, is_speech: FloatArray) -> list[dict[str, Any]]:
+def _figures(before: Audio, after: Audio, layout: ChannelLayout, is_speech: FloatArray) -> list[dict[str, Any]]:
     found: list[dict[str, Any]] = []
     for audio in (before, after):
-        heard = np.repeat(audio, 2, axis=1) * np.float32(math.sqrt(0.5)) if audio.shape[1] == 1 else audio[:, :2]
-        readings = measure(np.ascontiguousarray(heard), STEREO)
+        # As two loudspeakers give it.
+        readings = measure(audio @ layout.stereo_matrix().astype(np.float32), STEREO)
         level = level_dbfs(audio, "rms")
         quiet = level[: len(is_speech)][is_speech == 0] if len(is_speech) else level
         quiet = quiet[quiet > -120.0]

@@ -15,7 +15,7 @@ from recitant_core.ports import SampleSource
 from recitant_core.render.chains import sounding
 from recitant_core.timeline.model import Clip, Track, clip_fade_factors, clip_matrix
 from recitant_core.units.arrays import Audio, FloatArray
-from recitant_core.units.channels import STEREO, ChannelLayout
+from recitant_core.units.channels import ChannelLayout
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.level import factor_from_db
 
@@ -50,9 +50,7 @@ class _LaidClip:
 class LaidClips:
     """The clips of a track that touch a span, with their gains, ready to be added to any part of it."""
 
-    def __init__(
-        self, track: Track, gain_db: float, sources: Sources, span: SampleSpan, layout: ChannelLayout = STEREO
-    ) -> None:
+    def __init__(self, track: Track, gain_db: float, sources: Sources, span: SampleSpan, layout: ChannelLayout) -> None:
         """Clips of a track.
 
         Args:

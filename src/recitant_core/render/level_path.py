@@ -16,12 +16,12 @@ from recitant_core.dsp.kweighting import KState, k_energies
 from recitant_core.errors import RangeError
 from recitant_core.gain.envelope import CurvePoint, FadeShape
 from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
-from recitant_core.gain.trim import trim_points
 from recitant_core.ports import SampleSource
 from recitant_core.processors.model import Chain, active
 from recitant_core.render.ducking_render import ducked, ridden
 from recitant_core.render.laid import Sources
 from recitant_core.render.mix import output_gain_db, render_mix, render_stems
+from recitant_core.render.paths import StemPath
 from recitant_core.render.tracks import Keys, add_track
 from recitant_core.timeline.model import Clip, Duck, Plan, Ride, Track
 from recitant_core.units.arrays import FloatArray
@@ -80,7 +80,7 @@ def level_path(plan: Plan, sources: Sources, clip_id: str, at_sample: int) -> Le
     if not clip.start_sample <= at_sample < clip.span.end_sample:
         return LevelPath(SILENCE, (), "outside")
     middle = SampleSpan(at_sample - WINDOW_SAMPLES // 2, WINDOW_SAMPLES)
-    path = _Path(_recorded_lufs(sources[clip.source_key], clip, middle))
+    path = _Path(_recorded_lufs(sources[clip.source_key], clip, middle), plan.layout)
     _of_clip_stages(path, clip, track, sources, middle)
     # A chain hears the whole track: what it does to that is what it does to the clip.
     strip = _Strip(
@@ -91,20 +91,19 @@ def level_path(plan: Plan, sources: Sources, clip_id: str, at_sample: int) -> Le
     strip_db = strip.through("track", track.chain, track.ride)
     path.by("track-fader", track.gain_db)
     keys = Keys(plan, sources)
-    own, stem = plan.duck_of_track(track.track_id), plan.duck_of_stem(track.role)
-    stem_gain_db = plan.stem_gain_db(track.role)
-    signal = _scaled(_of_clip(clip, replace(track, chain=(), ride=Ride()), sources), factor_from_db(strip_db))
+    own, stem = plan.duck_of_track(track.track_id), StemPath.of(plan, track.role)
+    signal = _scaled(
+        _of_clip(clip, replace(track, chain=(), ride=Ride()), sources, plan.layout), factor_from_db(strip_db)
+    )
     if own is not None:
         signal = _through(signal, own, keys, path, "track", middle)
-    path.by("stem-fader", stem_gain_db)
-    signal = _scaled(signal, factor_from_db(stem_gain_db))
-    if stem is not None:
-        signal = _through(signal, stem, keys, path, "stem", middle)
-
-    trimmed = trim_points(plan.stem_trim(track.role))
-    if trimmed:
-        path.to("stem-trim", _lufs(_with_points(signal, trimmed), middle))
-    _after_stem(path, plan, track, sources, middle)
+    path.by("stem-fader", stem.gain_db)
+    signal = _scaled(signal, factor_from_db(stem.gain_db))
+    if stem.duck is not None:
+        signal = _through(signal, stem.duck, keys, path, "stem", middle)
+    if stem.trim:
+        path.to("stem-trim", _lufs(_with_points(signal, stem.trim), middle, plan.layout))
+    _after_trim(path, plan, stem, sources, middle)
     if is_out:
         path.to("out-of-mix", SILENCE)
     return path.done()
@@ -134,7 +133,7 @@ def _of_clip_stages(path: "_Path", clip: Clip, track: Track, sources: Sources, m
     plain_track = replace(track, gain_db=0.0, pan=0.0, is_mono=False, chain=(), ride=Ride())
 
     def measured(shaped: Clip, on: Track) -> float:
-        return _lufs(_of_clip(shaped, on, sources), middle)
+        return _lufs(_of_clip(shaped, on, sources, path.layout), middle, path.layout)
 
     # The recording itself may go on beyond the clip's edges: from here on only the clip counts.
     path.to("edges", measured(bare, plain_track))
@@ -160,17 +159,14 @@ def _of_clip_stages(path: "_Path", clip: Clip, track: Track, sources: Sources, m
     path.to("curve", measured(replace(shaped, curve=clip.curve), on))
 
 
-def _after_stem(path: "_Path", plan: Plan, track: Track, sources: Sources, middle: SampleSpan) -> None:
+def _after_trim(path: "_Path", plan: Plan, stem: StemPath, sources: Sources, middle: SampleSpan) -> None:
     def stem_with(chain: Chain, ride: Ride) -> Rendered:
-        changed = replace(plan, stem_chains={track.role: chain}, stem_rides={track.role: ride})
-        return lambda span: render_stems(changed, sources, span)[track.role].astype(np.float64)
+        changed = replace(plan, stem_chains={stem.role: chain}, stem_rides={stem.role: ride})
+        return lambda span: render_stems(changed, sources, span)[stem.role].astype(np.float64)
 
-    _Strip(path, middle, stem_with).through("stem", plan.stem_chain(track.role), plan.stem_ride(track.role))
+    _Strip(path, middle, stem_with).through("stem", stem.chain, stem.ride)
     if active(plan.master_chain):
-        before = _lufs(
-            lambda span: render_mix(replace(plan, master_chain=()), sources, span).astype(np.float64), middle
-        )
-        after = _lufs(lambda span: render_mix(plan, sources, span).astype(np.float64), middle)
+        before, after = (_mix_lufs(one, sources, middle) for one in (replace(plan, master_chain=()), plan))
         path.by("master-chain", after - before if math.isfinite(before) else 0.0)
     if plan.programme_gain_db:
         path.by("programme-gain", plan.programme_gain_db)
@@ -181,7 +177,8 @@ def _after_stem(path: "_Path", plan: Plan, track: Track, sources: Sources, middl
 
 
 class _Path:
-    def __init__(self, recorded_lufs: float) -> None:
+    def __init__(self, recorded_lufs: float, layout: ChannelLayout) -> None:
+        self.layout: Final = layout
         self._recorded = recorded_lufs
         self._level = recorded_lufs
         self._lines: list[PathLine] = []
@@ -229,15 +226,16 @@ class _Strip:
             stages.append((f"{name}-chain", chain, ride if ride.is_first else Ride()))
         if ride.points and not ride.is_first:
             stages.append((f"{name}-ride", chain, ride))
-        was = first = _lufs(self._signal_with((), Ride()), self._middle)
+        layout = self._path.layout
+        was = first = _lufs(self._signal_with((), Ride()), self._middle, layout)
         for code, part, moved in stages:
-            now = _lufs(self._signal_with(part, moved), self._middle)
+            now = _lufs(self._signal_with(part, moved), self._middle, layout)
             self._path.by(code, now - was if math.isfinite(was) else 0.0)
             was = now
         return was - first if math.isfinite(first) and math.isfinite(was) else 0.0
 
 
-def _whole_track(track: Track, sources: Sources, layout: ChannelLayout = STEREO) -> Rendered:
+def _whole_track(track: Track, sources: Sources, layout: ChannelLayout) -> Rendered:
     def signal(span: SampleSpan) -> FloatArray:
         total = layout.silence(span.length_samples)
         add_track(track, 0.0, sources, span, total, layout)
@@ -246,8 +244,8 @@ def _whole_track(track: Track, sources: Sources, layout: ChannelLayout = STEREO)
     return signal
 
 
-def _of_clip(clip: Clip, track: Track, sources: Sources) -> Rendered:
-    return _whole_track(replace(track, clips=(clip,)), sources)
+def _of_clip(clip: Clip, track: Track, sources: Sources, layout: ChannelLayout) -> Rendered:
+    return _whole_track(replace(track, clips=(clip,)), sources, layout)
 
 
 def _scaled(signal: Rendered, factor: float) -> Rendered:
@@ -272,16 +270,20 @@ def _through(signal: Rendered, duck: Duck, keys: Keys, path: _Path, name: str, m
     def whole(span: SampleSpan) -> FloatArray:
         return ducked(signal, span, duck, keys.of(duck))
 
-    path.to(f"{name}-duck", _lufs(levelled, middle))
+    path.to(f"{name}-duck", _lufs(levelled, middle, path.layout))
     if duck.rule.room.is_on:
-        path.to(f"{name}-room", _lufs(whole, middle))
+        path.to(f"{name}-room", _lufs(whole, middle, path.layout))
     return whole
 
 
-def _lufs(signal: Rendered, middle: SampleSpan) -> float:
+def _lufs(signal: Rendered, middle: SampleSpan, layout: ChannelLayout) -> float:
     audio = signal(middle.widen(_LEAD_SAMPLES, 0)).astype(np.float32)
-    energy, _ = k_energies(audio, KState.at_rest(STEREO, RATE_HZ))
+    energy, _ = k_energies(audio, KState.at_rest(layout, RATE_HZ))
     return lufs_from_power(float(energy[-(WINDOW_SAMPLES * 100 // RATE_HZ) :].sum()) / WINDOW_SAMPLES)
+
+
+def _mix_lufs(plan: Plan, sources: Sources, middle: SampleSpan) -> float:
+    return _lufs(lambda span: render_mix(plan, sources, span).astype(np.float64), middle, plan.layout)
 
 
 def _recorded_lufs(source: SampleSource, clip: Clip, middle: SampleSpan) -> float:
@@ -297,7 +299,7 @@ def _recorded_lufs(source: SampleSource, clip: Clip, middle: SampleSpan) -> floa
             total[at : at + part.length_samples] = source.read(part.start_sample, part.length_samples) @ matrix
         return total
 
-    return _lufs(signal, middle)
+    return _lufs(signal, middle, STEREO)
 
 
 def _limiting_db(plan: Plan, sources: Sources, middle: SampleSpan) -> float:

@@ -7,40 +7,34 @@ Held to: tests/core/test_render.py
 
 from collections.abc import Hashable, Iterable, Iterator
 from dataclasses import dataclass
-from typing import Final
 
 import numba
 import numpy as np
 
 from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES, limit
-from recitant_core.gain.trim import trim_points
 from recitant_core.processors.model import active
 from recitant_core.render.chains import Node, processed
 from recitant_core.render.ducking_render import GainOverTime, ducked, hears_around, level_points
 from recitant_core.render.laid import BLOCK_SAMPLES, Sources
+from recitant_core.render.paths import EVERYTHING, Audibility, StemPath, listened_to
 from recitant_core.render.segments import SEGMENT_SAMPLES, Fill
-from recitant_core.render.tracks import EVERYTHING, Audibility, Keys, Tracks, listened_to, track_identity
+from recitant_core.render.tracks import Tracks
 from recitant_core.timeline.model import Plan, Ride
 from recitant_core.units.arrays import Audio, FloatArray
-from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_core.units.clock import SampleSpan
 from recitant_core.units.level import factor_from_db
 from recitant_core.units.roles import Role
 from recitant_core.units.threads import in_order
 
-_DUCK_REACH_SAMPLES: Final = 30 * RATE_HZ  # more than any live key or bell hears around a stretch
-
 
 def render_stems(plan: Plan, sources: Sources, span: SampleSpan, heard: Audibility = EVERYTHING) -> dict[Role, Audio]:
     """Each stem of a span before the master, float32 (frames, channels), in summing order; silence outside clips."""
-    plan = listened_to(plan, heard)
-    return _stems_and_sum(plan, sources, span, heard, Tracks(plan, sources, heard))[0]
+    return _stems_and_sum(Tracks(listened_to(plan, heard), sources, heard), span)[0]
 
 
-def _stems_and_sum(
-    plan: Plan, sources: Sources, span: SampleSpan, heard: Audibility, tracks: Tracks
-) -> tuple[dict[Role, Audio], Audio]:
-    key = Keys(plan, sources)
-    fills = {role: _stem(plan, role, tracks, span, heard, key) for role in plan.roles}
+def _stems_and_sum(tracks: Tracks, span: SampleSpan) -> tuple[dict[Role, Audio], Audio]:
+    plan = tracks.plan
+    fills = {role: _stem(tracks, tracks.paths[role], span) for role in plan.roles}
     shape = (span.length_samples, plan.layout.n_channels)
     stems = {role: np.empty(shape, np.float32) for role in fills}
     mix = np.empty(shape, np.float32)
@@ -56,29 +50,28 @@ def _stems_and_sum(
     return stems, mix
 
 
-def _stem(plan: Plan, role: Role, tracks: Tracks, span: SampleSpan, heard: Audibility, key: Keys) -> Fill:
-    here = [track for track in plan.tracks if track.role is role and heard.includes(track)]
-    duck = plan.duck_of_stem(role)
-    trim = GainOverTime(trim_points(plan.stem_trim(role)))
+def _stem(tracks: Tracks, path: StemPath, span: SampleSpan) -> Fill:
+    layout, duck = tracks.plan.layout, path.duck
+    trim = GainOverTime(path.trim)
 
     def added(part: SampleSpan) -> FloatArray:
-        total = plan.layout.silence(part.length_samples)
-        add = tracks.adder(here, part, key)
+        total = layout.silence(part.length_samples)
+        add = tracks.adder(path, part)
         for at in range(0, len(total), BLOCK_SAMPLES):
             add(part.start_sample + at, total[at : at + BLOCK_SAMPLES])
         return total
 
     def given_way(part: SampleSpan) -> FloatArray:
-        out = added(part) if duck is None else ducked(added, part, duck, key.of(duck))
+        out = added(part) if duck is None else ducked(added, part, duck, tracks.keys.of(duck))
         trim.apply(out, part.start_sample)
         return out
 
     def fill_in(window: SampleSpan) -> Fill:
         if duck is not None and hears_around(duck):
             return _copying(given_way(window), window)
-        add = tracks.adder(here, window, key)
+        add = tracks.adder(path, window)
         dip = GainOverTime(level_points(duck) if duck is not None else ())
-        bus = plan.layout.silence(BLOCK_SAMPLES)
+        bus = layout.silence(BLOCK_SAMPLES)
 
         def fill(start_sample: int, out: Audio) -> None:
             total = bus[: len(out)]
@@ -89,13 +82,9 @@ def _stem(plan: Plan, role: Role, tracks: Tracks, span: SampleSpan, heard: Audib
 
         return fill
 
-    def identity(window: SampleSpan) -> Hashable:
-        return stem_identity(plan, role, window, heard)
-
-    chain, ride = active(plan.stem_chain(role)), plan.stem_ride(role)
-    if not chain and not ride.points:
+    if path.is_straight:
         return fill_in(span)
-    node = Node(given_way, chain, ride, identity, plan.layout, plan.span.end_sample, fill_in)
+    node = Node(given_way, path.chain, path.ride, path.identity, layout, tracks.plan.span.end_sample, fill_in)
     return _copying(processed(node, span), span)
 
 
@@ -107,39 +96,26 @@ def _copying(audio: Audio | FloatArray, span: SampleSpan) -> Fill:
     return fill
 
 
-def stem_identity(plan: Plan, role: Role, window: SampleSpan, heard: Audibility) -> Hashable:
-    """All that makes a stem in a window."""
-    wide = window.widen(_DUCK_REACH_SAMPLES, _DUCK_REACH_SAMPLES)
-    tracks = tuple(
-        (track_identity(track, wide), track.gain_db, plan.stem_gain_db(track.role))
-        for track in plan.tracks
-        if (track.role is role and heard.includes(track)) or (track.role.is_speech and plan.ducks)
-    )
-    return (role, tracks, plan.ducks, plan.stem_trim(role), plan.stem_chain(role), plan.stem_ride(role))
-
-
 def render_mix(plan: Plan, sources: Sources, span: SampleSpan, heard: Audibility = EVERYTHING) -> Audio:
     """The sum of the stems of a span through the master's processors, float32 (frames, channels)."""
-    plan = listened_to(plan, heard)
-    return _through_master(plan, sources, span, heard, Tracks(plan, sources, heard))[1]
+    return _through_master(Tracks(listened_to(plan, heard), sources, heard), span)[1]
 
 
-def _through_master(
-    plan: Plan, sources: Sources, span: SampleSpan, heard: Audibility, tracks: Tracks
-) -> tuple[dict[Role, Audio], Audio]:
-    stems, mix = _stems_and_sum(plan, sources, span, heard, tracks)
+def _through_master(tracks: Tracks, span: SampleSpan) -> tuple[dict[Role, Audio], Audio]:
+    plan = tracks.plan
+    stems, mix = _stems_and_sum(tracks, span)
     chain = active(plan.master_chain)
     if not chain:
         return stems, mix
 
     def summed(part: SampleSpan) -> FloatArray:
-        return _stems_and_sum(plan, sources, part, heard, tracks)[1].astype(np.float64)
+        return _stems_and_sum(tracks, part)[1].astype(np.float64)
 
     def identity(window: SampleSpan) -> Hashable:
-        return tuple(stem_identity(plan, role, window, heard) for role in plan.roles)
+        return tuple(tracks.paths[role].identity(window) for role in plan.roles)
 
     def fill_in(window: SampleSpan) -> Fill:
-        return _copying(_stems_and_sum(plan, sources, window, heard, tracks)[1], window)
+        return _copying(_stems_and_sum(tracks, window)[1], window)
 
     node = Node(summed, chain, Ride(), identity, plan.layout, plan.span.end_sample, fill_in)
     return stems, processed(node, span).astype(np.float32, copy=False)
@@ -170,10 +146,10 @@ def _render_master(
     plan: Plan, sources: Sources, span: SampleSpan, heard: Audibility
 ) -> tuple[Audio, Audio, dict[Role, Audio]]:
     gain = np.float32(factor_from_db(output_gain_db(plan)))
-    audible = listened_to(plan, heard)
+    tracks = Tracks(listened_to(plan, heard), sources, heard)
     ceiling_dbtp = plan.master.ceiling_dbtp
     around = span if ceiling_dbtp is None else span.widen(BEFORE_SAMPLES, AFTER_SAMPLES)
-    stems, mix = _through_master(audible, sources, around, heard, Tracks(audible, sources, heard))
+    stems, mix = _through_master(tracks, around)
     first = span.start_sample - around.start_sample
     own = {role: stem[first : first + span.length_samples] * gain for role, stem in stems.items()}
     if ceiling_dbtp is None:
@@ -213,8 +189,7 @@ def mixed_segments(plan: Plan, sources: Sources, part: SampleSpan | None = None)
     """
 
     def mixed(span: SampleSpan) -> MixedSegment:
-        tracks = Tracks(plan, sources, EVERYTHING, segment=span)
-        return MixedSegment(span, *_through_master(plan, sources, span, EVERYTHING, tracks))
+        return MixedSegment(span, *_through_master(Tracks(plan, sources, segment=span), span))
 
     return in_order(mixed, (part or plan.span).blocks(SEGMENT_SAMPLES))
 

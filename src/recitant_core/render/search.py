@@ -22,7 +22,7 @@ from recitant_core.timeline.model import Plan
 from recitant_core.timeline.speech import SpeechOfSources, speech_of_clip
 from recitant_core.timeline.strips import target_chain, with_chain
 from recitant_core.units.arrays import Audio
-from recitant_core.units.channels import STEREO, ChannelLayout
+from recitant_core.units.channels import ChannelLayout
 from recitant_core.units.clock import SampleSpan
 
 _LEAST_SPEECH_IN_NOISE: Final = 0.2
@@ -127,12 +127,12 @@ class _Rendered:
     """A track, a stem or the mix without its chain, readable like a recording."""
 
     key = "rendered"
-    layout: ChannelLayout = STEREO
 
     def __init__(self, plan: Plan, target: str, target_id: str, source_of: SourceOf) -> None:
         self._plan = with_chain(plan, target, [target_id], ())
         self._heard = heard_of(plan, target, target_id)
         self._sources = sources_of(plan, source_of)
+        self.layout: Final[ChannelLayout] = plan.layout
         self.length_samples = plan.span.length_samples
 
     def read(self, start_sample: int, length_samples: int) -> Audio:

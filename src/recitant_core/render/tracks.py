@@ -4,7 +4,6 @@ Held to: tests/core/test_render.py, tests/core/test_chains.py
 """
 
 from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
 from functools import partial
 from typing import Final
 
@@ -12,14 +11,15 @@ import numba
 import numpy as np
 
 from recitant_core.dsp.lanes import widest
-from recitant_core.processors.model import Chain, active
+from recitant_core.processors.model import active
 from recitant_core.render.chains import Node
 from recitant_core.render.ducking_render import GainOverTime, KeySignal, ducked, hears_around
 from recitant_core.render.laid import LaidClips, Sources
+from recitant_core.render.paths import EVERYTHING, Audibility, StemPath, stem_paths, track_identity
 from recitant_core.render.segments import SEGMENT_SAMPLES, Fill, Job, LaneStream, is_kept, made
-from recitant_core.timeline.model import Clip, Duck, Plan, Ride, Track
+from recitant_core.timeline.model import Duck, Plan, Ride, Track
 from recitant_core.units.arrays import Audio, FloatArray
-from recitant_core.units.channels import STEREO, ChannelLayout
+from recitant_core.units.channels import ChannelLayout
 from recitant_core.units.clock import SampleSpan
 from recitant_core.units.level import factor_from_db
 from recitant_core.units.threads import at_once, n_threads
@@ -29,73 +29,34 @@ Add = Callable[[int, FloatArray], None]
 """Adds, from a sample on, to a bus of any part of a span, float64 (frames, channels)."""
 
 
-@dataclass(frozen=True)
-class Audibility:
-    """Solo and mute of tracks in a preview; a delivery always plays all."""
-
-    only_tracks: frozenset[str] | None = None
-    muted_tracks: frozenset[str] = frozenset()
-
-    def includes(self, track: Track) -> bool:
-        """Whether this track sounds."""
-        if track.track_id in self.muted_tracks:
-            return False
-        return self.only_tracks is None or track.track_id in self.only_tracks
-
-
-EVERYTHING: Final = Audibility()
-
-
-def listened_to(plan: Plan, heard: Audibility) -> Plan:
-    """The plan as a preview hears it: tracks out of the mix sound where nothing but such tracks is listened to."""
-    only = heard.only_tracks or frozenset()
-    chosen = [track for track in plan.tracks if track.track_id in only]
-    if not chosen or not all(track.is_out for track in chosen):
-        return plan
-    return replace(plan, tracks=tuple(replace(t, is_out=False) if t in chosen else t for t in plan.tracks))
-
-
-@dataclass(frozen=True)
-class TrackIdentity:
-    """All that makes what enters and leaves a track's chain in a window: equal values, equal samples."""
-
-    track_id: str
-    pan: float
-    is_mono: bool
-    chain: Chain
-    ride: Ride
-    clips: tuple[Clip, ...]
-
-
-def track_identity(track: Track, window: SampleSpan) -> TrackIdentity:
-    """Identity of a track in a window: equal identities, equal samples."""
-    clips = tuple(clip for clip in track.in_mix if clip.span.intersect(window) is not None)
-    return TrackIdentity(track.track_id, track.pan, track.is_mono, track.chain, track.ride, clips)
-
-
 class Tracks:
     """The tracks of a plan on their way into stems; those with chains go through them side by side."""
 
-    def __init__(self, plan: Plan, sources: Sources, heard: Audibility, segment: SampleSpan | None = None) -> None:
+    def __init__(
+        self, plan: Plan, sources: Sources, heard: Audibility = EVERYTHING, segment: SampleSpan | None = None
+    ) -> None:
         """Tracks of a plan.
 
         Args:
+            plan: as it is listened to, see listened_to.
             heard: whose chains are worth working out together.
             segment: of chains, which is asked for once, as a whole, by all stems in step; what comes after it will be
                 wanted next. None where any span may be asked for.
         """
-        self._plan = plan
+        self.plan: Final = plan
+        self.paths: Final = stem_paths(plan, heard)
+        self.keys: Final = Keys(plan, sources)
         self._sources = sources
         self._segment = segment
         chained = [track for track in plan.tracks if heard.includes(track) and active(track.chain)]
         self._nodes = {track.track_id: self._node(track) for track in chained}
         self._streams = {} if segment is None else self._streamed(chained, segment)
 
-    def adder(self, tracks: Sequence[Track], span: SampleSpan, key: "Keys") -> Add:
-        """Tracks with their own and their stem's gains, giving way by themselves, ready to be added in a span."""
+    def adder(self, path: StemPath, span: SampleSpan) -> Add:
+        """A stem's tracks with all their gains, giving way by themselves, ready to be added in a span."""
         if self._segment is None:
             self._make_at_once(span)
-        entering = [self._entering(track, span, key) for track in tracks]
+        entering = [self._entering(track, path, span) for track in path.tracks]
 
         def add(start_sample: int, bus: FloatArray) -> None:
             for one in entering:
@@ -119,20 +80,20 @@ class Tracks:
         if len(passes) > 1:
             at_once(partial(made, group[0], partial(list, group[1:]), _frames_in(group[0], span)) for group in passes)
 
-    def _entering(self, track: Track, span: SampleSpan, key: "Keys") -> Add:
-        duck = self._plan.duck_of_track(track.track_id)
+    def _entering(self, track: Track, path: StemPath, span: SampleSpan) -> Add:
+        gain_db = track.gain_db + path.gain_db
+        duck = self.plan.duck_of_track(track.track_id)
         if duck is None:
-            return self._plain(track, span)
+            return self._plain(track, gain_db, span)
 
         def alone(part: SampleSpan) -> FloatArray:
-            total = self._plan.layout.silence(part.length_samples)
-            self._plain(track, part)(part.start_sample, total)
+            total = self.plan.layout.silence(part.length_samples)
+            self._plain(track, gain_db, part)(part.start_sample, total)
             return total
 
-        return _adder([(span, ducked(alone, span, duck, key.of(duck)))], 1.0)
+        return _adder([(span, ducked(alone, span, duck, self.keys.of(duck)))], 1.0)
 
-    def _plain(self, track: Track, span: SampleSpan) -> Add:
-        gain_db = track.gain_db + self._plan.stem_gain_db(track.role)
+    def _plain(self, track: Track, gain_db: float, span: SampleSpan) -> Add:
         if span == self._segment and track.track_id in self._streams:
             return _stream_adder(*self._streams[track.track_id], track.ride, factor_from_db(gain_db))
         node = self._nodes.get(track.track_id) or self._node(track)
@@ -148,12 +109,12 @@ class Tracks:
 
     def _streamed(self, chained: Sequence[Track], segment: SampleSpan) -> dict[str, tuple[LaneStream, int]]:
         """Tracks whose segment comes out piece by piece beside others, by their ids: the stream, and which of it."""
-        plan = self._plan
+        plan = self.plan
         if active(plan.master_chain) or any(hears_around(duck) for duck in plan.ducks):
             return {}
         groups: dict[Hashable, list[tuple[Track, Job]]] = {}
         for track in chained:
-            is_straight = not (active(plan.stem_chain(track.role)) or plan.stem_ride(track.role).points)
+            is_straight = self.paths[track.role].is_straight
             job = self._nodes[track.track_id].job(segment.start_sample // SEGMENT_SAMPLES)
             if is_straight and not plan.duck_of_track(track.track_id) and job is not None and not is_kept(job):
                 groups.setdefault(job.shape, []).append((track, job))
@@ -169,7 +130,7 @@ class Tracks:
         return found
 
     def _node(self, track: Track) -> Node:
-        return track_node(track, self._sources, self._plan.layout, self._plan.span.end_sample)
+        return track_node(track, self._sources, self.plan.layout, self.plan.span.end_sample)
 
 
 def _frames_in(job: Job, span: SampleSpan) -> int:
@@ -246,7 +207,7 @@ def add_track(
     sources: Sources,
     span: SampleSpan,
     total: FloatArray,
-    layout: ChannelLayout = STEREO,
+    layout: ChannelLayout,
 ) -> None:
     """Add a track's clips through its chain, with its fader and a stem's gain, to a span.
 

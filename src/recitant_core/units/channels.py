@@ -50,6 +50,11 @@ class ChannelLayout:
         """Silence to add to, float64 (frames, channels)."""
         return np.zeros((n_frames, self.n_channels))
 
+    @property
+    def front_pair(self) -> tuple[int, int]:
+        """Indices of left and right; of mono its one channel twice."""
+        return (0, 0) if self.n_channels == 1 else (self.channels.index("L"), self.channels.index("R"))
+
     def loudness_weights(self) -> FloatArray:
         """Weight of each channel in loudness, float64 (channels,). Source: BS.1770 Annex 1."""
         return np.array([_WEIGHTS[channel] for channel in self.channels], dtype=np.float64)

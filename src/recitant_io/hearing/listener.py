@@ -7,7 +7,7 @@ import numpy as np
 
 from recitant_core.ports import SampleSource
 from recitant_core.render.mix import render_output
-from recitant_core.render.tracks import EVERYTHING, Audibility
+from recitant_core.render.paths import EVERYTHING, Audibility
 from recitant_core.timeline.model import Plan
 from recitant_core.transcript.chunks import chunks_of
 from recitant_core.transcript.lost import Rendered

@@ -70,7 +70,7 @@ def chained_tracks(
     estimated = track_energies(replace(plan, tracks=tracks, stem_gains_db={}, stem_rides={}, stem_trims={}), energies)
     return {
         chained_track_key(track.track_id): chained_track_energy(
-            folder, track, sources, estimated[track.track_id], budget
+            folder, track, plan.layout, sources, estimated[track.track_id], budget
         )
         for track in through_chains
     }

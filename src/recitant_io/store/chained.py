@@ -18,8 +18,9 @@ from recitant_core.dsp.kweighting import KState, k_energies, k_pairs
 from recitant_core.ports import Progress, SampleSource, no_progress
 from recitant_core.render.chains import sounding
 from recitant_core.render.laid import Sources
+from recitant_core.render.paths import track_identity
 from recitant_core.render.segments import SEGMENT_SAMPLES
-from recitant_core.render.tracks import add_track, track_identity
+from recitant_core.render.tracks import add_track
 from recitant_core.timeline.model import Clip, Track
 from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.channels import STEREO, ChannelLayout
@@ -95,11 +96,17 @@ def chained_energy(
 
 
 def chained_track_energy(
-    folder: Path | None, track: Track, sources: Sources, estimated: FloatArray, budget: TimeBudget
+    folder: Path | None,
+    track: Track,
+    layout: ChannelLayout,
+    sources: Sources,
+    estimated: FloatArray,
+    budget: TimeBudget,
 ) -> FloatArray:
     """Energies of a track through its chain and ride, before its fader: float64 (hops,).
 
     Args:
+        layout: of the bus.
         estimated: of its clips without the chain; stands where nothing was rendered.
     """
     out = estimated.copy()
@@ -109,17 +116,17 @@ def chained_track_energy(
         if not out[index * SEGMENT_HOPS : (index + 1) * SEGMENT_HOPS].any():
             continue
         identity = track_identity(track, span.widen(2 * SEGMENT_SAMPLES, SEGMENT_SAMPLES))
-        path = _path(folder, hashlib.sha256(repr(identity).encode()).hexdigest(), index)
+        path = _path(folder, hashlib.sha256(repr((layout, identity)).encode()).hexdigest(), index)
         energy = _read(path)
         if energy is None:
             if budget.is_spent:
                 budget.missing += 1
                 continue
             lead = min(_LEAD_SAMPLES, span.start_sample)
-            total = np.zeros((span.length_samples + lead, 2))
-            add_track(bare, 0.0, sources, span.widen(lead, 0), total)
+            total = layout.silence(span.length_samples + lead)
+            add_track(bare, 0.0, sources, span.widen(lead, 0), total, layout)
             budget.count_rendered()
-            energy = _write(path, _energy(total.astype(np.float32), STEREO, lead, 1))
+            energy = _write(path, _energy(total.astype(np.float32), layout, lead, 1))
         part = out[index * SEGMENT_HOPS : (index + 1) * SEGMENT_HOPS]
         part[:] = energy.reshape(-1)[: len(part)]
     return out

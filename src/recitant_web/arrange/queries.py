@@ -142,6 +142,7 @@ def _common(programme: Programme, plan: Plan) -> dict[str, Any]:
         "frame_rates": list(FRAME_RATES),
         "picture_offset_samples": programme.picture_offset_samples,
         "new_fades": programme.new_fades,
+        "channels": list(plan.layout.channels),
         "length_samples": plan.span.length_samples,
         "all_samples": max((c.span.end_sample for t in plan.tracks for c in t.clips), default=0),
         "is_picture_locked": programme.is_picture_locked,

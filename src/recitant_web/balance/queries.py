@@ -86,6 +86,7 @@ def _settings(snapshot: Snapshot, under_way: UnderWay) -> State:
         "ducks": [_duck_data(duck, plan) for duck in plan.ducks],
         "starting_points": starting_points_data(),
         "balance_run": run and run | {"is_open": run["is_open"] or under_way.is_balancing},
+        "channels": list(snapshot.plan.layout.channels),
         "spec": spec_data(snapshot.spec, snapshot.plan.layout),
         **steps_beside(programme),
     }

@@ -75,6 +75,7 @@ def _settings(snapshot: Snapshot) -> dict[str, Any]:
         "presets": presets(programme),
         "versions": list(programme.versions.order_by("-pk").values("id", "name")),
         "zones": zones_of(programme),
+        "channels": list(plan.layout.channels),
         "spec": spec_data(spec, plan.layout),
         **steps_beside(programme),
     }

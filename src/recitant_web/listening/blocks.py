@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 import soundfile
 
+from recitant_core.delivery.playback.playback import in_mono
 from recitant_core.delivery.specification.form import Channels
 from recitant_core.delivery.specification.model import Spec
 from recitant_core.dsp.quantise import quantise
@@ -16,9 +17,10 @@ from recitant_core.errors import RangeError
 from recitant_core.measure.meter_history import MeterHistory
 from recitant_core.measure.running import LEAD_SAMPLES, running_readings, stem_levels_lufs
 from recitant_core.render.mix import render_heard
-from recitant_core.render.tracks import Audibility
+from recitant_core.render.paths import Audibility
 from recitant_core.timeline.model import Plan
 from recitant_core.units.arrays import Audio
+from recitant_core.units.channels import ChannelLayout
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.roles import Role
 from recitant_web.desk.energies import known_source
@@ -83,7 +85,7 @@ class _Rendering:
         """Equal where the same is heard."""
 
     def heard(self, span: SampleSpan) -> tuple[Audio, dict[Role, Audio]]:
-        """Audio, float32 (frames, 2), and the stems where they are wanted."""
+        """Audio, float32 (frames, channels), and the stems where they are wanted."""
         if self.played is None:
             return self._mix(span)
         return self.played.audio(span), self._mix(span)[1] if self._listening.has_stems else {}
@@ -91,7 +93,7 @@ class _Rendering:
     def _mix(self, span: SampleSpan) -> tuple[Audio, dict[Role, Audio]]:
         audio, stems = render_heard(self._plan, self._sources, span, self._listening.heard)
         if self._is_mono:
-            audio = np.repeat(audio.mean(axis=1, keepdims=True), 2, axis=1)
+            audio = in_mono(audio)
         return audio, stems
 
 
@@ -122,12 +124,17 @@ def block(
         audio = np.concatenate([lead, wanted])
     is_file = hear == "handed-over" and rendering.played is None
     wav = wav_of_file(wanted, rendering.spec.bit_depth, start_sample) if is_file else wav_float(wanted)
-    readings = {"revision": programme.revision, "is_exact": rendering.is_exact, **block_readings(audio)}
+    layout = snapshot.plan.layout
+    readings = {
+        "revision": programme.revision,
+        "is_exact": rendering.is_exact,
+        **block_readings(audio, layout),
+    }
     if rendering.played is not None:
         readings["through"] = rendering.played.sentence()
     if listening.has_stems:
         readings["stems"] = {
-            role.value: tenths_of(stem_levels_lufs(stem[-length_samples:])) for role, stem in stems.items()
+            role.value: tenths_of(stem_levels_lufs(stem[-length_samples:], layout)) for role, stem in stems.items()
         }
     return Block(wav, readings)
 
@@ -147,18 +154,19 @@ def wav_float(audio: Audio) -> bytes:
     return file.getvalue()
 
 
-def block_readings(audio: Audio) -> dict[str, Any]:
-    """Meter readings of a stretch: tenths of LUFS and dB every 50 ms, and the correlation of both sides.
+def block_readings(audio: Audio, layout: ChannelLayout) -> dict[str, Any]:
+    """Meter readings of a stretch: tenths of LUFS and dB every 50 ms, and the correlation of left and right.
 
     Args:
-        audio: float32 (LEAD_SAMPLES + frames, 2): the stretch with what comes before it.
+        audio: float32 (LEAD_SAMPLES + frames, channels): the stretch with what comes before it.
+        layout: of its channels.
     """
-    running = running_readings(audio)
+    running = running_readings(audio, layout)
     return {
         "momentary": tenths_of(running.momentary_lufs),
         "short_term": tenths_of(running.short_term_lufs),
-        "peaks": [tenths_of(pair) for pair in running.peak_dbfs],
-        "quasi": [tenths_of(pair) for pair in running.quasi_peak_dbfs],
+        "peaks": [tenths_of(channels) for channels in running.peak_dbfs],
+        "quasi": [tenths_of(channels) for channels in running.quasi_peak_dbfs],
         "true_peaks": tenths_of(running.true_peak_dbtp),
         "correlation": [round(float(value), 2) for value in running.correlation],
     }

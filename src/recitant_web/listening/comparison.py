@@ -13,12 +13,11 @@ from recitant_core.measure.meter import measure
 from recitant_core.processors.model import Chain, Processor
 from recitant_core.render.inspection import heard_of
 from recitant_core.render.mix import render_mix
-from recitant_core.render.tracks import Audibility
+from recitant_core.render.paths import Audibility
 from recitant_core.timeline.edits import clips_by_id, set_clips
 from recitant_core.timeline.model import LEAST_GAIN_DB, MOST_GAIN_DB, Plan
 from recitant_core.timeline.strips import target_chain, target_ride, with_chain, without_chains
 from recitant_core.timeline.takes import with_take
-from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.roles import Role
 from recitant_web.desk.energies import known_source
@@ -151,7 +150,7 @@ def _match_db(plan: Plan, other: Plan, target: str, target_id: str, place: int) 
 def _level(plan: Plan, target: str, target_id: str, span: SampleSpan) -> float | None:
     heard = heard_of(plan, target, target_id)
     sources = {key: known_source(key) for key in {c.source_key for track in plan.tracks for c in track.clips}}
-    return measure(render_mix(plan, sources, span, heard), STEREO).integrated_lufs
+    return measure(render_mix(plan, sources, span, heard), plan.layout).integrated_lufs
 
 
 def _matched(plan: Plan, other: Plan, instead: dict[str, Any]) -> Plan:

@@ -12,6 +12,7 @@ from recitant_core.delivery.playback.playback import (
     LOUDSPEAKERS,
     SETTLE_SAMPLES,
     PlatformGain,
+    in_mono,
     platform_gain,
     through_loudspeaker,
     through_platform,
@@ -21,7 +22,6 @@ from recitant_core.gain.limiter import AFTER_SAMPLES, BEFORE_SAMPLES
 from recitant_core.measure.meter import measure
 from recitant_core.timeline.model import Master
 from recitant_core.units.arrays import Audio
-from recitant_core.units.channels import STEREO
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.level import db_from_factor, factor_from_db
 from recitant_io.formats.codecs import CODECS, round_trip
@@ -79,11 +79,12 @@ class PlayedBack:
     def __init__(self, through: Through, render: Render, key: Hashable, snapshot: Snapshot, master: Master) -> None:
         """
         Args:
-            render: the mix that is played back, stereo.
+            render: the mix that is played back, in the layout of the snapshot's bus.
             key: of that mix, equal for equal ones.
             master: with which it is heard.
         """
         self._through, self._render, self._key = through, render, key
+        self._layout = snapshot.plan.layout
         self._platform: PlatformGain | None = None
         if through.name in _PLATFORMS:
             platform = _PLATFORMS[through.name]
@@ -93,7 +94,7 @@ class PlayedBack:
         self._gain = np.float32(factor_from_db(self._match.gain_db) if through.is_matched else 1.0)
 
     def audio(self, span: SampleSpan) -> Audio:
-        """Audio as it is played back, float32 (frames, 2)."""
+        """Audio as it is played back, float32 (frames, channels)."""
         return self._raw(span) * self._gain
 
     def sentence(self) -> str:
@@ -121,7 +122,7 @@ class PlayedBack:
     def _encoded(self, index: int) -> Audio:
         segment = SampleSpan(index * _CODEC_SEGMENT_SAMPLES, _CODEC_SEGMENT_SAMPLES)
         if segment.end_sample <= 0:
-            return np.zeros((_CODEC_SEGMENT_SAMPLES, 2), np.float32)
+            return self._layout.silence(_CODEC_SEGMENT_SAMPLES).astype(np.float32)
         edge = _CODEC_EDGE_SAMPLES
         heard = round_trip(self._render(segment.widen(edge, edge)), CODECS["m4a"], _CODEC_KBPS)
         return heard[edge : edge + _CODEC_SEGMENT_SAMPLES]
@@ -137,15 +138,21 @@ class PlayedBack:
         else:
             span = SampleSpan(max(0, place - _MATCHED_SAMPLES // 2), _MATCHED_SAMPLES)
         mix, heard = self._render(span), self._raw(span)
-        came_db = _louder_db(heard, mix)
+        came_db = self._louder_db(heard, mix)
         speaker = _SPEAKERS.get(self._through.name)
         mono_db = None
         if speaker is not None and speaker.is_mono:
-            mono_db = _louder_db(np.repeat(mix.mean(axis=1, keepdims=True), 2, axis=1), mix)
+            mono_db = self._louder_db(in_mono(mix), mix)
         if came_db is None:
             return _Match(None, mono_db, 0.0)
         room_db = _HEADROOM_DBFS - db_from_factor(float(np.abs(heard).max(initial=0.0)))
         return _Match(came_db, mono_db, min(_within(-came_db), max(0.0, room_db)))
+
+    def _louder_db(self, audio: Audio, than: Audio) -> float | None:
+        levels = [measure(one, self._layout).integrated_lufs for one in (audio, than)]
+        if any(level is None or not np.isfinite(level) for level in levels):
+            return None
+        return float(levels[0] or 0.0) - float(levels[1] or 0.0)
 
 
 _matches: Cache[_Match] = Cache("matches of playback", 200_000)
@@ -154,13 +161,6 @@ _segments: Cache[Audio] = Cache("segments after a codec", 96_000_000, lambda aud
 
 def _within(gain_db: float) -> float:
     return min(_MOST_MATCH_DB, max(-_MOST_MATCH_DB, gain_db))
-
-
-def _louder_db(audio: Audio, than: Audio) -> float | None:
-    levels = [measure(one, STEREO).integrated_lufs for one in (audio, than)]
-    if any(level is None or not np.isfinite(level) for level in levels):
-        return None
-    return float(levels[0] or 0.0) - float(levels[1] or 0.0)
 
 
 def through_from(parameters: Any) -> Through | None:

@@ -53,6 +53,11 @@ def _sections(speaker: Loudspeaker) -> FloatArray:
     return np.concatenate([low, high])
 
 
+def in_mono(audio: Audio) -> Audio:
+    """The mean of all channels, from each of them; float32 (frames, channels)."""
+    return np.repeat(audio.mean(axis=1, keepdims=True), audio.shape[1], axis=1)
+
+
 def through_loudspeaker(audio: Audio, speaker: Loudspeaker) -> Audio:
     """Output of a loudspeaker, float32 (frames, channels), without the first SETTLE_SAMPLES of the audio.
 
@@ -60,7 +65,7 @@ def through_loudspeaker(audio: Audio, speaker: Loudspeaker) -> Audio:
         audio: float32 (SETTLE_SAMPLES + frames, channels).
     """
     if speaker.is_mono:
-        audio = np.repeat(audio.mean(axis=1, keepdims=True), audio.shape[1], axis=1)
+        audio = in_mono(audio)
     heard = sosfilt(_sections(speaker), audio.astype(np.float64), axis=0)
     return heard[SETTLE_SAMPLES:].astype(np.float32)  # type: ignore[no-any-return]
 

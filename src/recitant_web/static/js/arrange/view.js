@@ -34,9 +34,9 @@ const headsBox = document.getElementById("heads");
 const video = document.getElementById("picture");
 const theme = themeOf(document.documentElement);
 const say = newNotice();
-const showMeter = newPeakMeter(document.getElementById("meter"), theme);
 const playButton = document.querySelector('[data-do="playOrStop"]');
 const model = newModel(JSON.parse(document.getElementById("state").textContent));
+const showMeter = newPeakMeter(document.getElementById("meter"), theme, model.state.channels);
 const api = newApi(page.dataset);
 const queue = newEditQueue({
   post: api.edit,

@@ -35,9 +35,9 @@ const scoreCanvas = document.getElementById("score");
 const horizonCanvas = document.getElementById("horizon");
 const theme = themeOf(document.documentElement);
 const say = newNotice();
-const showMeter = newPeakMeter(document.getElementById("meter"), theme);
 const playButton = document.querySelector('[data-do="play"]');
 const model = newModel(JSON.parse(document.getElementById("state").textContent));
+const showMeter = newPeakMeter(document.getElementById("meter"), theme, model.state.channels);
 const api = newApi(desk.dataset, model.base);
 const queue = newEditQueue({
   post: api.edit,

@@ -12,7 +12,8 @@ const LEAST_DB = -48;
 const MOST_MARKS = 200;
 
 export function newMeters({ canvas, list, theme, model, actions }) {
-  const held = { db: [-99, -99], truePeak: -99, loud: -99 };
+  const { channels } = model.state;
+  const held = { db: channels.map(() => -99), truePeak: -99, loud: -99 };
   let marks = [];
   let now = null;
   let lastSample = -1e9;
@@ -40,7 +41,7 @@ export function newMeters({ canvas, list, theme, model, actions }) {
   }
 
   function clear() {
-    held.db = [-99, -99];
+    held.db = channels.map(() => -99);
     held.truePeak = -99;
     held.loud = -99;
     marks = [];
@@ -108,21 +109,23 @@ export function newMeters({ canvas, list, theme, model, actions }) {
     const left = half + 16;
     const db = (value) =>
       left + ((Math.max(LEAST_DB, Math.min(0, value)) - LEAST_DB) / -LEAST_DB) * (width - left - 40);
-    ["L", "R"].forEach((side, i) => {
-      const y = 2 + i * 12;
+    const row = Math.min(12, Math.floor(24 / channels.length));
+    const pointer = row / 2;
+    channels.forEach((name, i) => {
+      const y = 2 + i * row;
       context.fillStyle = theme.soft;
-      context.fillText(side, half + 4, y + 8);
+      context.fillText(name, half + 4, y + row - 4);
       context.fillStyle = theme.rule;
-      context.fillRect(left, y, width - left - 40, 9);
+      context.fillRect(left, y, width - left - 40, row - 3);
       if (now) {
         context.fillStyle = now.quasi[i] / 10 > zones.peak_dbfs ? theme.brass : theme.ink;
-        context.fillRect(left, y, db(now.quasi[i] / 10) - left, 6);
+        context.fillRect(left, y, db(now.quasi[i] / 10) - left, pointer);
         context.fillStyle = theme.faint;
-        context.fillRect(left, y + 7, db(now.peaks[i] / 10) - left, 2);
+        context.fillRect(left, y + pointer + 1, db(now.peaks[i] / 10) - left, 2);
       }
       if (held.db[i] > LEAST_DB) {
         context.fillStyle = held.db[i] >= 0 ? theme.over : theme.brass;
-        context.fillRect(db(held.db[i]) - 1, y - 1, 2.5, 11);
+        context.fillRect(db(held.db[i]) - 1, y - 1, 2.5, row - 1);
       }
     });
     context.fillStyle = theme.soft;
@@ -131,7 +134,7 @@ export function newMeters({ canvas, list, theme, model, actions }) {
     context.fillText(held.truePeak > -99 ? signed(held.truePeak) : "–", width - 36, 11);
     context.fillStyle = theme.soft;
     context.fillText("dBTP", width - 36, 25);
-    // Correlation of both sides, -1 to 1.
+    // Correlation of left and right, -1 to 1.
     const [from, wide] = [left, width - left - 40];
     context.fillStyle = theme.rule;
     context.fillRect(from, 43, wide, 4);

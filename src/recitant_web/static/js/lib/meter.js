@@ -1,4 +1,4 @@
-// The peak meter at the top of a page: two bars in dBFS, held for a moment, with a mark for each side that was over.
+// The peak meter at the top of a page: a bar in dBFS for each channel, held for a moment, with a mark where it was over.
 
 import { fitCanvas, sizeOf } from "./canvas.js";
 import { signed } from "./units.js";
@@ -6,6 +6,8 @@ import { signed } from "./units.js";
 const MONO = '10px "Spline Sans Mono", monospace';
 const HOLD_MS = 1500;
 const METER_FLOOR_DB = -48;
+const MARKS_HEIGHT = 12;
+const MOST_ROW_HEIGHT = 13;
 
 function paintMeter(context, width, height, meter, theme) {
   context.clearRect(0, 0, width, height);
@@ -13,18 +15,20 @@ function paintMeter(context, width, height, meter, theme) {
   const x = (db) =>
     left + ((Math.max(METER_FLOOR_DB, Math.min(0, db)) - METER_FLOOR_DB) / -METER_FLOOR_DB) * (width - left - 4);
   context.font = MONO;
-  ["L", "R"].forEach((name, i) => {
-    const y = 3 + i * 13;
+  const row = Math.min(MOST_ROW_HEIGHT, Math.floor((height - MARKS_HEIGHT) / meter.channels.length));
+  const thick = Math.min(9, row - 1);
+  meter.channels.forEach((name, i) => {
+    const y = 3 + i * row;
     context.fillStyle = theme.rule;
-    context.fillRect(left, y, width - left - 4, 9);
+    context.fillRect(left, y, width - left - 4, thick);
     context.fillStyle = theme.ink;
-    context.fillRect(left, y, x(meter.db[i]) - left, 9);
+    context.fillRect(left, y, x(meter.db[i]) - left, thick);
     context.fillStyle = theme.brass;
-    if (meter.hold[i] > METER_FLOOR_DB) context.fillRect(x(meter.hold[i]) - 1, y - 1, 2.5, 11);
+    if (meter.hold[i] > METER_FLOOR_DB) context.fillRect(x(meter.hold[i]) - 1, y - 1, 2.5, thick + 2);
     context.fillStyle = meter.isOver[i] ? theme.over : theme.faint;
-    context.fillRect(width - 3, y - 1, 3, 11);
+    context.fillRect(width - 3, y - 1, 3, thick + 2);
     context.fillStyle = theme.soft;
-    context.fillText(name, 2, y + 8.5);
+    context.fillText(name, 2, y + thick - 0.5);
   });
   context.fillStyle = theme.faint;
   const marks = width < 180 ? [-40, -20] : [-40, -30, -20, -10];
@@ -32,8 +36,10 @@ function paintMeter(context, width, height, meter, theme) {
   context.fillText("dBFS", width - 28, height - 2);
 }
 
-export function newPeakMeter(canvas, theme) {
-  const meter = { db: [-99, -99], hold: [-99, -99], heldUntil: 0, isOver: [false, false] };
+// channels: names of those of the bus, in order.
+export function newPeakMeter(canvas, theme, channels) {
+  const each = (value) => channels.map(() => value);
+  const meter = { channels, db: each(-99), hold: each(-99), heldUntil: 0, isOver: each(false) };
   let painted = "";
   const again = () => {
     painted = "";
@@ -41,14 +47,14 @@ export function newPeakMeter(canvas, theme) {
   const box = sizeOf(canvas, again);
   window.addEventListener("themechange", again);
   canvas.addEventListener("click", () => {
-    meter.isOver = [false, false];
+    meter.isOver = each(false);
   });
 
   // reading: of the player, null while nothing sounds.
   return function show(reading, now) {
     if (reading) {
       meter.db = reading.peaks.map((tenths) => tenths / 10);
-      if (now > meter.heldUntil) meter.hold = [-99, -99];
+      if (now > meter.heldUntil) meter.hold = each(-99);
       meter.db.forEach((db, i) => {
         if (db >= meter.hold[i]) {
           meter.hold[i] = db;
@@ -56,7 +62,7 @@ export function newPeakMeter(canvas, theme) {
         }
         if (db > 0) meter.isOver[i] = true;
       });
-    } else meter.db = [-99, -99];
+    } else meter.db = each(-99);
     const key = JSON.stringify([meter.db, meter.hold, meter.isOver]);
     if (key === painted) return;
     painted = key;
