@@ -28,6 +28,7 @@ const state = (clips) => ({
   markers: [],
   revision: 1,
   frame_rate: "25",
+  least_clip_samples: 48,
   sources: { s: { speech: [[60000, 4800]], length_samples: 2880000, n_channels: 2 } },
 });
 

@@ -15,8 +15,10 @@ from recitant_core.units.arrays import Audio, FloatArray
 from recitant_core.units.channels import ChannelLayout
 from recitant_core.units.clock import HOP_SAMPLES, RATE_HZ
 
-STEP_HOPS: Final = 5  # a reading every 50 ms
-STEM_STEP_HOPS: Final = 10
+STEP_SAMPLES: Final = 2_400  # between readings: 50 ms
+STEM_STEP_SAMPLES: Final = 4_800
+_STEP_HOPS: Final = STEP_SAMPLES // HOP_SAMPLES
+_STEM_STEP_HOPS: Final = STEM_STEP_SAMPLES // HOP_SAMPLES
 LEAD_SAMPLES: Final = (SHORT_TERM_HOPS + 50) * HOP_SAMPLES  # short-term window, and time for the filter to settle
 
 _RISE: Final = 1.0 - math.exp(-1.0 / (0.00135 * RATE_HZ))  # set so that a 5 ms burst of 5 kHz reads 2 dB low
@@ -41,7 +43,7 @@ class RunningReadings:
 
 
 def running_readings(audio: Audio, layout: ChannelLayout) -> RunningReadings:
-    """Readings along a stretch, every STEP_HOPS.
+    """Readings along a stretch, every STEP_SAMPLES.
 
     Args:
         audio: float32 (LEAD_SAMPLES + frames, channels): the stretch with what comes before it, silence before the
@@ -50,14 +52,14 @@ def running_readings(audio: Audio, layout: ChannelLayout) -> RunningReadings:
     """
     hops, _ = k_energies(audio, KState.at_rest(layout, RATE_HZ))
     lead_hops = LEAD_SAMPLES // HOP_SAMPLES
-    ends = np.arange(lead_hops + STEP_HOPS, len(hops) + 1, STEP_HOPS)
+    ends = np.arange(lead_hops + _STEP_HOPS, len(hops) + 1, _STEP_HOPS)
     total = np.concatenate([[0.0], np.cumsum(hops)])
 
     def level(window_hops: int) -> FloatArray:
         power = np.maximum(total[ends] - total[ends - window_hops], 0.0) / (window_hops * HOP_SAMPLES)
         return level_curve_lufs(power)
 
-    step = STEP_HOPS * HOP_SAMPLES
+    step = STEP_SAMPLES
     peaks, true_peaks = peaks_by_step(audio, LEAD_SAMPLES, step)
     with np.errstate(divide="ignore"):
         peak_dbfs = 20.0 * np.log10(peaks)
@@ -76,8 +78,8 @@ def stem_levels_lufs(audio: Audio, layout: ChannelLayout) -> FloatArray:
         layout: of its channels.
     """
     hops, _ = k_energies(audio, KState.at_rest(layout, RATE_HZ))
-    n = len(hops) // STEM_STEP_HOPS
-    powers = hops[: n * STEM_STEP_HOPS].reshape(n, STEM_STEP_HOPS).sum(axis=1) / (STEM_STEP_HOPS * HOP_SAMPLES)
+    n = len(hops) // _STEM_STEP_HOPS
+    powers = hops[: n * _STEM_STEP_HOPS].reshape(n, _STEM_STEP_HOPS).sum(axis=1) / STEM_STEP_SAMPLES
     return level_curve_lufs(powers)
 
 

@@ -6,7 +6,7 @@ from django.db.models import Q
 
 from recitant_core.errors import EditRefused, NotThere, RangeError
 from recitant_core.measure.similarity import align
-from recitant_core.timeline.edits import clips_by_id
+from recitant_core.timeline.edits import LEAST_CLIP_SAMPLES, clips_by_id
 from recitant_core.timeline.model import Clip, Plan, Track
 from recitant_core.timeline.sync import off_samples
 from recitant_core.timeline.takes import in_order
@@ -143,6 +143,7 @@ def _common(programme: Programme, plan: Plan) -> dict[str, Any]:
         "picture_offset_samples": programme.picture_offset_samples,
         "new_fades": programme.new_fades,
         "channels": list(plan.layout.channels),
+        "least_clip_samples": LEAST_CLIP_SAMPLES,
         "length_samples": plan.span.length_samples,
         "all_samples": max((c.span.end_sample for t in plan.tracks for c in t.clips), default=0),
         "is_picture_locked": programme.is_picture_locked,

@@ -15,7 +15,13 @@ from recitant_core.delivery.specification.model import Spec
 from recitant_core.dsp.quantise import quantise
 from recitant_core.errors import RangeError
 from recitant_core.measure.meter_history import MeterHistory
-from recitant_core.measure.running import LEAD_SAMPLES, running_readings, stem_levels_lufs
+from recitant_core.measure.running import (
+    LEAD_SAMPLES,
+    STEM_STEP_SAMPLES,
+    STEP_SAMPLES,
+    running_readings,
+    stem_levels_lufs,
+)
 from recitant_core.render.mix import render_heard
 from recitant_core.render.paths import Audibility
 from recitant_core.timeline.model import Plan
@@ -133,6 +139,7 @@ def block(
     if rendering.played is not None:
         readings["through"] = rendering.played.sentence()
     if listening.has_stems:
+        readings["stem_step_samples"] = STEM_STEP_SAMPLES
         readings["stems"] = {
             role.value: tenths_of(stem_levels_lufs(stem[-length_samples:], layout)) for role, stem in stems.items()
         }
@@ -155,7 +162,7 @@ def wav_float(audio: Audio) -> bytes:
 
 
 def block_readings(audio: Audio, layout: ChannelLayout) -> dict[str, Any]:
-    """Meter readings of a stretch: tenths of LUFS and dB every 50 ms, and the correlation of left and right.
+    """Meter readings of a stretch: tenths of LUFS and dB every STEP_SAMPLES, and the correlation of left and right.
 
     Args:
         audio: float32 (LEAD_SAMPLES + frames, channels): the stretch with what comes before it.
@@ -163,6 +170,7 @@ def block_readings(audio: Audio, layout: ChannelLayout) -> dict[str, Any]:
     """
     running = running_readings(audio, layout)
     return {
+        "step_samples": STEP_SAMPLES,
         "momentary": tenths_of(running.momentary_lufs),
         "short_term": tenths_of(running.short_term_lufs),
         "peaks": [tenths_of(channels) for channels in running.peak_dbfs],

@@ -1,7 +1,7 @@
 // What the person wants, from gesture, key, button or field, to edits for the server and changes of the view.
 
 import { make } from "../lib/dom.js";
-import { samplesOfFrames, timecode } from "../lib/units.js";
+import { RATE_HZ, samplesOfFrames, timecode } from "../lib/units.js";
 import { newClipActions } from "./clipactions.js";
 import { inOrder, longest, scrolled, shownTracks, zoomed } from "./model.js";
 
@@ -18,7 +18,7 @@ export function newActions({ model, api, urls, player, edit, settled, show, say,
     edit,
     playhead: () => player.position(),
     tc: (samples) => timecode(Math.max(0, Math.round(samples)), rate()),
-    length: (samples) => `${(samples / 48000).toFixed(3)} s`.replace("-", "−"),
+    length: (samples) => `${(samples / RATE_HZ).toFixed(3)} s`.replace("-", "−"),
     seek: (sample) => player.seek(sample),
     scrub: (sample) => player.scrub(sample),
     playOrStop: () => {
@@ -43,7 +43,7 @@ export function newActions({ model, api, urls, player, edit, settled, show, say,
     step: (by, isFrame = false) => {
       const at = player.position();
       player.stop();
-      player.seek(isFrame ? samplesOfFrames(at, by, rate()) : at + by * 48000);
+      player.seek(isFrame ? samplesOfFrames(at, by, rate()) : at + by * RATE_HZ);
     },
     toStart: () => player.seek(model.range ? model.range[0] : 0),
     toEnd: () => player.seek(model.state.all_samples),
@@ -63,7 +63,7 @@ export function newActions({ model, api, urls, player, edit, settled, show, say,
       const at = player.position();
       const range = model.range ? [...model.range] : [0, model.state.length_samples];
       range[edge] = at;
-      actions.setRange(range[0] < range[1] ? range : edge ? [Math.max(0, at - 48000), at] : [at, at + 48000]);
+      actions.setRange(range[0] < range[1] ? range : edge ? [Math.max(0, at - RATE_HZ), at] : [at, at + RATE_HZ]);
     },
     setRange: (range) => {
       model.range = range.map(Math.round);

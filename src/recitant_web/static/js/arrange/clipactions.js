@@ -2,11 +2,12 @@
 
 import { numberOf } from "../lib/fields.js";
 import { ROLES } from "../lib/roles.js";
-import { samplesOfFrames } from "../lib/units.js";
+import { RATE_HZ, samplesOfFrames } from "../lib/units.js";
 import { clipsAt, withGroup } from "./model.js";
 
 const NUDGE_WAIT_MS = 300;
 const JOB_WAIT_MS = 400;
+const SAMPLES_A_MS = RATE_HZ / 1000;
 
 export function newClipActions({ model, api, urls, player, edit, show, say, reload, tab, actions }) {
   const chosen = () => [...model.selected];
@@ -62,10 +63,11 @@ export function newClipActions({ model, api, urls, player, edit, show, say, relo
         gather("move", ids, by, (sum) => ({ kind: "move", ids, by_samples: sum }));
       }
     },
+    nudgeMs: (by) => actions.nudge(by * SAMPLES_A_MS),
     nudgeFrames: (by) => {
       if (need()) {
         const at = one().start;
-        actions.nudge(samplesOfFrames(at, by, rate()) - at || by * 48);
+        actions.nudge(samplesOfFrames(at, by, rate()) - at || by * SAMPLES_A_MS);
       }
     },
     toTrack: (by) => {

@@ -40,6 +40,14 @@ function cut(clip, from, to) {
   return { ...clip, start: clip.start + from, in: clip.in + from, length: to - from, curve };
 }
 
+// By how many samples an edge of a clip can be moved, from and to.
+export function trimLimits(state, clip, edge) {
+  const shortest = state.least_clip_samples;
+  if (edge === "start") return [Math.max(-clip.in, -clip.start), clip.length - shortest];
+  const length = state.sources[clip.source]?.length_samples ?? Infinity;
+  return [shortest - clip.length, length - clip.in - clip.length];
+}
+
 const CHANGES = {
   move: (state, { ids, by_samples: by, by_tracks: byTracks = 0 }) => moved(state, ids, by, byTracks),
   place: (state, { ids, at_sample: at }) => {
@@ -50,12 +58,9 @@ const CHANGES = {
   },
   trim: (state, { id, edge, by_samples: by }) =>
     withClips(state, [id], (clip) => {
-      const length = state.sources[clip.source]?.length_samples ?? Infinity;
-      if (edge === "start") {
-        const from = Math.min(Math.max(by, -clip.in, -clip.start), clip.length - 48);
-        return cut(clip, from, clip.length);
-      }
-      return cut(clip, 0, Math.min(Math.max(48, clip.length + by), length - clip.in));
+      const [least, most] = trimLimits(state, clip, edge);
+      const within = Math.min(Math.max(by, least), most);
+      return edge === "start" ? cut(clip, within, clip.length) : cut(clip, 0, clip.length + within);
     }),
   slip: (state, { id, by_samples: by }) =>
     withClips(state, [id], (clip) => {

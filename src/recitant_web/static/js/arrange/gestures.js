@@ -1,6 +1,7 @@
 // Pointer to intentions on the canvas: what is grabbed, how far, where it snaps. The server decides when it is let go.
 
-import { gainText } from "../lib/units.js";
+import { RATE_HZ, gainText } from "../lib/units.js";
+import { trimLimits } from "./drawn.js";
 import { curveDb } from "./marks/curve.js";
 import { sampleAt } from "./scale.js";
 import { hitTest } from "./scene.js";
@@ -176,12 +177,10 @@ export function bindCanvas(canvas, { model, scene, actions }) {
         ...label(event, words),
       });
     } else if (hit.kind === "trim-start" || hit.kind === "trim-end") {
-      const source = model.state.sources[clip.source];
       const isStart = hit.kind === "trim-start";
       const edge = isStart ? clip.start : clip.start + clip.length;
       const found = snapped(snapPlaces(model, actions.playhead(), one), [edge], wished, reach(event));
-      const least = isStart ? Math.max(-clip.in, -clip.start) : 48 - clip.length;
-      const most = isStart ? clip.length - 48 : source.length_samples - clip.in - clip.length;
+      const [least, most] = trimLimits(model.state, clip, isStart ? "start" : "end");
       const by = Math.round(Math.min(most, Math.max(least, found.by)));
       actions.preview({
         kind: hit.kind,
@@ -195,7 +194,7 @@ export function bindCanvas(canvas, { model, scene, actions }) {
       const was = isIn ? clip.fade_in[0] : clip.fade_out[0];
       const other = isIn ? clip.fade_out[0] : clip.fade_in[0];
       const length = Math.round(Math.min(clip.length - other, Math.max(0, was + (isIn ? wished : -wished))));
-      actions.preview({ kind: hit.kind, ids: one, length, ...label(event, `${(length / 48000).toFixed(2)} s`) });
+      actions.preview({ kind: hit.kind, ids: one, length, ...label(event, `${(length / RATE_HZ).toFixed(2)} s`) });
     } else if (hit.kind === "point") {
       const points = clip.curve.map((p) => [...p]);
       const low = hit.index ? points[hit.index - 1][0] + 1 : 0;

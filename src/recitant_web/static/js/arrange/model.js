@@ -2,16 +2,17 @@
 // Plain data and pure functions; no drawing, no requests.
 
 import { groupOf } from "./drawn.js";
+import { RATE_HZ } from "../lib/units.js";
 
 const LEAST_VIEW = 2400;
-const END_ROOM = 48000 * 10;
+const END_ROOM = RATE_HZ * 10;
 
 export function newModel(state) {
   const model = {
     base: null, // as the server has it, with its clips as a Map
     state: null, // with the edits that are under way drawn in
     clips: new Map(), // those of the state
-    view: { start: 0, end: Math.max(state.all_samples * 1.02, 48000 * 10) },
+    view: { start: 0, end: Math.max(state.all_samples * 1.02, RATE_HZ * 10) },
     selected: new Set(),
     track: null,
     gesture: null, // { kind, ids, ... } as gestures.js makes it; effective() shows it before the server knows
@@ -135,7 +136,7 @@ export function crossfadesOf(model, clip) {
 }
 
 export function longest(model) {
-  return Math.max(model.state.all_samples + END_ROOM, 48000 * 20);
+  return Math.max(model.state.all_samples + END_ROOM, RATE_HZ * 20);
 }
 
 export function zoomed(model, factor, around) {

@@ -3,6 +3,7 @@
 
 import { make } from "../lib/dom.js";
 import { kindOf } from "../lib/roles.js";
+import { RATE_HZ } from "../lib/units.js";
 
 const COUNT_IN_S = 3;
 const GOOD_DBFS = [-24, -6];
@@ -66,7 +67,7 @@ export function bindNarration({ model, player, say, reload, page }) {
     const isNew = kindOf(known[0]?.role || "") !== "narration";
     track.value = known.some((each) => each.id === kept) ? kept : isNew ? "0" : known[0].id;
     into.disabled = !model.range;
-    const seconds = model.range ? ` (${((model.range[1] - model.range[0]) / 48000).toFixed(2)} s)` : "";
+    const seconds = model.range ? ` (${((model.range[1] - model.range[0]) / RATE_HZ).toFixed(2)} s)` : "";
     intoWords.textContent = `only into the range${seconds}${model.range ? "" : ": i and o set one"}`;
     if (!isRecording) record.textContent = rangeOf() ? "Record into the range" : "Record from the playhead";
   }
@@ -127,12 +128,12 @@ export function bindNarration({ model, player, say, reload, page }) {
   async function begin() {
     const range = rangeOf();
     const from = range ? range[0] : player.position();
-    const lead = COUNT_IN_S * 48000;
+    const lead = COUNT_IN_S * RATE_HZ;
     player.stop();
     blocks = [];
     isRecording = true;
     record.textContent = "Stop and keep";
-    const silent = Math.max(0, lead - from) / 48000;
+    const silent = Math.max(0, lead - from) / RATE_HZ;
     startedAt = { from, range, context: null };
     // The clock of the sound counts: what is said before the programme reaches the place is not part of the take.
     const countDown = () => {
@@ -142,7 +143,7 @@ export function bindNarration({ model, player, say, reload, page }) {
       }
       const left = startedAt.context === null ? COUNT_IN_S : startedAt.context - player.context.currentTime;
       count.textContent = left > 0 ? String(Math.min(COUNT_IN_S, Math.ceil(left))) : "● recording";
-      if (range && left < -((range[1] - range[0]) / 48000 + HANDLE_S + 0.5)) finish();
+      if (range && left < -((range[1] - range[0]) / RATE_HZ + HANDLE_S + 0.5)) finish();
       else setTimeout(countDown, 80);
     };
     countDown();
@@ -159,7 +160,7 @@ export function bindNarration({ model, player, say, reload, page }) {
         if (!block) return;
         clearInterval(wait);
         // When the programme's place ``from`` sounds, on the clock that the microphone's blocks carry too.
-        startedAt.context = block.time + (from - block.start) / 48000;
+        startedAt.context = block.time + (from - block.start) / RATE_HZ;
       }, 20);
     } else startedAt.context = player.context.currentTime + COUNT_IN_S - silent;
   }
@@ -173,14 +174,14 @@ export function bindNarration({ model, player, say, reload, page }) {
       say("The count-in had not ended; nothing was kept.");
       return;
     }
-    const late = Math.round(((context.outputLatency || 0) + (context.baseLatency || 0)) * 48000);
-    const skip = Math.max(0, Math.round(startedAt.context * 48000) + late - blocks[0].frame);
+    const late = Math.round(((context.outputLatency || 0) + (context.baseLatency || 0)) * RATE_HZ);
+    const skip = Math.max(0, Math.round(startedAt.context * RATE_HZ) + late - blocks[0].frame);
     const all = new Float32Array(blocks.length * 128);
     blocks.forEach((block, i) => all.set(block.samples, i * 128));
     const { range } = startedAt;
-    const handle = range ? Math.min(HANDLE_S * 48000, skip) : 0;
+    const handle = range ? Math.min(HANDLE_S * RATE_HZ, skip) : 0;
     const length = range ? range[1] - range[0] : 0;
-    const samples = all.subarray(skip - handle, range ? skip + length + HANDLE_S * 48000 : all.length);
+    const samples = all.subarray(skip - handle, range ? skip + length + HANDLE_S * RATE_HZ : all.length);
     if (samples.length < 4800) {
       say("The take is shorter than a tenth of a second; nothing was kept.");
       return;
@@ -206,7 +207,7 @@ export function bindNarration({ model, player, say, reload, page }) {
         row.textContent = data.sentence;
         return;
       }
-      row.textContent = `${data.name}, ${(samples.length / 48000).toFixed(1)} s: kept.${nClipped ? " It clips." : ""}`;
+      row.textContent = `${data.name}, ${(samples.length / RATE_HZ).toFixed(1)} s: kept.${nClipped ? " It clips." : ""}`;
       row.classList.toggle("over", nClipped > 0);
       const revision = model.state.revision;
       for (let tries = 0; tries < 40 && model.state.revision === revision; tries += 1) {
@@ -234,7 +235,7 @@ function wavOf(samples) {
   header.setUint32(16, 16, true);
   header.setUint16(20, 3, true);
   header.setUint16(22, 1, true);
-  header.setUint32(24, 48000, true);
+  header.setUint32(24, RATE_HZ, true);
   header.setUint32(28, 192000, true);
   header.setUint16(32, 4, true);
   header.setUint16(34, 32, true);

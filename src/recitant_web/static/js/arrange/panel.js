@@ -1,7 +1,7 @@
 // The explanation at the right as text and inputs: the chosen clips, markers, history. All that the canvas shows is here too.
 
 import { button as plainButton, make } from "../lib/dom.js";
-import { gainText, timecode } from "../lib/units.js";
+import { RATE_HZ, gainText, timecode } from "../lib/units.js";
 import { crossfadesOf, inOrder } from "./model.js";
 import { groupRow, outRow, SHAPES, showSeveral, aloneRow } from "./several.js";
 import { takesBox } from "./takes.js";
@@ -55,8 +55,8 @@ export function showClip(box, model, actions) {
   }
   const rate = model.state.frame_rate;
   const source = model.state.sources[clip.source];
-  const seconds = (samples) => (samples / 48000).toFixed(3);
-  const samplesOf = (text) => Math.round(Number(text.replace(",", ".").replace("s", "")) * 48000);
+  const seconds = (samples) => (samples / RATE_HZ).toFixed(3);
+  const samplesOf = (text) => Math.round(Number(text.replace(",", ".").replace("s", "")) * RATE_HZ);
   box.append(
     make("h2", { textContent: clip.name }),
     takesBox(clip, model, actions),
@@ -134,7 +134,7 @@ function curveTable(clip, actions) {
   );
   const body = make("tbody");
   points.forEach(([at, db], index) => {
-    const place = make("input", { className: "gain mono", value: (at / 48000).toFixed(3) });
+    const place = make("input", { className: "gain mono", value: (at / RATE_HZ).toFixed(3) });
     const gain = make("input", { className: "gain mono", value: gainText(db) });
     place.setAttribute("aria-label", `Point ${index + 1}, seconds from the clip's start`);
     gain.setAttribute("aria-label", `Point ${index + 1}, dB`);
@@ -143,7 +143,7 @@ function curveTable(clip, actions) {
         kind: "point",
         id: clip.id,
         index,
-        at_sample: Math.round(Number(place.value.replace(",", ".")) * 48000),
+        at_sample: Math.round(Number(place.value.replace(",", ".")) * RATE_HZ),
         gain_db: gain.value,
       });
     place.addEventListener("change", send);
@@ -303,7 +303,7 @@ export function showTable(body, model, actions) {
         make("td", {}, choose),
         make("td", { textContent: tracks.get(clip.track).name }),
         make("td", { className: "n mono", textContent: timecode(clip.start, model.state.frame_rate) }),
-        make("td", { className: "n mono", textContent: (clip.length / 48000).toFixed(2) }),
+        make("td", { className: "n mono", textContent: (clip.length / RATE_HZ).toFixed(2) }),
       );
     }),
   );

@@ -2,6 +2,7 @@
 
 import { button as plainButton, make } from "../lib/dom.js";
 import { choice, numberOf, row } from "../lib/fields.js";
+import { RATE_HZ } from "../lib/units.js";
 
 const button = (text, action, properties = {}) => plainButton(text, action, { className: "act", ...properties });
 export const SHAPES = [
@@ -22,7 +23,7 @@ const ORDERS = [
   ["time", "in order of their time of day"],
   ["chosen", "in the order they were chosen"],
 ];
-const samplesOf = (text) => Math.round(numberOf(String(text).replace("s", "")) * 48000);
+const samplesOf = (text) => Math.round(numberOf(String(text).replace("s", "")) * RATE_HZ);
 
 export function showSeveral(box, clips, model, actions) {
   const ids = clips.map((clip) => clip.id);
@@ -104,7 +105,7 @@ export function groupRow(clips, ids, actions) {
 export function fadesOf(clips, actions) {
   const [clip] = clips;
   const lengths = ["fade_in", "fade_out"].map((edge) => {
-    const input = make("input", { className: "gain mono", value: (clip[edge][0] / 48000).toFixed(3) });
+    const input = make("input", { className: "gain mono", value: (clip[edge][0] / RATE_HZ).toFixed(3) });
     input.setAttribute("aria-label", `${edge === "fade_in" ? "Fade in" : "Fade out"} of all, s`);
     return input;
   });

@@ -1,6 +1,7 @@
 // Takes: the recordings that one clip holds for its place. One sounds; they are heard in turn without an edit, and chosen with one.
 
 import { button as plainButton, make } from "../lib/dom.js";
+import { RATE_HZ } from "../lib/units.js";
 
 const LEAD_IN_SAMPLES = 24000;
 const button = (text, action, properties = {}) => plainButton(text, action, { className: "act", ...properties });
@@ -98,7 +99,7 @@ export function takesBox(clip, model, actions) {
   const rows = clip.takes.map((take, index) => {
     const source = model.state.sources[take.source];
     const notes = [];
-    if (source) notes.push(`${(source.length_samples / 48000).toFixed(1)} s`);
+    if (source) notes.push(`${(source.length_samples / RATE_HZ).toFixed(1)} s`);
     if (source?.is_clipped) notes.push("clips");
     const use = button(index === clip.take ? "sounds" : "Use", () => actions.useTake(clip.id, index), {
       className: index === clip.take ? "quiet" : "act",

@@ -4,6 +4,7 @@
 import { button as plainButton, make } from "../lib/dom.js";
 import { check, choice, numberOf, row } from "../lib/fields.js";
 import { labelOf, letterOf, ROLES } from "../lib/roles.js";
+import { RATE_HZ } from "../lib/units.js";
 
 const button = (text, action, properties = {}) => plainButton(text, action, { className: "act", ...properties });
 
@@ -23,7 +24,7 @@ export function newTimeActions({ model, player, edit, say }) {
         ...(everywhere === null ? about() : { ...about(), track_ids: everywhere ? null : [model.track] }),
       }),
     openGap: (text) => {
-      const length = Math.round(numberOf(text) * 48000);
+      const length = Math.round(numberOf(text) * RATE_HZ);
       if (!(length > 0)) say("Give the length of the gap in seconds.");
       else edit({ kind: "open-gap", at_sample: player.position(), length_samples: length, ...about() });
     },
@@ -105,10 +106,10 @@ function programmeRows(state, actions) {
   if (picture) {
     const offset = make("input", {
       className: "gain mono",
-      value: (state.picture_offset_samples / 48000).toFixed(3).replace("-", "−"),
+      value: (state.picture_offset_samples / RATE_HZ).toFixed(3).replace("-", "−"),
     });
     offset.addEventListener("change", () =>
-      actions.setProgramme({ picture_offset_samples: Math.round(numberOf(offset.value) * 48000) }),
+      actions.setProgramme({ picture_offset_samples: Math.round(numberOf(offset.value) * RATE_HZ) }),
     );
     rows.push(row("picture begins at, s", offset));
     if (picture.frame_rate && picture.frame_rate !== state.frame_rate)

@@ -2,20 +2,17 @@
 
 import { fitCanvas, themeOf } from "../lib/canvas.js";
 import { newPeakMeter } from "../lib/meter.js";
-import { newNotice, showLoudness, showPlaying, showSteps } from "../lib/page.js";
-import { Player } from "../lib/player.js";
-import { samplesOfFrames, timecode } from "../lib/units.js";
+import { showSteps } from "../lib/page.js";
+import { newPageShell } from "../lib/page_shell.js";
+import { RATE_HZ, samplesOfFrames } from "../lib/units.js";
 import { Waves } from "../lib/waves.js";
 import { newActions } from "./actions.js";
-import { watchRevision } from "../lib/moved.js";
-import { newApi } from "../lib/api.js";
 import { keepingFocus } from "../lib/dom.js";
 import { menuButton } from "../lib/menu.js";
-import { newEditQueue } from "../lib/edits.js";
 import { applyEdit } from "./drawn.js";
 import { bindCanvas } from "./gestures.js";
 import { moveHeads, showHeads } from "./heads.js";
-import { bindKeys, keysPage } from "./keys.js";
+import { keysOf } from "./keys.js";
 import { bindLibrary } from "./library.js";
 import { heardParameters, newModel, scrolled, shown, shownTracks, takeDelta, takeState } from "./model.js";
 import { bindNarration } from "./narration.js";
@@ -33,30 +30,34 @@ const lanes = document.getElementById("lanes");
 const headsBox = document.getElementById("heads");
 const video = document.getElementById("picture");
 const theme = themeOf(document.documentElement);
-const say = newNotice();
-const playButton = document.querySelector('[data-do="playOrStop"]');
 const model = newModel(JSON.parse(document.getElementById("state").textContent));
 const showMeter = newPeakMeter(document.getElementById("meter"), theme, model.state.channels);
-const api = newApi(page.dataset);
-const queue = newEditQueue({
-  post: api.edit,
-  refetch: api.state,
-  tell: say,
-  base: () => model.base,
+const headsWidth = parseFloat(getComputedStyle(lanes).getPropertyValue("--heads"));
+const shell = newPageShell({
+  page,
+  model,
   apply: applyEdit,
   adopt: take,
-  refuse: (error, data) => {
+  refuse: (error, data, tell) => {
     model.gesture = null;
     const isAsked = error.code === "tied_to_picture";
     const anyway = { label: "Move anyway", run: () => edit({ ...data, breaks_sync: true }) };
-    say(error.message, false, isAsked ? anyway : null);
+    tell(error.message, false, isAsked ? anyway : null);
   },
   draw: () => {
-    shown(model, queue.over(model.base));
+    shown(model, shell.queue.over(model.base));
     show();
   },
+  parameters: () => ({
+    hear: "mix",
+    revision: model.state.revision,
+    ...heardParameters(model),
+    ...actions.takeParameters(),
+  }),
+  loop: () => (model.isLooping && model.range && model.range[1] > model.range[0] ? model.range : null),
+  isFree: () => !model.gesture,
 });
-const edit = queue.add;
+const { say, api, queue, edit, player } = shell;
 let scene = null;
 let scrollTop = 0;
 const clipTable = document.getElementById("clip-table");
@@ -76,17 +77,6 @@ const ACTION_OF = {
 
 const waves = new Waves(page.dataset.outline, () => {
   needsDraw = true;
-});
-const player = new Player(page.dataset.sound, {
-  parameters: () => ({
-    hear: "mix",
-    revision: model.state.revision,
-    ...heardParameters(model),
-    ...actions.takeParameters(),
-  }),
-  length: () => model.state.length_samples,
-  loop: () => (model.isLooping && model.range && model.range[1] > model.range[0] ? model.range : null),
-  onFault: say,
 });
 let picture = null;
 showPicture();
@@ -114,7 +104,7 @@ function showPicture() {
 
 function draw() {
   needsDraw = false;
-  const width = lanes.clientWidth - 178;
+  const width = lanes.clientWidth - headsWidth;
   const height = lanes.clientHeight;
   scene = layoutScene(model, { width, height, scrollTop });
   scrollTop = Math.min(scrollTop, Math.max(0, scene.contentHeight + RULER - height + 20));
@@ -159,7 +149,7 @@ function showAll() {
   box.hidden = !heard.length;
   box.querySelector("span").textContent = heard.join(", ");
   const range = document.getElementById("range");
-  range.textContent = model.range ? `range ${((model.range[1] - model.range[0]) / 48000).toFixed(2)} s` : "no range";
+  range.textContent = model.range ? `range ${((model.range[1] - model.range[0]) / RATE_HZ).toFixed(2)} s` : "no range";
 }
 
 function showTab() {
@@ -208,13 +198,6 @@ async function reload() {
   }
 }
 
-watchRevision({
-  url: page.dataset.moved,
-  revision: () => model.base.revision,
-  isIdle: () => queue.isIdle() && !model.gesture,
-  reload,
-});
-
 let tableTimer = null;
 function moveView(view) {
   model.view = view;
@@ -243,7 +226,7 @@ const actions = newActions({
   },
 });
 const takes = newTakeActions({ model, player, edit, say, show });
-Object.assign(actions, newTimeActions({ model, player, edit, say }), takes, {
+Object.assign(actions, shell.actions, newTimeActions({ model, player, edit, say }), takes, {
   askTrack: bindTrackList(document.getElementById("put"), { model, actions, say }),
   scrollTop: () => scrollTop,
   scrollRows: (by) => {
@@ -263,7 +246,6 @@ Object.assign(actions, newTimeActions({ model, player, edit, say }), takes, {
     model.heightOf = null;
     edit({ kind: "track-set", id, height_px: height });
   },
-  showKeys: () => document.getElementById("keys").showModal(),
   typeTimecode: () => {
     const input = document.getElementById("timecode");
     input.focus();
@@ -276,33 +258,30 @@ const playhead = document.getElementById("playhead");
 const timecodeInput = document.getElementById("timecode");
 let lastFrame = 0;
 
-function tick(now) {
+function frame(now, at, reading) {
   if (lastFrame) {
     frameTimes.push(now - lastFrame);
     if (frameTimes.length > 600) frameTimes.shift();
   }
   lastFrame = now;
-  const at = player.position();
   if (player.isPlaying && !model.gesture && (at > model.view.end || at < model.view.start))
     moveView(scrolled(model, at - model.view.start - (model.view.end - model.view.start) * 0.05));
   actions.followTakes(at);
   if (needsDraw) draw();
   const x = xOf(at, model.view, scene.width);
   playhead.hidden = x < 0 || x > scene.width;
-  playhead.style.transform = `translateX(${178 + x}px)`;
-  if (document.activeElement !== timecodeInput) timecodeInput.value = timecode(at, model.state.frame_rate);
+  playhead.style.transform = `translateX(${headsWidth + x}px)`;
   picture?.follow(at - model.state.picture_offset_samples, player.isSounding, player.rate);
-  const reading = player.reading();
-  showLoudness(reading);
   showMeter(reading, now);
-  showPlaying(playButton, player.isOn);
   document.getElementById("rate").textContent =
     player.isPlaying && player.rate !== 1 ? `× ${player.rate}`.replace("-", "−") : "";
-  requestAnimationFrame(tick);
 }
 
-for (const button of document.querySelectorAll("[data-do]"))
-  button.addEventListener("click", () => actions[ACTION_OF[button.dataset.do] || button.dataset.do]());
+const names = [...document.querySelectorAll("[data-do]")].map((button) => button.dataset.do);
+shell.bind({
+  buttons: Object.fromEntries(names.map((name) => [name, () => actions[ACTION_OF[name] || name]()])),
+  shortcuts: keysOf(actions),
+});
 for (const button of document.querySelectorAll("[data-tab]"))
   button.addEventListener("click", () => {
     tab = button.dataset.tab;
@@ -337,23 +316,21 @@ headsBox.addEventListener(
   { passive: false },
 );
 bindCanvas(canvas, { model, scene: () => scene, actions });
-bindKeys(actions, () => !document.querySelector("dialog[open]"));
 bindLibrary({ api, player, say, page, actions });
-keysPage(document.getElementById("keys"));
 new ResizeObserver(() => {
   needsDraw = true;
 }).observe(lanes);
 window.addEventListener("themechange", () => {
   needsDraw = true;
 });
-document.fonts.ready.then(() => {
-  show();
-  draw();
-  page.dataset.ready = "true";
-});
 if (!shownTracks(model).length) say("Nothing to arrange yet. Bring files in on the Intake page.");
 draw();
-requestAnimationFrame(tick);
+shell.run({
+  frame,
+  ready: () => {
+    show();
+    draw();
+  },
+});
 // For measurements: frame times, the worst distance of picture and sound, and the timeline as the page knows it.
-window.recitantEdits = queue;
 window.arrange = { frameTimes, model, player, moveView, samplesOfFrames, picture: () => picture };

@@ -2,7 +2,7 @@
 
 import { button, make } from "../lib/dom.js";
 import { isSpeech, labelOf } from "../lib/roles.js";
-import { clock, signed } from "../lib/units.js";
+import { RATE_HZ, clock, signed } from "../lib/units.js";
 import { passageAt, selectedClip } from "./model.js";
 
 const ACCEPT = { code: "accept", target_id: "0", by_db: 0 };
@@ -155,13 +155,13 @@ export function showSpeech(model, position, mark) {
   if (details.hidden || (details.contains(document.activeElement) && document.activeElement.matches("input"))) return;
   const spans = model.state.speech.find((row) => row.id === clip.id)?.spans || [];
   details.querySelector("summary").textContent = `Speech in ${clip.name} (${spans.length})`;
-  const seconds = (text) => Math.round(Number(String(text).replace(",", ".")) * 48000);
+  const seconds = (text) => Math.round(Number(String(text).replace(",", ".")) * RATE_HZ);
   const field = (value, name, onValue) => {
     const input = make("input", {
       className: "gain mono",
       type: "text",
       inputMode: "decimal",
-      value: (value / 48000).toFixed(2),
+      value: (value / RATE_HZ).toFixed(2),
     });
     input.setAttribute("aria-label", name);
     input.addEventListener("change", () => onValue(seconds(input.value)));
@@ -189,7 +189,7 @@ export function showSpeech(model, position, mark) {
       ),
     ),
   );
-  const add = button("Mark a second from the playhead", () => mark(clip.id, position(), position() + 48000, true), {
+  const add = button("Mark a second from the playhead", () => mark(clip.id, position(), position() + RATE_HZ, true), {
     className: "quiet",
   });
   details

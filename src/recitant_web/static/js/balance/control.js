@@ -118,47 +118,6 @@ export function bindHorizon(canvas, { horizon, actions }) {
   });
 }
 
-export function bindKeys(actions) {
-  document.addEventListener("keydown", (event) => {
-    if (document.querySelector("dialog[open]")) return;
-    // A tick box or a fader keeps only the keys that it needs itself.
-    const isTicked = event.target.matches("input[type=checkbox], input[type=range]");
-    if (isTicked ? event.key === " " || event.key.startsWith("Arrow") : event.target.matches("input, select, textarea"))
-      return;
-    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
-      event.preventDefault();
-      (event.shiftKey ? actions.redo : actions.undo)();
-      return;
-    }
-    if (event.ctrlKey || event.metaKey || event.altKey) return;
-    if (event.key === " " && event.target.matches("button, summary, a")) return;
-    const moves = {
-      " ": actions.playOrStop,
-      "[": () => actions.selectNeighbour(-1),
-      "]": () => actions.selectNeighbour(1),
-      ArrowUp: () => actions.nudge(event.shiftKey ? 0.1 : 0.5),
-      ArrowDown: () => actions.nudge(event.shiftKey ? -0.1 : -0.5),
-      ",": () => actions.step(-1),
-      "<": () => actions.step(-10),
-      ".": () => actions.step(1),
-      ">": () => actions.step(10),
-      "-": () => actions.zoom(1.5),
-      "=": () => actions.zoom(1 / 1.5),
-      "+": () => actions.zoom(1 / 1.5),
-      0: actions.whole,
-      g: actions.typeGain,
-      n: () => actions.nextPassage(1),
-      b: () => actions.nextPassage(-1),
-      Delete: actions.deleteChosen,
-      Backspace: actions.deleteChosen,
-    };
-    const move = moves[event.key];
-    if (!move) return;
-    event.preventDefault();
-    move();
-  });
-}
-
 function dragSideways(hit, grabbed, now, movedPx, fine, actions) {
   if (hit.kind === "duck-point") {
     const { handle, row } = hit;

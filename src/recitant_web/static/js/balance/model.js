@@ -1,7 +1,9 @@
 // What the page knows: the state as the server measured it, the view, and what is being dragged.
 // Plain data and pure functions; no drawing, no requests.
 
-const LEAST_VIEW_SAMPLES = 48000;
+import { RATE_HZ } from "../lib/units.js";
+
+const LEAST_VIEW_SAMPLES = RATE_HZ;
 
 export function newModel(state) {
   return {

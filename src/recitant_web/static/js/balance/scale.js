@@ -1,6 +1,7 @@
 // Where a sample stands on the score, in CSS pixels.
 
 import { tickStepS } from "../lib/ticks.js";
+import { RATE_HZ } from "../lib/units.js";
 
 export const RULER_HEIGHT = 26;
 export const GUTTER_WIDTH = 34;
@@ -14,10 +15,10 @@ export function sampleAt(x, view, width) {
 }
 
 export function ticksOf(view, width) {
-  const step = tickStepS((view.end - view.start) / 48000, 9, 1);
+  const step = tickStepS((view.end - view.start) / RATE_HZ, 9, 1);
   const ticks = [];
-  for (let s = Math.ceil(view.start / 48000 / step) * step; s * 48000 <= view.end; s += step) {
-    ticks.push({ x: Math.round(xOf(s * 48000, view, width)) + 0.5, sample: s * 48000 });
+  for (let s = Math.ceil(view.start / RATE_HZ / step) * step; s * RATE_HZ <= view.end; s += step) {
+    ticks.push({ x: Math.round(xOf(s * RATE_HZ, view, width)) + 0.5, sample: s * RATE_HZ });
   }
   return ticks;
 }

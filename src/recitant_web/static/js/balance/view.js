@@ -1,20 +1,17 @@
 // The Balance page: holds model, layout, painter, gestures, player and server together.
 
-import { clock, signed, timecode } from "../lib/units.js";
-import { newApi } from "../lib/api.js";
-import { keepingFocus, make, setText } from "../lib/dom.js";
+import { RATE_HZ, clock, signed } from "../lib/units.js";
+import { keepingFocus, make } from "../lib/dom.js";
 import { fitCanvas, themeOf } from "../lib/canvas.js";
-import { newEditQueue } from "../lib/edits.js";
-import { newFollower } from "../lib/follow.js";
 import { newPeakMeter } from "../lib/meter.js";
-import { newNotice, showLoudness, showPlaying, showSteps } from "../lib/page.js";
-import { Player } from "../lib/player.js";
+import { showSteps } from "../lib/page.js";
+import { newPageShell } from "../lib/page_shell.js";
 import { newAfterPress } from "../lib/pressed.js";
 import { kindOf } from "../lib/roles.js";
 import { newHeard, newThrough } from "../lib/through.js";
 import { isTyping } from "../lib/typing.js";
 import { showVerdict } from "../lib/verdict.js";
-import { bindHorizon, bindKeys, bindScore } from "./control.js";
+import { bindHorizon, bindScore } from "./control.js";
 import { paintHorizon, shapeOfHorizon } from "./marks/horizon.js";
 import { moveEdge, showCloseList, showFigures, showNote, showSpeech } from "./clearance.js";
 import { applyEdit, gainMoved, levelsMoved, pointIndex } from "./drawn.js";
@@ -24,6 +21,7 @@ import { showGiveWay } from "./giveway.js";
 import { heardParameters, neighbourClip, newModel, passageAt, scrolled, selectedClip, zoomed } from "./model.js";
 import { xOf } from "./scale.js";
 import { layoutScore, paintScore } from "./score.js";
+import { keysOf } from "./keys.js";
 import { newLevelPath } from "./path.js";
 import { newClipTable, showHeads } from "./side.js";
 import { showStanding } from "./standing.js";
@@ -34,36 +32,24 @@ const stavesBox = document.getElementById("staves");
 const scoreCanvas = document.getElementById("score");
 const horizonCanvas = document.getElementById("horizon");
 const theme = themeOf(document.documentElement);
-const say = newNotice();
-const playButton = document.querySelector('[data-do="play"]');
 const model = newModel(JSON.parse(document.getElementById("state").textContent));
 const showMeter = newPeakMeter(document.getElementById("meter"), theme, model.state.channels);
-const api = newApi(desk.dataset, model.base);
-const queue = newEditQueue({
-  post: api.edit,
-  refetch: api.state,
-  tell: say,
-  base: () => model.base,
-  apply: applyEdit,
-  adopt: take,
-  refuse: (error) => {
-    model.drag = null;
-    say(error.message);
-  },
-  draw: () => {
-    model.state = queue.over(model.base);
-    show();
-  },
-});
-const edit = queue.add;
-const afterPress = newAfterPress(desk);
-let score = layoutScore(model, 800, 600);
-let drawnGround = ""; // of the score that stands on the canvas
-let horizon = shapeOfHorizon(model, 1280, 72);
+const headsWidth = parseFloat(getComputedStyle(stavesBox).getPropertyValue("--heads"));
 const NUDGE_WAIT_MS = 300;
 const SOON_MS = 60; // figures of an edit are asked for once its answer is drawn
-
-const player = new Player(desk.dataset.sound, {
+const shell = newPageShell({
+  page: desk,
+  model,
+  apply: applyEdit,
+  adopt: take,
+  refuse: (error, _data, tell) => {
+    model.drag = null;
+    tell(error.message);
+  },
+  draw: () => {
+    model.state = shell.queue.over(model.base);
+    show();
+  },
   parameters: () => ({
     hear: heard(),
     stems: 1,
@@ -71,15 +57,28 @@ const player = new Player(desk.dataset.sound, {
     ...heardParameters(model),
     ...through.parameters(),
   }),
-  length: () => model.state.length_samples,
-  onFault: say,
   onBlock: (readings) => through.show(readings),
+  pauseMs: () => {
+    const { figures_of: of, revision, is_exact: isExact, fit, clearance, balance_run: run } = model.base;
+    const isBusy = Boolean(run && run.is_open);
+    if (!model.base.length_samples) return null;
+    if (of !== revision) return SOON_MS;
+    if (isExact && fit.is_exact && !clearance.is_listening && !isBusy) return null;
+    return isExact && !isBusy ? 1500 : 250;
+  },
+  isFree: () => !model.drag,
 });
+const { say, api, queue, edit, player, follow } = shell;
+const afterPress = newAfterPress(desk);
+let score = layoutScore(model, 800, 600);
+let drawnGround = ""; // of the score that stands on the canvas
+let horizon = shapeOfHorizon(model, 1280, 72);
+
 const heard = newHeard(() => player.refresh());
 const through = newThrough(() => player);
 
 function draw() {
-  const width = stavesBox.clientWidth - 158;
+  const width = stavesBox.clientWidth - headsWidth;
   const height = stavesBox.clientHeight;
   const silent = silentRoles();
   // What stands on the canvas stays where neither its size nor its ground is another.
@@ -131,22 +130,6 @@ function take(state) {
   if (isOtherMix || (isNewSound && heard() === "handed-over")) player.refresh();
   follow();
 }
-
-const follow = newFollower({
-  api,
-  base: () => model.base,
-  pauseMs: () => {
-    const { figures_of: of, revision, is_exact: isExact, fit, clearance, balance_run: run } = model.base;
-    const isBusy = Boolean(run && run.is_open);
-    if (!model.base.length_samples) return null;
-    if (of !== revision) return SOON_MS;
-    if (isExact && fit.is_exact && !clearance.is_listening && !isBusy) return null;
-    return isExact && !isBusy ? 1500 : 250;
-  },
-  isFree: () => !model.drag && queue.isIdle(),
-  movedUrl: desk.dataset.moved,
-  adopt: take,
-});
 
 const contours = { api, url: desk.dataset.contours, model, width: () => score.width, onLoad: draw, onFault: say };
 const loadContours = newContours(contours);
@@ -218,6 +201,7 @@ const firstBalance = newFirstBalance({
 });
 
 const actions = {
+  ...shell.actions,
   select,
   seek: (sample) => {
     player.seek(sample);
@@ -255,12 +239,8 @@ const actions = {
   scroll: (by) => moveView(scrolled(model.view, by, model.state.length_samples)),
   centre: (sample) =>
     moveView(scrolled(model.view, sample - (model.view.start + model.view.end) / 2, model.state.length_samples)),
-  whole: () => moveView({ start: 0, end: Math.max(48000, model.state.length_samples) }),
-  step: (seconds) => actions.seek(player.position() + seconds * 48000),
-  playOrStop: () => {
-    if (player.isOn) player.stop();
-    else player.play();
-  },
+  whole: () => moveView({ start: 0, end: Math.max(RATE_HZ, model.state.length_samples) }),
+  step: (seconds) => actions.seek(player.position() + seconds * RATE_HZ),
   selectNeighbour: (step) => {
     const clip = neighbourClip(model, step);
     if (!clip) return;
@@ -321,8 +301,6 @@ const actions = {
     else say("No passage is too close.");
   },
   typeGain: () => document.querySelector('[data-path="clip"]')?.focus(),
-  undo: () => edit((state) => (state.undo ? { kind: "undo" } : null)),
-  redo: () => edit((state) => (state.redo ? { kind: "redo" } : null)),
 };
 
 const [playhead, horizonHead] = ["playhead", "playhead thin"].map((className) => make("div", { className }));
@@ -333,17 +311,15 @@ function movePlayhead() {
   const at = player.position();
   const x = xOf(at, model.view, score.width);
   playhead.hidden = x < 33 || x > score.width;
-  playhead.style.transform = `translateX(${158 + x}px)`;
+  playhead.style.transform = `translateX(${headsWidth + x}px)`;
   playhead.style.height = `${score.height}px`;
   horizonHead.style.transform = `translateX(${horizon.xOfSample(at)}px)`;
-  setText(document.getElementById("timecode"), timecode(at, model.state.frame_rate));
 }
 
 const showStems = newStemMeters(document.getElementById("heads"), model);
 let lastNote = 0;
-function tick(now) {
+function frame(now, at, reading) {
   movePlayhead();
-  const at = player.position();
   levelPath.follow();
   if (now - lastNote > 400) {
     lastNote = now;
@@ -358,30 +334,26 @@ function tick(now) {
       ),
     );
   }
-  const reading = player.reading();
-  showLoudness(reading);
   showMeter(reading, now);
   showStems(reading, now);
-  showPlaying(playButton, player.isOn);
-  requestAnimationFrame(tick);
 }
 
-const buttons = {
-  play: actions.playOrStop,
-  undo: actions.undo,
-  redo: actions.redo,
-  wider: () => actions.zoom(1.5),
-  closer: () => actions.zoom(1 / 1.5),
-  whole: actions.whole,
-};
-for (const [name, action] of Object.entries(buttons))
-  document.querySelector(`[data-do="${name}"]`).addEventListener("click", action);
+shell.bind({
+  buttons: {
+    play: actions.playOrStop,
+    undo: actions.undo,
+    redo: actions.redo,
+    wider: () => actions.zoom(1.5),
+    closer: () => actions.zoom(1 / 1.5),
+    whole: actions.whole,
+  },
+  shortcuts: keysOf(actions),
+});
 document
   .getElementById("spec")
   .addEventListener("change", (event) => edit({ kind: "spec", spec_id: event.target.value }));
 bindScore(scoreCanvas, { model: () => model, score: () => score, actions });
 bindHorizon(horizonCanvas, { horizon: () => horizon, actions });
-bindKeys(actions);
 new ResizeObserver(() => {
   show();
   loadContours();
@@ -390,11 +362,5 @@ window.addEventListener("themechange", () => {
   drawnGround = "";
   draw();
 });
-document.fonts.ready.then(() => {
-  show();
-  desk.dataset.ready = "true";
-});
 if (!model.state.length_samples) say("Nothing to balance yet. Bring files in on the Intake page.");
-follow();
-requestAnimationFrame(tick);
-window.recitantEdits = queue; // for tests: whether everything that was pressed has reached the server
+shell.run({ frame, ready: show });

@@ -1,13 +1,13 @@
 // Hearing the programme on Hand over: as balanced or as any line of the sheet hands it over, through what viewers have.
 
-import { clock } from "../lib/units.js";
+import { RATE_HZ, clock } from "../lib/units.js";
 import { setText } from "../lib/dom.js";
 import { newNotice, showPlaying } from "../lib/page.js";
 import { Player } from "../lib/player.js";
+import { bindShortcuts, newKeysDialog } from "../lib/shortcuts.js";
 import { newThrough } from "../lib/through.js";
 
 const STEP_S = 5;
-const RATE_HZ = 48000;
 
 const box = document.getElementById("listen");
 const place = document.getElementById("listen-place");
@@ -43,14 +43,19 @@ place.addEventListener("change", () => {
   isHeld = false;
   player.seek(Number(place.value) * RATE_HZ);
 });
-document.addEventListener("keydown", (event) => {
-  if (event.target.closest("input, select, textarea, button, summary, a") || event.ctrlKey || event.metaKey) return;
-  if (event.key === " ") playOrStop();
-  else if (event.key === ",") player.seek(player.position() - STEP_S * RATE_HZ);
-  else if (event.key === ".") player.seek(player.position() + STEP_S * RATE_HZ);
-  else return;
-  event.preventDefault();
-});
+const step = (seconds) => player.seek(player.position() + seconds * RATE_HZ);
+const shortcuts = [
+  {
+    title: "Hearing it",
+    rows: [
+      { shown: "space", words: "play, stop", keys: { " ": playOrStop } },
+      { shown: ", .", words: "playhead by 5 s", keys: { ",": () => step(-STEP_S), ".": () => step(STEP_S) } },
+      { shown: "?", words: "these keys", keys: { "?": () => showKeys() } },
+    ],
+  },
+];
+const showKeys = newKeysDialog(shortcuts);
+bindShortcuts(shortcuts);
 
 function tick() {
   showPlaying(playButton, player.isOn);

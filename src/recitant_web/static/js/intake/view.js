@@ -3,10 +3,12 @@
 import { Player } from "../lib/player.js";
 import { fitCanvas, themeOf } from "../lib/canvas.js";
 import { newNotice } from "../lib/page.js";
-import { signed } from "../lib/units.js";
+import { bindShortcuts, newKeysDialog } from "../lib/shortcuts.js";
+import { RATE_HZ, signed } from "../lib/units.js";
 import { drawOutline, Waves } from "../lib/waves.js";
 import { bindSending } from "./sending.js";
 import { kindOf } from "../lib/roles.js";
+import { keysOf } from "./keys.js";
 
 const page = document.getElementById("intake");
 const sources = document.getElementById("sources");
@@ -325,7 +327,7 @@ function drawBig() {
 let lastShown = "";
 function tick() {
   const at = player.position();
-  const text = `${Math.floor(at / 2880000)}:${String(Math.floor(at / 48000) % 60).padStart(2, "0")}.${Math.floor(at / 4800) % 10}`;
+  const text = `${Math.floor(at / 2880000)}:${String(Math.floor(at / RATE_HZ) % 60).padStart(2, "0")}.${Math.floor(at / 4800) % 10}`;
   const reading = player.reading();
   const state = `${current}${at}${player.isPlaying}`;
   if (state !== lastShown) {
@@ -342,31 +344,17 @@ function tick() {
   requestAnimationFrame(tick);
 }
 
-const ROLE_KEYS = { n: "narration", d: "dialogue", m: "music", e: "effects", a: "atmosphere" };
-document.addEventListener("keydown", (event) => {
-  if (event.target.matches("input, select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
-  if (event.key === " " && event.target.matches("button, a")) return;
-  const step = (by) => {
-    const ids = visible().map((row) => row.dataset.source);
-    const at = ids.indexOf(current);
-    const next = ids[Math.min(ids.length - 1, Math.max(0, at < 0 ? 0 : at + by))];
-    if (next) choose(next, { isRange: event.shiftKey });
-  };
-  const keys = {
-    " ": playOrStop,
-    ArrowDown: () => step(1),
-    ArrowUp: () => step(-1),
-    i: () => setMark("from"),
-    o: () => setMark("to"),
-    ",": () => player.seek(player.position() - 48000),
-    ".": () => player.seek(player.position() + 48000),
-  };
-  const role = ROLE_KEYS[event.key];
-  if (!role && !keys[event.key]) return;
-  event.preventDefault();
-  if (role) setRole(role);
-  else keys[event.key]();
-});
+function step(by, isRange) {
+  const ids = visible().map((row) => row.dataset.source);
+  const at = ids.indexOf(current);
+  const next = ids[Math.min(ids.length - 1, Math.max(0, at < 0 ? 0 : at + by))];
+  if (next) choose(next, { isRange });
+}
+
+const seekBy = (seconds) => player.seek(player.position() + seconds * RATE_HZ);
+const shortcuts = keysOf({ step, setRole, playOrStop, seekBy, setMark, showKeys: () => showKeys() });
+const showKeys = newKeysDialog(shortcuts);
+bindShortcuts(shortcuts);
 const buttons = { play: playOrStop, "mark-in": () => setMark("from"), "mark-out": () => setMark("to"), use: useMarked };
 for (const [name, action] of Object.entries(buttons))
   document.querySelector(`[data-do="${name}"]`).addEventListener("click", action);

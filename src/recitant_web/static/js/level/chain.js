@@ -1,7 +1,7 @@
 // The chain of what is chosen: its processors as tabs, the chosen one's picture and values, and how hard it works.
 
 import { button, make } from "../lib/dom.js";
-import { signed } from "../lib/units.js";
+import { RATE_HZ, signed } from "../lib/units.js";
 import {
   chainOf,
   chosenIds,
@@ -199,7 +199,7 @@ export function newChain({ box, model, actions, hear }) {
 
   function learnMarked() {
     if (!model.marked) return [];
-    const seconds = ((model.marked[1] - model.marked[0]) / 48000).toFixed(2);
+    const seconds = ((model.marked[1] - model.marked[0]) / RATE_HZ).toFixed(2);
     return [
       button(`learn from the marked ${seconds} s`, () => actions.find("noise", { isMarked: true }), {
         className: "act",

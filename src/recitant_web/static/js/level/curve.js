@@ -1,7 +1,7 @@
 // The curve of a value over time: points by pointer, by double click, or typed.
 
 import { button, make } from "../lib/dom.js";
-import { signed } from "../lib/units.js";
+import { RATE_HZ, signed } from "../lib/units.js";
 import { curveSpan, kindOf, rounded, share, valueAt, valueOf } from "./model.js";
 import { curvePlot } from "./plots.js";
 
@@ -57,7 +57,7 @@ export function showCurve(box, context) {
       );
     });
   }
-  const seconds = (at) => ((at - span.from) / 48000).toFixed(2);
+  const seconds = (at) => ((at - span.from) / RATE_HZ).toFixed(2);
   const typed = points.map(([at, value], i) => {
     const time = make("input", { className: "mono", value: seconds(at) });
     const level = make("input", { className: "mono", value: signed(value) });
@@ -70,7 +70,7 @@ export function showCurve(box, context) {
           points.map((p, k) =>
             k === i
               ? [
-                  Math.round(span.from + Number(time.value.replace(",", ".")) * 48000),
+                  Math.round(span.from + Number(time.value.replace(",", ".")) * RATE_HZ),
                   level.value.replace("−", "-").replace(",", "."),
                 ]
               : p,

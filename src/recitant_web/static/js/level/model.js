@@ -1,6 +1,8 @@
 // What the Level page knows: the state as the server measured it, what is chosen, and how the sheet is sorted.
 // Plain data and pure functions; no drawing, no requests.
 
+import { RATE_HZ } from "../lib/units.js";
+
 export const COLUMNS = [
   { key: "name", label: "clip", isText: true },
   { key: "speaker", label: "speaker", isText: true },
@@ -148,9 +150,9 @@ export function withCurve(chain, index, name, points) {
 
 // The stretch that a curve of this target runs over, on its own clock.
 export function curveSpan(model) {
-  if (model.target.kind !== "clip") return { from: 0, to: Math.max(48000, model.state.length_samples) };
+  if (model.target.kind !== "clip") return { from: 0, to: Math.max(RATE_HZ, model.state.length_samples) };
   const row = rowOf(model, model.target.id);
-  return row ? { from: row.in_sample, to: row.in_sample + row.length_samples } : { from: 0, to: 48000 };
+  return row ? { from: row.in_sample, to: row.in_sample + row.length_samples } : { from: 0, to: RATE_HZ };
 }
 
 export function share(value, parameter) {

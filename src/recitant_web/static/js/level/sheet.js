@@ -195,39 +195,18 @@ export function newSheet({ table, model, actions }) {
     const line = event.target.closest("tr");
     if (line && !event.target.closest("input, button")) actions.goTo(line.dataset.id);
   });
-  body.addEventListener("keydown", (event) => {
-    if (event.target.tagName === "INPUT" || event.ctrlKey || event.metaKey || event.altKey) return;
+  // The clip so many rows away from the one in focus, as far as there are any.
+  function step(by, isRange) {
     const rows = rowsShown(model);
     const at = rows.findIndex((row) => row.id === model.focusId);
-    const to = {
-      ArrowDown: at + 1,
-      ArrowUp: at - 1,
-      Home: 0,
-      End: rows.length - 1,
-      PageDown: at + 12,
-      PageUp: at - 12,
-    }[event.key];
-    if (to !== undefined) {
-      event.preventDefault();
-      const row = rows[Math.min(rows.length - 1, Math.max(0, to))];
-      if (row) {
-        actions.choose(row.id, { isRange: event.shiftKey, isKey: true });
-        focusOn(row.id);
-      }
-      return;
-    }
-    const done = {
-      x: () => actions.choose(model.focusId, { isMore: true }),
-      Enter: () => body.querySelector(`[data-id="${model.focusId}"] input.gain`)?.focus(),
-      a: () => actions.advise(),
-      ArrowRight: () => actions.nudge(event.shiftKey ? 0.1 : 0.5),
-      ArrowLeft: () => actions.nudge(event.shiftKey ? -0.1 : -0.5),
-    }[event.key];
-    if (done) {
-      event.preventDefault();
-      event.stopPropagation();
-      done();
-    }
-  });
-  return { show, mark, focusOn };
+    const row = rows[Math.min(rows.length - 1, Math.max(0, at + by))];
+    if (!row) return;
+    actions.choose(row.id, { isRange, isKey: true });
+    focusOn(row.id);
+  }
+
+  function typeGain() {
+    body.querySelector(`[data-id="${model.focusId}"] input.gain`)?.focus();
+  }
+  return { show, mark, focusOn, step, typeGain };
 }

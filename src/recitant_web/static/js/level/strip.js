@@ -1,6 +1,6 @@
 // The stave that the clip in focus stands on: its neighbours around it, loudness upwards, the clip to be dragged.
 
-import { signed } from "../lib/units.js";
+import { RATE_HZ, signed } from "../lib/units.js";
 import { fitCanvas, sizeOf } from "../lib/canvas.js";
 import { rowOf } from "./model.js";
 import { kindOf } from "../lib/roles.js";
@@ -13,7 +13,7 @@ const LEFT = 34;
 export function newStrip({ canvas, model, api, url, theme, actions, position }) {
   let contours = null;
   let asked = 0;
-  let view = { from: 0, to: 48000 * 30 };
+  let view = { from: 0, to: RATE_HZ * 30 };
   let drag = null;
   let marking = null; // where a range began that is being marked
 
@@ -26,7 +26,7 @@ export function newStrip({ canvas, model, api, url, theme, actions, position }) 
   function follow() {
     const row = rowOf(model, model.focusId);
     if (!row) return;
-    const margin = Math.max(48000 * 4, row.length_samples * 0.5);
+    const margin = Math.max(RATE_HZ * 4, row.length_samples * 0.5);
     view = {
       from: Math.max(0, Math.round(row.start_sample - margin)),
       to: Math.round(row.start_sample + row.length_samples + margin),

@@ -1,13 +1,11 @@
 // The Level page: holds the sheet, the stave, the chain, the player and the server together.
 
-import { newApi } from "../lib/api.js";
-import { keepingFocus, setText } from "../lib/dom.js";
-import { newEditQueue } from "../lib/edits.js";
-import { newFollower } from "../lib/follow.js";
-import { gainText, timecode } from "../lib/units.js";
+import { keepingFocus } from "../lib/dom.js";
+import { RATE_HZ, gainText } from "../lib/units.js";
 import { themeOf } from "../lib/canvas.js";
-import { byId, newNotice, showLoudness, showPlaying, showSteps } from "../lib/page.js";
-import { Player } from "../lib/player.js";
+import { byId, showSteps } from "../lib/page.js";
+import { newPageShell } from "../lib/page_shell.js";
+import { drawShortcuts } from "../lib/shortcuts.js";
 import { showVerdict } from "../lib/verdict.js";
 import { newChain } from "./chain.js";
 import { newActions } from "./actions.js";
@@ -15,6 +13,7 @@ import { applyEdit } from "./drawn.js";
 import { newEven } from "./even.js";
 import { newDrafts } from "./drafts.js";
 import { newHear } from "./hear.js";
+import { keysOf } from "./keys.js";
 import { newMeters } from "./meters.js";
 import { chainOf, chosenIds, isOff, newModel, rowOf } from "./model.js";
 import { newRide } from "./ride.js";
@@ -24,43 +23,43 @@ import { isTyping } from "../lib/typing.js";
 
 const page = document.getElementById("level");
 const theme = themeOf(document.documentElement);
-const say = newNotice();
-const playButton = document.querySelector('[data-do="play"]');
 const model = newModel(JSON.parse(byId("state").textContent), JSON.parse(byId("page").textContent));
-const api = newApi(page.dataset, model.base);
-const queue = newEditQueue({
-  post: api.edit,
-  refetch: api.state,
-  tell: say,
-  base: () => model.base,
-  apply: (state, data) => applyEdit(state, data, model.page.kinds),
-  adopt: take,
-  refuse: (error) => {
-    model.draft = null;
-    model.draftOf = null;
-    say(error.message);
-  },
-  draw: () => {
-    model.state = queue.over(model.base);
-    show();
-  },
-});
-const edit = queue.add;
 const MANY_CLIPS = 300; // from here on the page asks less often how far the exact figures are
 const SOON_MS = 60; // figures of an edit are asked for once its answer is drawn
 const PEAKS_PAUSE_MS = 600;
 const PEAKS_AFTER_EDIT_MS = 900; // whoever presses goes first
-
 const loop = { isOn: false };
-const player = new Player(page.dataset.sound, {
+
+const shell = newPageShell({
+  page,
+  model,
+  apply: (state, data) => applyEdit(state, data, model.page.kinds),
+  adopt: take,
+  refuse: (error, _data, tell) => {
+    model.draft = null;
+    model.draftOf = null;
+    tell(error.message);
+  },
+  draw: () => {
+    model.state = shell.queue.over(model.base);
+    show();
+  },
   parameters: async () => ({ hear: "mix", revision: model.state.revision, ...(await hear.parameters()) }),
-  length: () => model.state.length_samples,
-  onFault: say,
   loop: () => {
     const row = loop.isOn && rowOf(model, model.focusId);
     return row ? [row.start_sample, row.start_sample + row.length_samples] : null;
   },
+  pauseMs: () => {
+    const { clips, figures_of: of, revision, is_exact: isExact, fit } = model.base;
+    const isPending = clips.some((row) => row.is_pending);
+    if (!model.base.length_samples) return null;
+    if (of !== revision) return SOON_MS;
+    if (isExact && fit.is_exact && !isPending) return null;
+    return isPending || clips.length < MANY_CLIPS ? 600 : 2000;
+  },
+  isFree: () => !model.draft && !isTyping(page),
 });
+const { say, api, queue, edit, player, follow } = shell;
 const hear = newHear({
   box: byId("hear"),
   model,
@@ -152,22 +151,6 @@ function take(state) {
   follow();
 }
 
-const follow = newFollower({
-  api,
-  base: () => model.base,
-  pauseMs: () => {
-    const { clips, figures_of: of, revision, is_exact: isExact, fit } = model.base;
-    const isPending = clips.some((row) => row.is_pending);
-    if (!model.base.length_samples) return null;
-    if (of !== revision) return SOON_MS;
-    if (isExact && fit.is_exact && !isPending) return null;
-    return isPending || clips.length < MANY_CLIPS ? 600 : 2000;
-  },
-  isFree: () => !model.draft && queue.isIdle() && !isTyping(page),
-  movedUrl: page.dataset.moved,
-  adopt: take,
-});
-
 let peaksAsked = 0;
 let peaksTimer = null;
 function peaksSoon(pauseMs) {
@@ -201,11 +184,7 @@ async function askPeaks() {
 
 let wasPlaying = false;
 let lastFollowed = 0;
-function tick(now) {
-  const at = player.position();
-  setText(byId("timecode"), timecode(at, model.state.frame_rate));
-  const reading = player.reading();
-  showLoudness(reading);
+function frame(now, at, reading) {
   meters.feed(reading);
   meters.paint();
   chain.follow(reading, at);
@@ -215,18 +194,8 @@ function tick(now) {
   }
   if (wasPlaying && !player.isPlaying) ride.stopped();
   wasPlaying = player.isPlaying;
-  showPlaying(playButton, player.isOn);
-  requestAnimationFrame(tick);
 }
 
-const playOrStop = () => {
-  if (player.isOn) player.stop();
-  else player.play();
-};
-const undo = () => edit((state) => (state.undo ? { kind: "undo" } : null));
-const redo = () => edit((state) => (state.redo ? { kind: "redo" } : null));
-for (const [name, action] of Object.entries({ play: playOrStop, undo, redo }))
-  document.querySelector(`[data-do="${name}"]`).addEventListener("click", action);
 byId("even").addEventListener("click", () => even.open());
 byId("advise").addEventListener("click", () => actions.advise());
 byId("spec").addEventListener("change", (event) => edit({ kind: "spec", spec_id: event.target.value }));
@@ -268,44 +237,31 @@ byId("preset-form").addEventListener("submit", async (event) => {
   }
 });
 byId("preset-cancel").addEventListener("click", () => byId("preset-dialog").close());
-document.addEventListener("keydown", (event) => {
-  if (event.target.closest("dialog")) return;
-  const isInField = event.target.matches("input[type=text], input:not([type]), select, textarea");
-  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
-    event.preventDefault();
-    if (event.shiftKey) redo();
-    else undo();
-    return;
-  }
-  if (isInField || event.ctrlKey || event.metaKey || event.altKey) return;
-  if (event.key === " " && event.target.matches("button")) return;
-  const done = {
-    " ": playOrStop,
-    t: hear.toggle,
-    b: actions.bypass,
-    e: () => even.open(),
-    s: () => sheet.focusOn(model.focusId),
-    i: () => actions.mark(0),
-    o: () => actions.mark(1),
-    u: () => actions.markRange(null),
-    ",": () => actions.seek(player.position() - 48000),
-    ".": () => actions.seek(player.position() + 48000),
-  }[event.key];
-  if (done) {
-    event.preventDefault();
-    done();
-  }
+const shortcuts = keysOf({
+  ...actions,
+  ...shell.actions,
+  evenOut: () => even.open(),
+  toggleCompared: hear.toggle,
+  toSheet: () => sheet.focusOn(model.focusId),
+  stepRow: (by, isRange) => sheet.step(by, isRange),
+  chooseMore: () => actions.choose(model.focusId, { isMore: true }),
+  typeGain: () => sheet.typeGain(),
+  step: (seconds) => actions.seek(player.position() + seconds * RATE_HZ),
+});
+drawShortcuts(byId("shortcuts"), shortcuts);
+shell.bind({
+  buttons: { play: shell.actions.playOrStop, undo: shell.actions.undo, redo: shell.actions.redo },
+  shortcuts,
+  inFields: ["ctrl+z", "ctrl+shift+z"],
 });
 window.addEventListener("themechange", () => strip.paint());
-document.fonts.ready.then(() => {
-  show();
-  strip.follow();
-  actions.look();
-  page.dataset.ready = "true";
-  peaksSoon(300);
+shell.run({
+  frame,
+  ready: () => {
+    show();
+    strip.follow();
+    actions.look();
+    peaksSoon(300);
+  },
 });
-follow();
-requestAnimationFrame(tick);
-// For tests: whether everything that was pressed has reached the server.
-window.recitantEdits = queue;
-window.recitantModel = model;
+window.recitantModel = model; // for tests

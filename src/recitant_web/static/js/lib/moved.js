@@ -21,7 +21,11 @@ export function watchRevision({ url, revision, isIdle, reload }) {
     setTimeout(look, EVERY_MS);
   }
   setTimeout(look, EVERY_MS);
-  document.addEventListener("visibilitychange", () => {
-    if (!document.hidden && isIdle()) reload();
+  document.addEventListener("visibilitychange", async () => {
+    try {
+      if (!document.hidden && isIdle()) await reload();
+    } catch {
+      /* asked again by look */
+    }
   });
 }

@@ -1,5 +1,7 @@
 // The picture, kept in step with the playhead: played along, corrected by rate when it drifts, set anew when far off.
 
+import { RATE_HZ } from "./units.js";
+
 const FAR_S = 0.2;
 const MOST_KEPT = 40000;
 const MOST_CORRECTION = 0.3; // of the speed, while catching up
@@ -17,7 +19,7 @@ export class Picture {
   follow(sample, isSounding, rate) {
     const { video } = this;
     if (!video.duration) return;
-    const wanted = Math.min(sample / 48000, video.duration - this.frameS / 2);
+    const wanted = Math.min(sample / RATE_HZ, video.duration - this.frameS / 2);
     if (!isSounding || rate !== 1) {
       if (!video.paused) video.pause();
       // The middle of the frame that holds this sample: never the one before by a rounding.

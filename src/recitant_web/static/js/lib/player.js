@@ -256,8 +256,9 @@ export class Player {
       start: first,
     });
     if (rate !== 1) return;
+    const { step_samples: step, stem_step_samples: stemStep } = readings;
     readings.momentary.forEach((momentary, i) => {
-      const at = time + i * 0.05;
+      const at = time + (i * step) / RATE_HZ;
       if (at >= time + offset)
         this.readings.push({
           time: at,
@@ -267,8 +268,8 @@ export class Player {
           quasi: readings.quasi[i],
           truePeak: readings.true_peaks[i],
           correlation: readings.correlation[i],
-          stems: stemsAt(readings.stems, i >> 1),
-          sample: start + i * 2400,
+          stems: stemsAt(readings.stems, Math.floor((i * step) / stemStep)),
+          sample: start + i * step,
           isExact: readings.is_exact,
         });
     });

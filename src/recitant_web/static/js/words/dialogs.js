@@ -2,7 +2,7 @@
 
 import { button, make } from "../lib/dom.js";
 import { byId } from "../lib/page.js";
-import { clock } from "../lib/units.js";
+import { RATE_HZ, clock } from "../lib/units.js";
 import { LEFT_OUT } from "./model.js";
 
 // The text of a caption file without its numbers and times.
@@ -205,7 +205,7 @@ export function newChosenBar({ bar, model, actions, chosen, stretches }) {
 
   function forChosen(words) {
     const of = stretches(words);
-    const seconds = of.reduce((sum, one) => sum + one.to_sample - one.from_sample, 0) / 48000;
+    const seconds = of.reduce((sum, one) => sum + one.to_sample - one.from_sample, 0) / RATE_HZ;
     const cut = (how) => () => actions.cut(of, how);
     const give = make("select", { className: "plain-select" }, make("option", { value: "", textContent: "give to…" }));
     give.setAttribute("aria-label", "Give the words to");
@@ -244,7 +244,7 @@ export function newChosenBar({ bar, model, actions, chosen, stretches }) {
 
   function forAll(listed) {
     const of = listed.map((one) => ({ track_id: one.track_id, from_sample: one.from, to_sample: one.to }));
-    const seconds = listed.reduce((sum, one) => sum + one.to - one.from, 0) / 48000;
+    const seconds = listed.reduce((sum, one) => sum + one.to - one.from, 0) / RATE_HZ;
     const what = model.filter === "fillers" ? "fillers" : "long pauses, 0.6 s of each left";
     return [
       make("span", { textContent: `${listed.length} ${what}: ${seconds.toFixed(1)} s` }),

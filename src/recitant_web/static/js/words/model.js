@@ -1,5 +1,7 @@
 // What the Words page knows: turns with their words in order, which are chosen, and what is marked on each.
 
+import { RATE_HZ } from "../lib/units.js";
+
 export const UNSURE = 1;
 export const BY_HAND = 2;
 export const LEFT_OUT = 4;
@@ -13,7 +15,7 @@ export function newModel(state) {
     panel: "lost",
     caption: null, // id of the chosen one
     drag: null, // of an edge of a caption
-    view: { start: 0, end: 14 * 48000 },
+    view: { start: 0, end: 14 * RATE_HZ },
     contours: null,
     found: [], // in other programmes
     hits: [], // places of what is looked for in this one

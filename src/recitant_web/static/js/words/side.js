@@ -1,7 +1,7 @@
 // The lists beside the text: lost words with their cures, captions with what they break, and places in other programmes.
 
 import { button, make } from "../lib/dom.js";
-import { clock, signed } from "../lib/units.js";
+import { RATE_HZ, clock, signed } from "../lib/units.js";
 
 // Caption files that can be written, by ending.
 const FORMS = [
@@ -165,7 +165,7 @@ export function newSide({ panel, tools, tabs, model, actions }) {
     });
     const speed = make("span", {
       className: `mono small ${row.broken.length ? "over" : "soft"}`,
-      textContent: `${signed((row.to - row.from) / 48000, 1)} s  ${Math.round(row.cps)} c/s`,
+      textContent: `${signed((row.to - row.from) / RATE_HZ, 1)} s  ${Math.round(row.cps)} c/s`,
     });
     const broken = row.broken.map((words) => make("span", { className: "over small", textContent: `▲ ${words}` }));
     const mend = row.broken.length

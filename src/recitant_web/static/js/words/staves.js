@@ -3,7 +3,7 @@
 import { fitCanvas, sizeOf } from "../lib/canvas.js";
 import { kindOf } from "../lib/roles.js";
 import { tickStepS } from "../lib/ticks.js";
-import { clock } from "../lib/units.js";
+import { RATE_HZ, clock } from "../lib/units.js";
 import { lostRanges } from "./model.js";
 
 const LEFT = 12;
@@ -42,7 +42,7 @@ export function newStaves({ canvas, model, theme, actions }) {
 
   function paintRuler(context) {
     context.font = '10px "Spline Sans Mono", monospace';
-    const step = 48000 * tickStepS((model.view.end - model.view.start) / 48000, size.width / 80, 1);
+    const step = RATE_HZ * tickStepS((model.view.end - model.view.start) / RATE_HZ, size.width / 80, 1);
     for (let at = Math.ceil(model.view.start / step) * step; at < model.view.end; at += step) {
       context.fillStyle = theme.edge;
       context.fillRect(Math.round(x(at)), 0, 1, lanesTop());

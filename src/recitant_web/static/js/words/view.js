@@ -1,19 +1,17 @@
 // The Words page: holds model, text, staves, lists, player and server together.
 
-import { newApi } from "../lib/api.js";
 import { themeOf } from "../lib/canvas.js";
 import { keepingFocus, setText } from "../lib/dom.js";
-import { newEditQueue } from "../lib/edits.js";
-import { newFollower } from "../lib/follow.js";
-import { byId, newNotice, showLoudness, showPlaying, showSteps } from "../lib/page.js";
-import { Player } from "../lib/player.js";
+import { byId, showSteps } from "../lib/page.js";
+import { newPageShell } from "../lib/page_shell.js";
 import { newAfterPress } from "../lib/pressed.js";
+import { drawShortcuts } from "../lib/shortcuts.js";
 import { newHeard, newThrough } from "../lib/through.js";
-import { signed, timecode } from "../lib/units.js";
+import { RATE_HZ, signed, timecode } from "../lib/units.js";
 import { newChosenBar, newDialogs } from "./dialogs.js";
 import { bindCaptionFile, bindFind } from "./find.js";
-import { bindKeys } from "./keys.js";
-import { applyEdit, chosenWords, indexOf, newModel, stretchesOf } from "./model.js";
+import { keysOf } from "./keys.js";
+import { UNSURE, applyEdit, chosenWords, indexOf, newModel, stretchesOf } from "./model.js";
 import { newShown } from "./shown.js";
 import { newSide } from "./side.js";
 import { newStaves } from "./staves.js";
@@ -21,33 +19,29 @@ import { newText } from "./text.js";
 
 const page = byId("words");
 const theme = themeOf(document.documentElement);
-const say = newNotice();
 const model = newModel(JSON.parse(byId("state").textContent));
-const api = newApi(page.dataset, model.base);
-const playButton = document.querySelector('[data-do="play"]');
 const SOON_MS = 60;
 const WORKING_MS = 900;
 const BEFORE_SAMPLES = 57600; // that are heard before a place: 1.2 s
 
-const queue = newEditQueue({
-  post: api.edit,
-  refetch: api.state,
-  tell: say,
-  base: () => model.base,
+const shell = newPageShell({
+  page,
+  model,
   apply: applyEdit,
   adopt: take,
-  refuse: (error) => say(error.message),
-  draw: () => setState(queue.over(model.base)),
-});
-const edit = queue.add;
-
-const heard = newHeard(() => player.refresh());
-const player = new Player(page.dataset.sound, {
+  draw: () => setState(shell.queue.over(model.base)),
   parameters: () => ({ hear: "mix", revision: model.state.revision, ...alone(), ...through.parameters() }),
-  length: () => model.state.length_samples,
-  onFault: say,
   onBlock: (readings) => through.show(readings),
+  pauseMs: () => {
+    const { figures_of: of, revision, hearing, is_exact: isExact } = model.base;
+    if (hearing.work.is_open || hearing.listening.is_open) return WORKING_MS;
+    if (model.base.length_samples && of !== revision) return SOON_MS;
+    return isExact || !model.base.length_samples ? null : 1500;
+  },
+  isFree: () => !model.drag,
 });
+const { say, api, queue, edit, player, follow } = shell;
+const heard = newHeard(() => player.refresh());
 const through = newThrough(() => player);
 
 function alone() {
@@ -75,20 +69,6 @@ function take(state) {
   follow();
 }
 
-const follow = newFollower({
-  api,
-  base: () => model.base,
-  pauseMs: () => {
-    const { figures_of: of, revision, hearing, is_exact: isExact } = model.base;
-    if (hearing.work.is_open || hearing.listening.is_open) return WORKING_MS;
-    if (model.base.length_samples && of !== revision) return SOON_MS;
-    return isExact || !model.base.length_samples ? null : 1500;
-  },
-  isFree: () => !model.drag && queue.isIdle(),
-  movedUrl: page.dataset.moved,
-  adopt: take,
-});
-
 const afterPress = newAfterPress(page);
 function show() {
   staves.paint();
@@ -104,7 +84,7 @@ function showAll() {
   shown.show();
   showSteps(model.state);
   const n = (count) => count || "";
-  const unsure = turns.reduce((sum, turn) => sum + turn.words.filter((word) => word[3] & 1).length, 0);
+  const unsure = turns.reduce((sum, turn) => sum + turn.words.filter((word) => word[3] & UNSURE).length, 0);
   const counts = { lost: n(lost.n_lost), unsure: n(unsure), fillers: n(fillers.length), pauses: n(pauses.length) };
   for (const pill of document.querySelectorAll("[data-filter]")) {
     pill.setAttribute("aria-pressed", String(pill.dataset.filter === model.filter));
@@ -173,6 +153,7 @@ function inView(sample) {
 }
 
 const actions = {
+  ...shell.actions,
   say,
   edit,
   position: () => player.position(),
@@ -277,25 +258,19 @@ const actions = {
   people: () => dialogs.people(),
   hear: () => dialogs.hear(),
   zoom: (factor) => {
-    const span = Math.min(Math.max(4 * 48000, (model.view.end - model.view.start) * factor), 180 * 48000);
+    const span = Math.min(Math.max(4 * RATE_HZ, (model.view.end - model.view.start) * factor), 180 * RATE_HZ);
     const at = Math.min(Math.max(player.position(), model.view.start), model.view.end);
     moveView(at - (span * (at - model.view.start)) / (model.view.end - model.view.start), span);
   },
   scroll: (by) => moveView(model.view.start + by),
   viewMoved: () => loadContours(),
-  playOrStop: () => {
-    if (player.isOn) player.stop();
-    else player.play();
-  },
-  step: (seconds) => actions.seek(Math.max(0, player.position() + seconds * 48000)),
+  step: (seconds) => actions.seek(Math.max(0, player.position() + seconds * RATE_HZ)),
   stepWord: (by, isMore) => text.step(by, isMore),
   silence: () => {
     const of = stretchesOf(chosenWords(model));
     if (of.length) actions.cut(of, "silence");
   },
   find: () => byId("find").focus(),
-  undo: () => edit((state) => (state.undo ? { kind: "undo" } : null)),
-  redo: () => edit((state) => (state.redo ? { kind: "redo" } : null)),
 };
 
 const staves = newStaves({ canvas: byId("staves"), model, theme, actions });
@@ -326,33 +301,28 @@ function tickOnce() {
 }
 
 let painted = -1;
-function tick() {
+function frame(_now, at) {
   tickOnce();
-  const at = player.position();
   if (at !== painted) staves.paint();
   painted = at;
-  showLoudness(player.reading());
-  showPlaying(playButton, player.isOn);
-  requestAnimationFrame(tick);
 }
 
-const buttons = {
-  play: actions.playOrStop,
-  undo: actions.undo,
-  redo: actions.redo,
-  hear: actions.hear,
-  people: actions.people,
-  glossary: () => dialogs.glossary(),
-  script: () => dialogs.script(),
-  chapters: () => dialogs.chapters(),
-  "track-a-person": () => edit({ kind: "track-a-person" }),
-};
-for (const [name, action] of Object.entries(buttons)) {
-  document.querySelector(`[data-do="${name}"]`).addEventListener("click", (event) => {
-    event.target.closest("details")?.removeAttribute("open");
-    action();
-  });
-}
+const shortcuts = keysOf(actions);
+drawShortcuts(byId("shortcuts"), shortcuts);
+shell.bind({
+  buttons: {
+    play: actions.playOrStop,
+    undo: actions.undo,
+    redo: actions.redo,
+    hear: actions.hear,
+    people: actions.people,
+    glossary: () => dialogs.glossary(),
+    script: () => dialogs.script(),
+    chapters: () => dialogs.chapters(),
+    "track-a-person": () => edit({ kind: "track-a-person" }),
+  },
+  shortcuts,
+});
 for (const pill of document.querySelectorAll("[data-filter]")) {
   pill.addEventListener("click", () => {
     model.filter = pill.dataset.filter;
@@ -372,7 +342,6 @@ bindCaptionFile({
     take(await api.state());
   },
 });
-bindKeys(actions);
 window.addEventListener("themechange", () => staves.paint());
 const jump = () => {
   const at = Number(location.hash.match(/at=(\d+)/)?.[1]);
@@ -381,13 +350,11 @@ const jump = () => {
   text.reveal(at);
 };
 window.addEventListener("hashchange", jump);
-document.fonts.ready.then(() => {
-  show();
-  jump();
-  loadContours();
-  page.dataset.ready = "true";
+shell.run({
+  frame,
+  ready: () => {
+    show();
+    jump();
+    loadContours();
+  },
 });
-follow();
-requestAnimationFrame(tick);
-// For tests: whether everything that was pressed has reached the server.
-window.recitantEdits = queue;

@@ -1,6 +1,6 @@
 // The ruler with its times and markers, and the range.
 
-import { clock, timecode } from "../../lib/units.js";
+import { RATE_HZ, clock, timecode } from "../../lib/units.js";
 import { RULER, xOf } from "../scale.js";
 import { MONO, TEXT } from "./ink.js";
 
@@ -31,7 +31,7 @@ export function paintRuler(context, scene, model, theme) {
   context.fillStyle = theme.edge;
   context.fillRect(0, RULER - 1, scene.width, 1);
   context.font = MONO;
-  const isFine = scene.ticks.length > 1 && scene.ticks[1].sample - scene.ticks[0].sample < 48000;
+  const isFine = scene.ticks.length > 1 && scene.ticks[1].sample - scene.ticks[0].sample < RATE_HZ;
   for (const tick of scene.ticks) {
     context.fillStyle = theme.edge;
     context.fillRect(tick.x, 4, 1, RULER - 5);
