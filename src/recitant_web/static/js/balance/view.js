@@ -314,6 +314,7 @@ function movePlayhead() {
   playhead.style.transform = `translateX(${headsWidth + x}px)`;
   playhead.style.height = `${score.height}px`;
   horizonHead.style.transform = `translateX(${horizon.xOfSample(at)}px)`;
+  shell.showPlace();
 }
 
 const showStems = newStemMeters(document.getElementById("heads"), model);

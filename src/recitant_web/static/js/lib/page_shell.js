@@ -76,18 +76,22 @@ export function newPageShell({
     bindShortcuts(shortcuts, { inFields });
   }
 
+  // The timecode under the playhead, where nobody is typing one.
+  const place = byId("timecode");
+  const isTyped = place.matches("input");
+  function showPlace() {
+    const text = timecode(player.position(), model.state.frame_rate);
+    if (!isTyped) setText(place, text);
+    else if (document.activeElement !== place) place.value = text;
+  }
+
   // frame(now, at, reading): every frame, with the sample under the playhead; ready(): once the fonts are there.
   function run({ frame, ready }) {
     const playButton = byId("play-shape").closest("button");
-    const place = byId("timecode");
-    const isTyped = place.matches("input");
     function tick(now) {
-      const at = player.position();
       const reading = player.reading();
-      frame(now, at, reading);
-      const text = timecode(at, model.state.frame_rate);
-      if (!isTyped) setText(place, text);
-      else if (document.activeElement !== place) place.value = text;
+      frame(now, player.position(), reading);
+      showPlace();
       showLoudness(reading);
       showPlaying(playButton, player.isOn);
       requestAnimationFrame(tick);
@@ -101,5 +105,5 @@ export function newPageShell({
     window.recitantEdits = queue; // for tests: whether everything that was pressed has reached the server
   }
 
-  return { say, api, queue, edit, player, follow, actions, bind, run };
+  return { say, api, queue, edit, player, follow, actions, bind, run, showPlace };
 }

@@ -294,7 +294,7 @@ const chosenBar = newChosenBar({
 
 function tickOnce() {
   const at = player.position();
-  setText(byId("timecode"), timecode(at, model.state.frame_rate));
+  shell.showPlace();
   text.follow(at, player.isPlaying);
   shown.follow(at, player);
   if (player.isPlaying) inView(at);
