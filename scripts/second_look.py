@@ -23,6 +23,58 @@ _MADE = re.compile(r":|\.shade-|\.chain-|\.who\[data-tone")
 """Selectors of no name of their own, or of one that scripts make of a word and a number."""
 
 
+_TEXT = re.compile(r"[A-Za-z]{2,} [a-z]{2,}|^[A-Z][a-z]{3,}[ a-z]*[.!?]$")
+_TEXT_HAS_A_HOME = {
+    "recitant_cli": "the command line's own pages",
+    "recitant_text": "its home",
+    "recitant_core/delivery/specification/catalogue.py": "names and sources of published specifications are values",
+    "recitant_core/dsp/lanes.py": "machine code",
+    "recitant_core/intake/roles.py": "words in the names of files",
+    "recitant_core/processors/kinds.py": "units",
+    "recitant_core/timeline/room_tone.py": "the name that a clip is made with",
+    "recitant_io/formats/json_file.py": "what is wrong with a value, as msgspec puts it",
+    "recitant_io/formats/film.py": "the name of a track in a film's file",
+    "recitant_io/media/isolation.py": "told to a process, not to a person",
+    "recitant_web/accounts/management": "the command line's own pages",
+    "recitant_web/accounts/signing.py": "logs",
+    "recitant_web/config": "whoever runs a server",
+    "recitant_web/demo.py": "titles of the demo",
+    "recitant_web/jobs/figures.py": "metrics",
+    "recitant_web/prepare.py": "whoever runs a server",
+    "recitant_web/shared/watching.py": "metrics",
+}
+"""Places where text may stand beside the templates, and why."""
+_SQL_OR_CLASS = re.compile(r"^\s*SELECT |^gain wide$")
+_NOT_READ = re.compile(
+    r"\b(log|logger|_log|_logger)\.\w+|Cache|Remembered|cached|ValueError|TypeError|RuntimeError|AssertionError|PermissionError"
+    r"|sha256|execute|raw|Thread|re\.compile|JsonFormatter"
+)
+"""Calls whose text is for logs, names of caches, or for those who write code."""
+
+
+def texts() -> list[str]:
+    """Text that people read, outside of recitant_text and the templates; see docs/decisions/codes-in-rows.md."""
+    return [
+        f"{path.relative_to(ROOT)}:{node.lineno}: {node.value[:60]!r} belongs into recitant_text"
+        for path in _own("*.py")
+        if not any(str(path.relative_to(SRC)).startswith(home) for home in _TEXT_HAS_A_HOME)
+        for node in _strings(ast.parse(path.read_text()))
+        if _TEXT.search(node.value) and not _SQL_OR_CLASS.search(node.value)
+    ]
+
+
+def _strings(tree: ast.AST) -> Iterator[ast.Constant]:
+    """String constants of a module but docstrings, and those of calls that nobody reads."""
+    if isinstance(tree, ast.Expr) and isinstance(tree.value, ast.Constant):
+        return
+    if isinstance(tree, ast.Call) and _NOT_READ.search(ast.unparse(tree.func)):
+        return
+    if isinstance(tree, ast.Constant) and isinstance(tree.value, str):
+        yield tree
+    for child in ast.iter_child_nodes(tree):
+        yield from _strings(child)
+
+
 def first_lines() -> list[str]:
     """Docstrings that begin with a question's word instead of a noun: neither subject nor unit stands first."""
     return [
@@ -100,6 +152,7 @@ CHECKS: dict[str, Callable[[], list[str]]] = {
     "first lines of docstrings": first_lines,
     "shapes in docstrings": shapes,
     "words": words,
+    "texts": texts,
     "exports of scripts": exports,
     "templates": templates,
     "styles": styles,

@@ -8,12 +8,13 @@ from typing import Any, Final
 
 from recitant_core.delivery.fitting.fit import FitState
 from recitant_core.delivery.fitting.squash import is_squashed
-from recitant_core.delivery.judging.figures import readings_data, verdict_data
+from recitant_core.delivery.judging.figures import readings_data
 from recitant_core.delivery.orders.orders import WantedFile
 from recitant_core.delivery.orders.results import Delivered
 from recitant_core.timeline.model import Plan
 from recitant_core.units.clock import s_from_samples
 from recitant_core.units.level import finite
+from recitant_text.checks import verdict_shown
 from recitant_text.fits import SQUASHED_WORDS, fit_sentence
 from recitant_text.history import history_svg
 from recitant_text.platforms import platform_rows
@@ -61,6 +62,11 @@ SHORT_KIND_WORDS: Final = {
     "film": "film",
 }
 """For the heads of narrow columns."""
+
+
+def mix_as(codec: str) -> str:
+    """Words on the mix in a coded file."""
+    return f"the mix as {codec}"
 
 
 def report_files(plan: Plan, done: Sequence[Delivered], more: Mapping[str, Any]) -> dict[str, str]:
@@ -115,7 +121,7 @@ def _delivery_data(delivered: Delivered) -> dict[str, Any]:
         "squashed": delivered.verdict.is_passed
         and is_squashed(found.trial.most_reduction_db, found.trial.limited_share),
         "range_lost_lu": finite(found.range_lost_lu),
-        "figures": verdict_data(delivered.verdict),
+        "figures": verdict_shown(delivered.verdict),
         **readings_data(delivered.readings),
         "files": [asdict(file) for file in delivered.files],
         "missed": [{"word": one.name, "file": one.file, "sentence": sentence(one.error)} for one in delivered.missed],

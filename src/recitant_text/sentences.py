@@ -1,6 +1,7 @@
 """The one place that turns codes and states into sentences: what is wrong, and what to do."""
 
 from collections.abc import Sequence
+from typing import Final
 
 from recitant_core.errors import RecitantError
 from recitant_core.units.clock import RATE_HZ
@@ -292,14 +293,26 @@ _SENTENCES = {
 }
 
 
+_WHERE_EMPTY: Final[dict[str, dict[str, str]]] = {
+    "malformed": {"field": "its beginning"},
+    "no_such_bit_rate": {"known": "lossless only"},
+    "tied_to_picture": {"clip": "The clip"},
+}
+"""Words for a fact that is empty, by code and fact."""
+
+
 def sentence(error: RecitantError) -> str:
     """Sentence for an error."""
     facts = {name: ", ".join(map(str, v)) if isinstance(v, list | tuple) else v for name, v in error.facts.items()}
     if error.code == "damaged" or error.code not in _SENTENCES:
         facts.setdefault("file", "The file")
+    for fact, words in _WHERE_EMPTY.get(error.code, {}).items():
+        facts[fact] = facts.get(fact) or words
     if "processor" in facts:
         kind, name = str(facts["processor"]), facts.get("parameter")
         facts["label"] = parameter_label(kind, str(name)) if name else KIND_LABELS[kind]
+    if error.code == "not_a_figure":
+        facts["unit"] = str(facts["unit"]).replace("/", " or ")
     template = _SENTENCES.get(error.code, "This could not be done ({code}).")
     return template.format(code=error.code, **facts)
 

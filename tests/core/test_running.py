@@ -8,7 +8,7 @@ import pytest
 from recitant_core.measure.meter import measure
 from recitant_core.measure.running import LEAD_SAMPLES, quasi_peaks, running_readings, stem_levels_lufs
 from recitant_core.units.channels import STEREO, layout_from_count
-from signals import sine
+from signals import sine, steps
 
 
 def burst(ms, freq_hz=5_000.0):
@@ -102,3 +102,12 @@ def test_correlation_is_that_of_left_and_right_in_any_layout():
     assert running_readings(audio, layout).correlation == pytest.approx(-1.0, abs=1e-6)
     mono = layout_from_count(1)
     assert running_readings(audio[:, :1], mono).correlation == pytest.approx(1.0, abs=1e-6)
+
+
+def test_running_readings_are_those_of_the_whole():
+    audio = steps((-30, 5), (-20, 5))
+    lead = np.concatenate([np.zeros((LEAD_SAMPLES, 2), np.float32), audio])
+    running = running_readings(lead, STEREO)
+    assert running.short_term_lufs[-1] == pytest.approx(-20.0, abs=0.1)
+    assert running.momentary_lufs[20] == pytest.approx(-30.0, abs=0.1)
+    assert running.peak_dbfs[-1] == pytest.approx([-20.0, -20.0], abs=0.05)

@@ -5,6 +5,7 @@ from django.db import connection
 from django.db.migrations.executor import MigrationExecutor
 
 from recitant_text.findings import finding_shown
+from recitant_text.fits import fit_text, verdict_words
 from recitant_text.messages import message_text
 from recitant_text.steps import label_text
 
@@ -47,13 +48,29 @@ def test_sentences_become_facts(earlier):
         programme=film, label="+3.0 dB on a \\ “b”", said="Ducking followed: 1 dip moved.", changes=[]
     )
     quiet = Edit.objects.create(programme=film, label="split at 00:00:03:00", changes=[])
+    FitResult, Programme = apps.get_model("desk", "FitResult"), apps.get_model("programme", "Programme")
+    fitted = FitResult.objects.create(
+        programme=film, plan_key="k", spec_id="s", gain_db=2.0, is_reached=True, sentence="+2.0 dB brings it there."
+    )
+    Programme.objects.filter(pk=film.pk).update(
+        judged={"revision": 3, "state": "passes", "words": "passes with −2.0 dB"}
+    )
+    loud = Programme.objects.create(
+        workspace=workspace, title="Loud", frame_rate="25", judged={"state": "fails", "words": "−20.4 LUFS"}
+    )
     go_on()
 
     from recitant_web.accounts.models import Membership
     from recitant_web.desk.edits.posted import followed_text
     from recitant_web.desk.models import Edit as EditNow
+    from recitant_web.desk.models import FitResult as FitNow
     from recitant_web.jobs.models import Job as JobNow
+    from recitant_web.programme.models import Programme as ProgrammeNow
     from recitant_web.programme.models import Source as SourceNow
+
+    assert fit_text(FitNow.objects.get(pk=fitted.pk).facts) == "+2.0 dB brings it there."
+    assert verdict_words(ProgrammeNow.objects.get(pk=film.pk).judged) == "passes with −2.0 dB"
+    assert verdict_words(ProgrammeNow.objects.get(pk=loud.pk).judged) == "−20.4 LUFS"
 
     assert JobNow.objects.get(pk=ended.pk).sentence == "“voice” is ready."
     assert JobNow.objects.get(pk=waiting.pk).message == {}

@@ -104,7 +104,7 @@ def checked_bit_rate(codec: Codec, bit_rate_kbps: int | None) -> int | None:
     """
     rate_kbps = next(iter(codec.bit_rates_kbps), None) if bit_rate_kbps is None else bit_rate_kbps
     if rate_kbps is not None and rate_kbps not in codec.bit_rates_kbps:
-        known = ", ".join(map(str, sorted(codec.bit_rates_kbps))) or "lossless only"
+        known = ", ".join(map(str, sorted(codec.bit_rates_kbps)))
         raise PlanError("no_such_bit_rate", field="files", codec=codec.label, found=rate_kbps, known=known)
     return rate_kbps
 

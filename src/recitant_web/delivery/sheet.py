@@ -11,7 +11,7 @@ from recitant_core.delivery.specification.spec_json import spec_from_data, spec_
 from recitant_io.formats.codecs import CODECS, wanted_files
 from recitant_io.formats.film import film_suffix
 from recitant_io.formats.spec_file import files_of
-from recitant_text.report import KIND_WORDS, SHORT_KIND_WORDS
+from recitant_text.report import KIND_WORDS, SHORT_KIND_WORDS, mix_as
 from recitant_web.delivery.labels import labels_data
 from recitant_web.delivery.models import Delivery, SheetLine
 from recitant_web.desk.mapping.plans import key_of_programme
@@ -55,7 +55,7 @@ def columns(programme: Programme) -> list[Column]:
     """Every kind of file that can be handed over."""
     has_picture = Picture.objects.filter(programme=programme).exists()
     kinds = [Column(kind, SHORT_KIND_WORDS[kind], KIND_WORDS[kind]) for kind in KINDS if kind != "film" or has_picture]
-    return kinds + [Column(codec.name, codec.label, f"the mix as {codec.label}") for codec in CODECS.values()]
+    return kinds + [Column(codec.name, codec.label, mix_as(codec.label)) for codec in CODECS.values()]
 
 
 def lines_of(programme: Programme) -> list[Line]:

@@ -76,7 +76,8 @@ class Marker(models.Model):
     """A named place: a sync point, a note, a chapter."""
 
     programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="markers")
-    kind = models.CharField(max_length=8, choices=[("sync", "Sync point"), ("note", "Note"), ("chapter", "Chapter")])
+    kind = models.CharField(max_length=8)
+    """"sync", "note" or "chapter"."""
     at_sample = models.BigIntegerField()
     text = models.CharField(max_length=200, default="", blank=True)
 
@@ -206,7 +207,8 @@ class FitResult(models.Model):
     most_reduction_db = models.FloatField(null=True)
     """Deepest reduction of the last limiter; null in fits from before it was kept."""
     limited_share = models.FloatField(null=True)
-    sentence = models.TextField()
+    facts = models.JSONField(default=dict)
+    """Those of recitant_text.fits, from which its sentence is made."""
 
     class Meta:
         constraints = [

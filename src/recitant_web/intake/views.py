@@ -8,6 +8,7 @@ from django.shortcuts import get_object_or_404, render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_http_methods, require_POST, require_safe
 
+from recitant_text.laying import LAYING_CHOICES
 from recitant_text.notices import notice
 from recitant_web.accounts.queries import roles_of
 from recitant_web.desk.edits.registry import Edit
@@ -33,14 +34,6 @@ from recitant_web.programme.queries import note_page
 from recitant_web.shared.requests import Request
 from recitant_web.shared.shapes import body_of
 
-LAYINGS = (
-    ("auto", "Automatic", "as the files suggest; by time of day where all carry one"),
-    ("names", "A track for each name", "interview 01 and interview 02 share one"),
-    ("row", "All on one track", ""),
-    ("roles", "A track for each role", "dialogue, music, effects …"),
-    ("times", "By the time of day they carry", "what carries none follows behind"),
-    ("apart", "Each on a track of its own", "all from the start, or where the file says"),
-)
 _PIECE_BYTES = 1 << 16
 
 
@@ -53,7 +46,7 @@ def intake(request: Request, programme: Programme) -> HttpResponse:
     return render(
         request,
         "intake/page.html",
-        _list(programme) | {"roles": roles_of(programme.workspace), "layings": LAYINGS, "step": "intake"},
+        _list(programme) | {"roles": roles_of(programme.workspace), "layings": LAYING_CHOICES, "step": "intake"},
     )
 
 

@@ -19,7 +19,7 @@ from recitant_core.render.scene import talk_clearance_lu
 from recitant_core.units.level import finite
 from recitant_io.store.chained import TimeBudget, tidy
 from recitant_io.store.premaster import premaster
-from recitant_text.fits import fit_sentence, verdict_words
+from recitant_text.fits import fit_facts, verdict_facts
 from recitant_text.messages import Message, notice_message
 from recitant_web.desk.energies import known_energies, missing_chains
 from recitant_web.desk.log import EXAMINE, start_examination
@@ -112,8 +112,12 @@ def _note_verdict(programme: Programme) -> None:
     found = fit_view(snapshot, snapshot.spec)
     state = "squashed" if found.is_squashed else "passes" if found.is_reached else "fails"
     fitted = snapshot.fits.get(snapshot.fit_key(snapshot.spec))
-    words = verdict_words(state, 0.0 if fitted is None else fitted.gain_db, snapshot.readings[0].integrated_lufs)
-    judged = {"revision": programme.revision, "spec": spec_key(snapshot.spec), "state": state, "words": words}
+    gain_db = 0.0 if fitted is None else fitted.gain_db
+    judged = {
+        "revision": programme.revision,
+        "spec": spec_key(snapshot.spec),
+        **verdict_facts(state, gain_db, snapshot.readings[0].integrated_lufs),
+    }
     Programme.objects.filter(pk=programme.pk, revision=programme.revision).update(judged=judged)
 
 
@@ -137,7 +141,7 @@ def _fit(snapshot: Snapshot, known: Rendered, progress: Progress) -> None:
             "is_reached": found.state is FitState.REACHED,
             "most_reduction_db": finite(found.trial.most_reduction_db),
             "limited_share": found.trial.limited_share,
-            "sentence": fit_sentence(found),
+            "facts": fit_facts(found),
         },
     )
     _drop_oldest(FitResult, snapshot.programme)

@@ -10,14 +10,14 @@ from recitant_core.delivery.fitting.forecast import Forecast, forecast
 from recitant_core.delivery.fitting.peaks import peak_cure
 from recitant_core.delivery.fitting.predict import predict
 from recitant_core.delivery.fitting.squash import is_squashed, squash_cure
-from recitant_core.delivery.judging.figures import verdict_data
 from recitant_core.delivery.judging.judge import judge
 from recitant_core.delivery.specification.model import Spec
 from recitant_core.measure.loudness import short_term_contour_lufs
 from recitant_core.timeline.model import Master
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.channels import ChannelLayout
-from recitant_text.fits import cure_sentence, forecast_sentence, peak_words, prediction_sentence
+from recitant_text.checks import verdict_shown
+from recitant_text.fits import cure_sentence, fit_text, forecast_sentence, peak_words, prediction_sentence
 from recitant_web.desk.models import FitResult
 from recitant_web.listening.snapshot import Snapshot
 from recitant_web.shared.caches import Cache
@@ -65,7 +65,7 @@ def _fit_view(snapshot: Snapshot, spec: Spec, exact: FitResult | None) -> FitVie
     if not is_reached:
         cure = _peak_words(snapshot, spec)
     if exact is not None:
-        return FitView(exact.sentence, exact.is_reached, True, squashed, cure)
+        return FitView(fit_text(exact.facts), exact.is_reached, True, squashed, cure)
     if found is None:
         prediction = predict(readings, spec, snapshot.plan.layout, dialogue_lufs)
         return FitView(prediction_sentence(prediction), prediction is not None and prediction.is_likely, False)
@@ -104,7 +104,7 @@ def likely_master(snapshot: Snapshot, spec: Spec) -> tuple[Master, bool]:
 
 def figures_of(snapshot: Snapshot) -> dict[str, Any]:
     """Verdict and fit of a programme, as the pages show them; the revision they are of. Not to be changed."""
-    fits = tuple((key, fit.sentence, fit.is_reached) for key, fit in sorted(snapshot.fits.items()))
+    fits = tuple((key, fit_text(fit.facts), fit.is_reached) for key, fit in sorted(snapshot.fits.items()))
     exact = None if snapshot.verdict is None else tuple(sorted(snapshot.verdict.figures.items()))
     key = (snapshot.moment, snapshot.key, snapshot.fit_key(snapshot.spec), exact, fits)
     return _figures.get_or_make(key, lambda: _figures_of(snapshot))
@@ -121,7 +121,7 @@ def _figures_of(snapshot: Snapshot) -> dict[str, Any]:
     verdict = judge(
         readings, spec, snapshot.plan.layout.n_channels, dialogue_lufs=dialogue_lufs, clearance_lu=clearance_lu
     )
-    findings = verdict_data(verdict)
+    findings = verdict_shown(verdict)
     if not is_exact:
         for finding in findings:
             if finding["key"] in ("true_peak_dbtp", "sample_peak_dbfs"):

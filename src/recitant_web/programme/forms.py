@@ -3,6 +3,7 @@
 from django import forms
 
 from recitant_text.notices import notice
+from recitant_text.spec_form import SPEC_CHOICE_LABEL
 from recitant_web.accounts.models import Workspace
 from recitant_web.programme.queries import frame_rates
 from recitant_web.specifications.queries import shipped_specs, specs_of
@@ -12,7 +13,7 @@ class ProgrammeForm(forms.Form):
     """A new programme."""
 
     title = forms.CharField(max_length=200, error_messages={"required": notice("no_title")})
-    spec_id = forms.ChoiceField(label="Deliver to")
+    spec_id = forms.ChoiceField(label=SPEC_CHOICE_LABEL)
     frame_rate = forms.ChoiceField(initial="25")
 
     def __init__(self, workspace: Workspace | None, *args: object) -> None:

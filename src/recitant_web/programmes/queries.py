@@ -13,6 +13,7 @@ from django.db.models.functions import Cast
 
 from recitant_core.delivery.specification.model import Spec
 from recitant_core.delivery.specification.spec_json import spec_key
+from recitant_text.fits import NO_VERDICT_WORDS, verdict_words
 from recitant_web.delivery.models import Delivery
 from recitant_web.desk.models import Clip, Edit, EditState, Version
 from recitant_web.programme.models import Picture, Programme, Source, SourceState
@@ -79,10 +80,10 @@ def rows(
 def _verdict(programme: Programme, spec: Spec, length_samples: int) -> dict[str, Any]:
     judged = programme.judged
     if not length_samples:
-        return {"state": "none", "words": "empty"}
+        return {"state": "none", "words": NO_VERDICT_WORDS["none"]}
     if not judged or judged.get("revision") != programme.revision or judged.get("spec") != spec_key(spec):
-        return {"state": "waits", "words": "being measured"}
-    return {"state": judged["state"], "words": judged["words"]}
+        return {"state": "waits", "words": NO_VERDICT_WORDS["waits"]}
+    return {"state": judged["state"], "words": verdict_words(judged)}
 
 
 def _open_findings(ids: list[int]) -> dict[int, int]:

@@ -224,7 +224,7 @@ class Seconds(Figure):
 class ZoneLevel(Figure):
     """A limit of a meter's zone."""
 
-    unit = "LU or dBFS"
+    unit = "LU/dBFS"
 
 
 class Share(Figure):
@@ -252,7 +252,7 @@ class LimitDb(Figure):
 class GoalLevel(Figure):
     """Goal of evening out: -70 to 0 LUFS or dBFS."""
 
-    unit = "LUFS or dBFS"
+    unit = "LUFS/dBFS"
 
     @classmethod
     def read(cls, value: Any) -> "GoalLevel":
@@ -345,7 +345,7 @@ def converted(shape: type[Shape], data: Any) -> Shape:
 def _malformed(error: Exception) -> MalformedRequest:
     """Names the place that msgspec found, as ids[0]; the whole where it names none."""
     found = _PLACE.search(str(error))
-    return MalformedRequest("malformed", field=found[1][:60] if found else "its beginning")
+    return MalformedRequest("malformed", field=found[1][:60] if found else "")
 
 
 def whole_number(request: HttpRequest, name: str, default: int) -> int:

@@ -14,6 +14,7 @@ from recitant_core.delivery.specification.spec_json import spec_from_data, spec_
 from recitant_core.errors import EditRefused, PlanError
 from recitant_io.formats.json_file import data_from_text, require_valid
 from recitant_io.formats.spec_file import require_files
+from recitant_text.names import source_as_changed
 from recitant_web.accounts.models import Workspace
 from recitant_web.specifications.models import OwnSpec
 from recitant_web.specifications.queries import spec_named
@@ -33,7 +34,7 @@ def copy_spec(workspace: Workspace, spec_id: str, name: str) -> Spec:
     name = " ".join(name.split())
     if not name:
         raise EditRefused("spec_needs_a_name")
-    source = f"As {like.name}, changed here" if like in CATALOGUE else like.source
+    source = source_as_changed(like.name) if like in CATALOGUE else like.source
     made = replace(like, spec_id=_free_id(workspace, name), name=name, source=source, is_from_memory=False)
     return _kept_new(workspace, made)
 

@@ -13,72 +13,49 @@ from recitant_core.errors import RecitantError
 from recitant_io.formats.json_file import number_limits
 from recitant_text.notices import notice
 from recitant_text.sentences import sentence, signed
+from recitant_text.spec_form import FIELD_CHOICES, FIELD_GROUPS, FIELD_HELP, FIELD_LABELS
 
 _OF_FORM = frozenset(field.name for field in fields(Form))
 
 
-def _number(label: str, unit: str, help_text: str = "", *, is_needed: bool = False) -> forms.FloatField:
-    field = forms.FloatField(label=label, required=is_needed, help_text=help_text)
+def _number(unit: str, *, is_needed: bool = False) -> forms.FloatField:
+    field = forms.FloatField(required=is_needed)
     field.widget = forms.NumberInput(attrs={"step": "any", "class": "gain"})
     field.unit = unit  # type: ignore[attr-defined]
     return field
 
 
+def _choice(name: str) -> forms.ChoiceField:
+    return forms.ChoiceField(choices=list(FIELD_CHOICES[name].items()))
+
+
 class SpecForm(forms.Form):
     """Every figure of a specification; the schema says which values are possible."""
 
-    name = forms.CharField(label="Name", max_length=80)
-    source = forms.CharField(label="Where the figures come from", max_length=200, required=False)
-    note = forms.CharField(label="Note", max_length=500, required=False)
-    anchor = forms.ChoiceField(
-        label="Measured over", choices=[("programme", "the whole programme"), ("dialogue", "its dialogue")]
-    )
-    target_lufs = _number("Target", "LUFS", is_needed=True)
-    tolerance_lu = _number("Tolerance ±", "LU", is_needed=True)
-    mono_target_lufs = _number("Target in mono", "LUFS", "the same, if empty")
-    max_true_peak_dbtp = _number("Highest true peak", "dBTP", is_needed=True)
-    max_short_term_lufs = _number("Loudest 3 s", "LUFS", "no limit, if empty")
-    max_momentary_lufs = _number("Loudest 0.4 s", "LUFS", "no limit, if empty")
-    max_range_lu = _number("Widest range", "LU", "reported, if empty")
-    least_clearance_lu = _number("Least clearance of speech", "LU", "reported, if empty")
-    bit_depth = forms.TypedChoiceField(label="Bit depth", coerce=int, choices=[(24, "24"), (16, "16")])
-    container = forms.ChoiceField(label="Container", choices=[(name, name.upper()) for name in CONTAINERS])
-    rate_hz = forms.TypedChoiceField(
-        label="Rate", coerce=int, choices=[(rate, f"{rate / 1_000:g} kHz") for rate in RATES_HZ]
-    )
-    channels = forms.ChoiceField(
-        label="Channels",
-        choices=[("as-mixed", "stereo"), ("mono", "mono, folded down"), ("two-mono", "two mono files")],
-    )
-    leader = forms.ChoiceField(label="Leader", choices=[("silence", "silence"), ("tone", "tone of 1 kHz")])
-    leader_s = _number("Length of the leader", "s")
-    tone_dbfs = _number("Level of the tone", "dBFS")
-    tail_s = _number("Silence behind", "s")
-    start_timecode = forms.CharField(
-        label="Programme starts at", required=False, help_text="timecode behind the leader, such as 10:00:00:00"
-    )
-    names = forms.CharField(
-        label="File names",
-        max_length=120,
-        required=False,
-        help_text="of {title} {version} {spec} {role} {lang} {date} {rate}; role and specification, if empty",
-    )
-    language = forms.CharField(label="Language", max_length=3, required=False, help_text="three letters, such as deu")
-    files = forms.CharField(  # type: ignore[assignment]
-        label="Files",
-        max_length=300,
-        required=False,
-        help_text="asked for at first, such as mix,stems,m-and-e,mp3:128",
-    )
-
-    GROUPS = (
-        ("What it is called", ("name", "source", "note")),
-        ("Loudness", ("anchor", "target_lufs", "tolerance_lu", "mono_target_lufs", "max_true_peak_dbtp")),
-        ("Limits", ("max_short_term_lufs", "max_momentary_lufs", "max_range_lu", "least_clearance_lu")),
-        ("Uncompressed files", ("container", "bit_depth", "rate_hz", "channels")),
-        ("Before and behind", ("leader", "leader_s", "tone_dbfs", "tail_s", "start_timecode")),
-        ("Names and files", ("names", "language", "files")),
-    )
+    name = forms.CharField(max_length=80)
+    source = forms.CharField(max_length=200, required=False)
+    note = forms.CharField(max_length=500, required=False)
+    anchor = _choice("anchor")
+    target_lufs = _number("LUFS", is_needed=True)
+    tolerance_lu = _number("LU", is_needed=True)
+    mono_target_lufs = _number("LUFS")
+    max_true_peak_dbtp = _number("dBTP", is_needed=True)
+    max_short_term_lufs = _number("LUFS")
+    max_momentary_lufs = _number("LUFS")
+    max_range_lu = _number("LU")
+    least_clearance_lu = _number("LU")
+    bit_depth = forms.TypedChoiceField(coerce=int, choices=[(24, "24"), (16, "16")])
+    container = forms.ChoiceField(choices=[(name, name.upper()) for name in CONTAINERS])
+    rate_hz = forms.TypedChoiceField(coerce=int, choices=[(rate, f"{rate / 1_000:g} kHz") for rate in RATES_HZ])
+    channels = _choice("channels")
+    leader = _choice("leader")
+    leader_s = _number("s")
+    tone_dbfs = _number("dBFS")
+    tail_s = _number("s")
+    start_timecode = forms.CharField(required=False)
+    names = forms.CharField(max_length=120, required=False)
+    language = forms.CharField(max_length=3, required=False)
+    files = forms.CharField(max_length=300, required=False)  # type: ignore[assignment]
 
     @classmethod
     def of(cls, spec: Spec) -> "SpecForm":
@@ -90,7 +67,7 @@ class SpecForm(forms.Form):
     @property
     def groups(self) -> list[tuple[str, list[forms.BoundField]]]:
         """Its fields under headings."""
-        return [(title, [self[name] for name in names]) for title, names in self.GROUPS]
+        return [(title, [self[name] for name in names]) for title, names in FIELD_GROUPS]
 
     @property
     def data_of_spec(self) -> dict[str, Any]:
@@ -102,10 +79,11 @@ class SpecForm(forms.Form):
         }
 
     def __init__(self, *args: object, **kwargs: object) -> None:
-        """Django's form, with a name for what is missing and classes for the look."""
+        """Django's form, with labels, a name for what is missing and classes for the look."""
         super().__init__(*args, **kwargs)  # type: ignore[arg-type]
         limits = number_limits("specification")
         for name, field in self.fields.items():
+            field.label, field.help_text = FIELD_LABELS[name], FIELD_HELP.get(name, "")
             if name in limits:
                 least, most = limits[name]
                 words = notice("from_to", least=signed(least, 0), most=signed(most, 0))

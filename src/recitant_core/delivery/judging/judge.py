@@ -24,7 +24,6 @@ class LimitCheck:
     """One figure: measured, what it must be, and by how much it misses (0 where it passes)."""
 
     key: str
-    name: str
     unit: str
     measured: float | None
     low: float | None
@@ -72,21 +71,20 @@ def judge(
     low, high = target - spec.tolerance_lu, target + spec.tolerance_lu
     checks = []
     if on_dialogue:
-        checks.append(_judged("dialogue_lufs", "dialogue loudness", "LUFS", dialogue_lufs, low, high))
-        checks.append(_reported("integrated_lufs", "integrated", "LUFS", readings.integrated_lufs))
+        checks.append(_judged("dialogue_lufs", "LUFS", dialogue_lufs, low, high))
+        checks.append(_reported("integrated_lufs", "LUFS", readings.integrated_lufs))
     else:
-        checks.append(_judged("integrated_lufs", "integrated", "LUFS", readings.integrated_lufs, low, high))
+        checks.append(_judged("integrated_lufs", "LUFS", readings.integrated_lufs, low, high))
         if dialogue_lufs is not None:
-            checks.append(_reported("dialogue_lufs", "in dialogue", "LUFS", dialogue_lufs))
+            checks.append(_reported("dialogue_lufs", "LUFS", dialogue_lufs))
     if dialogue_stem_lufs is not None:
-        name = "while the dialogue stem sounds"
-        checks.append(_reported("dialogue_stem_lufs", name, "LUFS", dialogue_stem_lufs))
+        checks.append(_reported("dialogue_stem_lufs", "LUFS", dialogue_stem_lufs))
     checks += [
-        _judged("true_peak_dbtp", "true peak", "dBTP", readings.true_peak_dbtp, None, spec.max_true_peak_dbtp),
-        _at_most("max_short_term_lufs", "loudest 3 s", "LUFS", readings.max_short_term_lufs, spec.max_short_term_lufs),
-        _at_most("max_momentary_lufs", "loudest 0.4 s", "LUFS", readings.max_momentary_lufs, spec.max_momentary_lufs),
-        _at_most("range_lu", "range", "LU", readings.range_lu, spec.max_range_lu),
-        _reported("sample_peak_dbfs", "sample peak", "dBFS", readings.sample_peak_dbfs),
+        _judged("true_peak_dbtp", "dBTP", readings.true_peak_dbtp, None, spec.max_true_peak_dbtp),
+        _at_most("max_short_term_lufs", "LUFS", readings.max_short_term_lufs, spec.max_short_term_lufs),
+        _at_most("max_momentary_lufs", "LUFS", readings.max_momentary_lufs, spec.max_momentary_lufs),
+        _at_most("range_lu", "LU", readings.range_lu, spec.max_range_lu),
+        _reported("sample_peak_dbfs", "dBFS", readings.sample_peak_dbfs),
     ]
     if spec.least_clearance_lu is not None or clearance_lu is not None:
         checks.append(_clearance(clearance_lu, spec.least_clearance_lu))
@@ -94,31 +92,29 @@ def judge(
 
 
 def _clearance(measured: float | None, low: float | None) -> LimitCheck:
-    key, name, unit = CLEARANCE_KEY, "least clearance", "LU"
+    key, unit = CLEARANCE_KEY, "LU"
     if measured is None or low is None:
         # A file alone does not tell what of it is speech.
-        return LimitCheck(key, name, unit, measured, low, None, State.REPORTED)
-    return _judged(key, name, unit, measured, low, None)
+        return LimitCheck(key, unit, measured, low, None, State.REPORTED)
+    return _judged(key, unit, measured, low, None)
 
 
-def _at_most(key: str, name: str, unit: str, measured: float | None, high: float | None) -> LimitCheck:
-    return _reported(key, name, unit, measured) if high is None else _judged(key, name, unit, measured, None, high)
+def _at_most(key: str, unit: str, measured: float | None, high: float | None) -> LimitCheck:
+    return _reported(key, unit, measured) if high is None else _judged(key, unit, measured, None, high)
 
 
-def _judged(
-    key: str, name: str, unit: str, measured: float | None, low: float | None, high: float | None
-) -> LimitCheck:
+def _judged(key: str, unit: str, measured: float | None, low: float | None, high: float | None) -> LimitCheck:
     if measured is None:
         # Too short to have the figure: a loudness that must be met is not met, a highest level is not passed.
         state = State.PASS if low is None else State.FAIL
-        return LimitCheck(key, name, unit, None, low, high, state)
+        return LimitCheck(key, unit, None, low, high, state)
     miss = 0.0
     if high is not None and measured > high + _ROUNDING:
         miss = measured - high
     if low is not None and measured < low - _ROUNDING:
         miss = measured - low
-    return LimitCheck(key, name, unit, measured, low, high, State.FAIL if miss else State.PASS, miss)
+    return LimitCheck(key, unit, measured, low, high, State.FAIL if miss else State.PASS, miss)
 
 
-def _reported(key: str, name: str, unit: str, measured: float | None) -> LimitCheck:
-    return LimitCheck(key, name, unit, measured, None, None, State.REPORTED)
+def _reported(key: str, unit: str, measured: float | None) -> LimitCheck:
+    return LimitCheck(key, unit, measured, None, None, State.REPORTED)

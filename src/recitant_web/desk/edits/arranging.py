@@ -3,7 +3,7 @@
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import replace
-from typing import Annotated, Final, Literal
+from typing import Annotated, Literal
 
 from msgspec import Meta, Struct
 
@@ -16,6 +16,7 @@ from recitant_core.timeline.model import Clip, Plan, Ride, Track
 from recitant_core.timeline.sync import tied_here
 from recitant_core.units.clock import RATE_HZ, SampleSpan
 from recitant_core.units.roles import Role
+from recitant_text.names import SENT_SOUNDS
 from recitant_text.steps import Label, label
 from recitant_web.accounts.queries import is_role_of
 from recitant_web.desk import models
@@ -24,9 +25,6 @@ from recitant_web.desk.edits.registry import PlanEdit
 from recitant_web.desk.placing import MOST_TRACKS, has_picture_timecode, picture_origin
 from recitant_web.programme.models import Picture, Programme
 from recitant_web.shared.shapes import Id, Ids, Place, RoleName, Samples, Text
-
-SENT_SOUNDS: Final = "From dialogue"
-"""Name of the track that gets sounds sent out of dialogue."""
 
 
 class InMix(PlanEdit, frozen=True, kw_only=True, tag="in-mix"):

@@ -128,7 +128,7 @@ def _require_in_sync(programme: Programme, before: Plan, after: Plan, beside: li
     moved = [c["set"]["picture_offset_samples"][1] for c in beside if "picture_offset_samples" in c.get("set", {})]
     off = put_off(before, after, first, moved[0] if moved else first)
     if off:
-        raise EditRefused("tied_to_picture", clip=off[0].name or "The clip", n=len(off))
+        raise EditRefused("tied_to_picture", clip=off[0].name, n=len(off))
 
 
 def _require_in_place(before: Plan, after: Plan) -> None:

@@ -9,6 +9,7 @@ from recitant_core.units.arrays import Audio
 from recitant_core.units.channels import MONO, ChannelLayout
 from recitant_core.units.clock import RATE_HZ
 from recitant_io.store.conform import conform_blocks
+from recitant_text.names import TONE_OVER_WORDS, room_tone_of
 from recitant_web.programme.models import Programme, Source, SourceKind, SourceState
 from recitant_web.programme.queries import conformed_folder, conformed_name, stored_source
 from recitant_web.shared.media import keep
@@ -31,7 +32,7 @@ def tone_source(programme: Programme, stretch: ToneStretch, length_samples: int)
     if not _is_there(programme, key):
         recording = stored_source(origin.sha256, origin.ready_n_channels)
         quiet = recording.read(stretch.span.start_sample, stretch.span.length_samples)
-        _make(programme, origin, f"room tone of {origin.name}", key, repeated_tone(quiet, length), recording.layout)
+        _make(programme, origin, room_tone_of(origin.name), key, repeated_tone(quiet, length), recording.layout)
     return key, 0
 
 
@@ -47,7 +48,7 @@ def bleep_source(programme: Programme, like_key: str, length_samples: int) -> st
     key = hashlib.sha256(f"bleep {_VERSION} {BLEEP_HZ} {BLEEP_DBFS} {length}".encode()).hexdigest()
     if not _is_there(programme, key):
         origin = programme.sources.filter(sha256=like_key)[0]
-        _make(programme, origin, "tone over words", key, bleep(length), MONO)
+        _make(programme, origin, TONE_OVER_WORDS, key, bleep(length), MONO)
     return key
 
 

@@ -24,6 +24,7 @@ from recitant_core.timeline.word_cuts import (
 from recitant_core.timeline.words import turns_in_programme, words_of_clip
 from recitant_core.transcript.script import fitted
 from recitant_core.units.clock import RATE_HZ, SampleSpan
+from recitant_text.names import TONE_OVER_WORDS
 from recitant_text.steps import Label, label
 from recitant_web.desk.edits.arranging import with_new_track
 from recitant_web.desk.edits.registry import PlanEdit, RowChanges, RowEdit, row_change
@@ -335,7 +336,7 @@ def _covered(programme: Programme, plan: Plan, before: Track, span: SampleSpan, 
         fade_out_samples=EDGE_FADE_SAMPLES,
         fade_in_shape=FadeShape.EQUAL_POWER,
         fade_out_shape=FadeShape.EQUAL_POWER,
-        name="tone over words",
+        name=TONE_OVER_WORDS,
     )
     tracks = tuple(replace(t, clips=(*t.clips, clip)) if t.track_id == before.track_id else t for t in plan.tracks)
     return replace(plan, tracks=tracks)

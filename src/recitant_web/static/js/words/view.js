@@ -7,7 +7,7 @@ import { newPageShell } from "../lib/page_shell.js";
 import { newAfterPress } from "../lib/pressed.js";
 import { drawShortcuts } from "../lib/shortcuts.js";
 import { newHeard, newThrough } from "../lib/through.js";
-import { RATE_HZ, signed, timecode } from "../lib/units.js";
+import { RATE_HZ, signed } from "../lib/units.js";
 import { newChosenBar, newDialogs } from "./dialogs.js";
 import { bindCaptionFile, bindFind } from "./find.js";
 import { keysOf } from "./keys.js";
