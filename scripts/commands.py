@@ -120,6 +120,10 @@ def _bench(name: str, *arguments: str) -> int:
     return subprocess.run(command, env=_environment(), check=False).returncode
 
 
+EXAMPLES = ("src/recitant_core", "src/recitant_text")
+"""Rooms whose docstrings hold examples, which are tests."""
+
+
 def _test(arguments: list[str]) -> int:
     signal.signal(signal.SIGTERM, _interrupt)
     install_packages({**SERVICES, **LIBRARIES, **BROWSER, **PROXY})
@@ -135,7 +139,7 @@ def _test(arguments: list[str]) -> int:
             # Where one stage fails the next does not begin. Tests are shared out over the cores, but for those that
             # drive a browser: it plays in real time, and needs a core beside that of the server.
             shared = ["-n", str(os.cpu_count()), "--dist", "worksteal"]
-            runs = [["tests", "--stage", stage, *(shared if stage != "3" else [])] for stage in "123"]
+            runs = [["tests", *EXAMPLES, "--stage", stage, *(shared if stage != "3" else [])] for stage in "123"]
         for run in runs:
             code = subprocess.run(
                 [str(PYTHON), "-m", "pytest", *named, *run], cwd=ROOT, env=environment, check=False

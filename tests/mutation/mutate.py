@@ -1,4 +1,4 @@
-"""Faults put into the core's rules one at a time, each tried with the tests that run its line: how many are noticed.
+"""Faults put into the core and the pages' own modules, one at a time: how many the tests that run the line notice.
 
 Faults come from cosmic-ray's operators, drawn by a seed. One is noticed where a test of it fails or does not end in
 time. All happens in copies of the tree.
@@ -26,13 +26,20 @@ from cosmic_ray.mutating import mutate_code
 from cosmic_ray.plugins import get_operator, operator_names
 from coverage import CoverageData
 from report import write_report
+from scripts import tried_scripts
 
 ROOT = Path(__file__).resolve().parents[2]
 WORK = ROOT / "var" / "mutants"
 CORE = Path("src/recitant_core")
-PARTS = ("measure", "gain", "timeline", "delivery", "balance")
-FILES = ("first_balance", "delivery", "forms", "spec_file", "quality", "plan_errors")
-TESTS = ("tests/core", "tests/conformance", *(f"tests/io/test_{name}.py" for name in FILES))
+PARTS = (
+    *("balance", "captions", "delivery", "dsp", "gain", "intake", "interchange", "measure", "processors", "render"),
+    *("speakers", "speech", "timeline", "transcript", "units"),
+)
+FILES = (
+    *("first_balance", "delivery", "forms", "spec_file", "quality", "plan_errors", "caption_files", "clean", "match"),
+    *("spread", "steps", "vary", "words"),
+)
+TESTS = ("src/recitant_core", "tests/core", "tests/conformance", *(f"tests/io/test_{name}.py" for name in FILES))
 """Those that need no database and ask the core's rules."""
 BINARY = ("Add_Sub", "Sub_Add", "Mul_Div", "Div_Mul", "FloorDiv_Mul", "Mod_FloorDiv", "Pow_Mul")
 """Of the exchanged signs those that stay arithmetic: a shift of a float is noticed by Python, not by a test."""
@@ -58,8 +65,9 @@ class Mutant:
 def main(arguments: list[str]) -> int:
     """Draw faults, try each, print the score; 1 where it is below what is asked, else 0."""
     parser = argparse.ArgumentParser(prog="recitant mutate", description=__doc__)
-    parser.add_argument("--faults", type=int, default=200)
-    parser.add_argument("--seed", type=int, default=18)
+    parser.add_argument("--faults", type=int, default=60, help="in the core, a seed")
+    parser.add_argument("--in-scripts", type=int, default=20, help="faults in the pages' modules, a seed")
+    parser.add_argument("--seeds", nargs="+", type=int, default=[41, 42, 43])
     parser.add_argument("--parts", nargs="+", choices=PARTS, default=list(PARTS))
     parser.add_argument("--asked", type=float, default=75.0, help="percent that must be noticed")
     parser.add_argument("--seconds", type=float, default=25.0, help="of tests asked for a fault, the shortest first")
@@ -69,20 +77,38 @@ def main(arguments: list[str]) -> int:
     copies = [_copy(n) for n in range(os.cpu_count() or 1)]
     covered = _covered(copies[0])
     kept = WORK / "result.json"
-    before = json.loads(kept.read_text()) if chosen.again else []
     if chosen.again:
-        drawn = [Mutant(**one["mutant"]) for one in before if not one["is_noticed"]]
+        results = _again(json.loads(kept.read_text()), copies, covered, chosen.seconds)
     else:
-        drawn = _drawn(copies[0], chosen.faults, chosen.seed, chosen.parts)
-    results = _tried(drawn, copies, covered, chosen.seconds)
-    if chosen.again:
-        results = [one for one in before if one["is_noticed"]] + results
+        results = []
+        for seed in chosen.seeds:
+            drawn = _drawn(copies[0], chosen.faults, seed, chosen.parts)
+            found = _tried(drawn, copies, covered, chosen.seconds)
+            if chosen.in_scripts:
+                found += tried_scripts(copies[0], WORK / "node", chosen.in_scripts, seed)
+            results += [one | {"seed": seed} for one in found]
+            kept.write_text(json.dumps(results, indent=1))
+            print(f"seed {seed}: {_share(found):.1f} % of {len(found)} faults noticed", flush=True)
     kept.write_text(json.dumps(results, indent=1))
-    share = 100 * sum(one["is_noticed"] for one in results) / len(results)
+    share = _share(results)
     print(f"{share:.1f} % of {len(results)} faults noticed (asked: {chosen.asked:g} %)")
     if chosen.write:
-        write_report(results, chosen.seed, ROOT / "docs" / "mutation.md")
+        write_report(results, ROOT / "docs" / "mutation.md")
     return int(share < chosen.asked)
+
+
+def _share(results: list[dict[str, object]]) -> float:
+    return 100 * sum(bool(one["is_noticed"]) for one in results) / max(1, len(results))
+
+
+def _again(
+    before: list[dict[str, object]], copies: list[Path], covered: dict[str, dict[str, object]], most_s: float
+) -> list[dict[str, object]]:
+    """What a run came to, its faults of the core that nothing noticed tried anew."""
+    left = [one for one in before if not one["is_noticed"] and str(one["mutant"]["path"]).endswith(".py")]
+    found = _tried([Mutant(**one["mutant"]) for one in left], copies, covered, most_s)
+    anew = [one | {"seed": was["seed"]} for one, was in zip(found, left, strict=True)]
+    return [one for one in before if one not in left] + anew
 
 
 def _copy(n: int) -> Path:
@@ -149,7 +175,8 @@ def _pytest(folder: Path, *arguments: str) -> list[str]:
     # The core's tests need no Django: a second less a fault.
     config = folder / "mutation.ini"
     config.write_text(
-        "[pytest]\npythonpath = src tests\naddopts = -q -x --import-mode=importlib -p no:cacheprovider -p no:django\n"
+        "[pytest]\npythonpath = src tests\n"
+        "addopts = -q -x --doctest-modules --import-mode=importlib -p no:cacheprovider -p no:django\n"
         "filterwarnings =\n    error\n    ignore::pytest.PytestUnraisableExceptionWarning\n"
         "    ignore:unclosed:ResourceWarning\n"
     )

@@ -26,13 +26,27 @@ _FRAMES_AT_ONCE: Final = 64
 
 
 def bell_window(span: SampleSpan) -> SampleSpan:
-    """The stretch that a span's bell is made from: from the begin of a block of the grid, and the reach before it."""
+    """The stretch that a span's bell is made from, on the grid of its blocks and with the reach before it.
+
+    Args:
+        span: of the programme; any span gives the samples that the whole gives there.
+    """
     first = span.start_sample // BLOCK_SAMPLES * BLOCK_SAMPLES - REACH_SAMPLES
     return SampleSpan(first, span.end_sample - first)
 
 
 def bell_db(freq_hz: FloatArray, centre_hz: float, width_octaves: float, depth_db: float) -> FloatArray:
-    """Gain of the bell at each frequency for a depth in dB (negative), float64 (frequencies,)."""
+    """Gain of the bell at each frequency, float64 (frequencies,).
+
+    Args:
+        freq_hz: float64 (frequencies,).
+        centre_hz: where the gain is depth_db.
+        width_octaves: between the frequencies of half the depth's power.
+        depth_db: negative.
+
+    >>> bell_db(np.array([2_000.0]), 2_000.0, 2.0, -6.0).round(3).tolist()
+    [-6.0]
+    """
     share = 1.0 - 10.0 ** (depth_db / 20.0)
     power = _band_power(freq_hz, centre_hz, width_octaves)
     # Of a band-pass whose peak is 1, the real part of the response is its power.

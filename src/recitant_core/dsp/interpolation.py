@@ -30,7 +30,12 @@ def interpolator(n_phases: int) -> Phases:
 
 
 def reach_factor(phases: Phases) -> float:
-    """Upper bound of the ratio of true peak to sample peak, as a factor."""
+    """Upper bound of the ratio of true peak to sample peak, as a factor.
+
+    Args:
+        phases: taps, float32 (phases, 32); see interpolator. A stretch whose highest sample times this stays under
+            the highest true peak so far need not be interpolated.
+    """
     return float(np.abs(phases).sum(axis=1).max())
 
 

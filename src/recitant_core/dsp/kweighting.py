@@ -137,7 +137,11 @@ def k_pairs(audio: Audio, state: KState) -> tuple[FloatArray, KState]:
 
 
 def hop_edges(n_hops: int, rate_hz: int) -> FloatArray:
-    """Frame at which each of ``n_hops`` hops starts, and the end of the last: float64 (n_hops + 1,)."""
+    """Frame at which each of ``n_hops`` hops starts, and the end of the last: float64 (n_hops + 1,).
+
+    >>> hop_edges(3, 44_100).tolist()
+    [0.0, 441.0, 882.0, 1323.0]
+    """
     return np.ceil(np.arange(n_hops + 1) * rate_hz / HOPS_PER_SECOND)
 
 

@@ -44,7 +44,11 @@ def quantise(audio: Audio, bit_depth: int, start_sample: int) -> Integers:
 
 
 def audio_from_integers(values: Integers, bit_depth: int) -> Audio:
-    """Samples of whole numbers, float32 (frames, channels): exact for 16 and 24 bit."""
+    """Samples of whole numbers, float32 (frames, channels): exact for 16 and 24 bit.
+
+    >>> audio_from_integers(np.array([[-32_768], [16_384]], np.int32), 16).tolist()
+    [[-1.0], [0.5]]
+    """
     out: Audio = values.astype(np.float32)
     out *= np.float32(1.0 / (1 << (bit_depth - 1)))
     return out

@@ -14,7 +14,13 @@ from recitant_core.units.clock import SampleSpan
 
 
 def point_moved(points: Points, index: int, at_sample: int, gain_db: float) -> Points:
-    """A point at another place, between its neighbours; it and they are pinned."""
+    """A point at another place, between its neighbours; it and they are pinned.
+
+    Args:
+        index: of the point in ``points``.
+        at_sample: wanted place in the programme, brought between the neighbours.
+        gain_db: wanted gain, brought between DEEPEST_DB and 0.
+    """
     low = points[index - 1].at_sample + 1 if index > 0 else 0
     high = points[index + 1].at_sample - 1 if index + 1 < len(points) else at_sample
     moved = DuckPoint(min(max(at_sample, low), max(low, high)), round(min(max(gain_db, DEEPEST_DB), 0.0), 2), True)
@@ -22,7 +28,10 @@ def point_moved(points: Points, index: int, at_sample: int, gain_db: float) -> P
 
 
 def point_added(points: Points, at_sample: int) -> Points:
-    """A point on the curve where there was none; it and its neighbours are pinned."""
+    """A point on the curve where there was none; it and its neighbours are pinned.
+
+    Nothing changes in what sounds: the point lies where the curve runs. A place that has a point keeps it.
+    """
     if any(point.at_sample == at_sample for point in points):
         return points
     gain_db = round(float(points_db(points, np.array([at_sample], dtype=np.float64))[0]), 2)
@@ -40,14 +49,26 @@ def point_removed(points: Points, index: int) -> Points:
 
 
 def released(points: Points, span: SampleSpan) -> Points:
-    """The curve with no point pinned within a span."""
+    """The curve with no point pinned within a span: the next update draws it anew there.
+
+    >>> from recitant_core.gain.ducking import DuckPoint
+    >>> released((DuckPoint(10, -6.0, True), DuckPoint(99, 0.0, True)), SampleSpan(0, 50))[0].is_pinned
+    False
+    """
     return tuple(
         replace(p, is_pinned=False) if span.start_sample <= p.at_sample <= span.end_sample else p for p in points
     )
 
 
 def deepened(points: Points, span: SampleSpan, by_db: float, rule: DuckRule) -> Points:
-    """The curve lower by ``by_db`` in a span, pinned there, with slopes as the rule has them."""
+    """The curve lower by ``by_db`` in a span, pinned there, with slopes as the rule has them.
+
+    Args:
+        points: in order, gains in dB over programme time.
+        span: of the programme; the slopes lie outside of it.
+        by_db: positive for lower.
+        rule: whose lead-in, recovery and steepest slope the new slopes keep.
+    """
     ramp_in, ramp_out = fall_samples(by_db, rule), rise_samples(by_db, rule)
     begin, end = max(0, span.start_sample - ramp_in), span.end_sample + ramp_out
     places = sorted(

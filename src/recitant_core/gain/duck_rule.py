@@ -123,5 +123,9 @@ def levels_rule(role: str, most_db: float = MOST_DEPTH_DB["clear"], nearer_lu: f
 
 
 def asked_of_rule_lu(rule: DuckRule, programme_lu: float) -> float:
-    """Clearance that a rule goes for, where the programme asks for so much."""
+    """Clearance in LU that a rule goes for, where the programme asks for so much.
+
+    >>> asked_of_rule_lu(DuckRule(over_lu=2.0), 9.0), asked_of_rule_lu(DuckRule(clearance_lu=12.0), 9.0)
+    (11.0, 12.0)
+    """
     return programme_lu + rule.over_lu if rule.clearance_lu is None else rule.clearance_lu

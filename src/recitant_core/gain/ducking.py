@@ -54,7 +54,15 @@ class Dip:
 
 
 def points_db(points: Points, places: FloatArray) -> FloatArray:
-    """Gain in dB at each place, float64 (places,), from places in samples: straight between points, 0 without any."""
+    """Gain in dB at each place, float64 (places,): straight between points, 0 without any.
+
+    Args:
+        points: in order; before the first and behind the last their gain stands.
+        places: float64 (places,), samples of the programme.
+
+    >>> points_db((DuckPoint(0, 0.0), DuckPoint(100, -8.0)), np.array([-5.0, 25.0, 200.0])).tolist()
+    [0.0, -2.0, -8.0]
+    """
     if not points:
         return np.zeros(len(places))
     at = np.array([point.at_sample for point in points], dtype=np.float64)
@@ -63,7 +71,12 @@ def points_db(points: Points, places: FloatArray) -> FloatArray:
 
 
 def hop_gains_db(points: Points, n_hops: int) -> FloatArray:
-    """Gain in dB at the middle of each hop, float64 (hops,), read-only."""
+    """Gain in dB at the middle of each hop of 10 ms, float64 (hops,), read-only and kept.
+
+    Args:
+        points: see points_db.
+        n_hops: of the programme.
+    """
 
     def make() -> FloatArray:
         return points_db(points, np.arange(n_hops, dtype=np.float64) * HOP_SAMPLES + HOP_SAMPLES // 2)
@@ -75,7 +88,12 @@ _hop_gains: Final = Remembered[FloatArray](48 << 20)
 
 
 def passages(speech: Sequence[SampleSpan], rule: DuckRule) -> list[SampleSpan]:
-    """Stretches of talk that one dip covers, over pauses shorter than the bridge or than a whole rise and fall."""
+    """Stretches of talk that one dip covers, over pauses shorter than the bridge or than a whole rise and fall.
+
+    Args:
+        speech: in order, of the programme.
+        rule: whose hold, recovery, lead-in and bridge in seconds say which pauses are bridged.
+    """
     whole = rule.hold_s + rule.recovery_s + AHEAD_S + rule.lead_in_s + TOP_STAY_S
     return merged(speech, _samples(max(rule.bridge_s, whole)))
 
@@ -211,7 +229,12 @@ def laid_around_pinned(made: Points, old: Points, rule: DuckRule) -> Points:
 
 
 def dips(points: Points) -> list[Dip]:
-    """Every stretch in which a curve lies under 0 dB."""
+    """Every stretch in which a curve lies under 0 dB, in order.
+
+    >>> found = dips((DuckPoint(0, 0.0), DuckPoint(10, -6.0), DuckPoint(90, -6.0), DuckPoint(99, 0.0)))
+    >>> [(dip.span.start_sample, dip.span.end_sample) for dip in found]
+    [(0, 99)]
+    """
     found: list[Dip] = []
     begun: int | None = None
     for index, point in enumerate(points):
@@ -227,7 +250,11 @@ def dips(points: Points) -> list[Dip]:
 
 
 def travel_db_per_min(points: Points, length_samples: int) -> float:
-    """Sum of a curve's moves, up and down, in dB a minute of the programme, which counts as one at least."""
+    """Sum of a curve's moves, up and down, in dB a minute of the programme, which counts as one at least.
+
+    >>> travel_db_per_min((DuckPoint(0, 0.0), DuckPoint(9, -6.0), DuckPoint(99, 0.0)), 2 * 60 * 48_000)
+    6.0
+    """
     moved = sum(abs(b.gain_db - a.gain_db) for a, b in pairwise(points))
     return moved / max(1.0, length_samples / (60 * RATE_HZ))
 
@@ -244,7 +271,10 @@ class CurveChange:
 
 
 def curve_change(old: Points, new: Points) -> CurveChange:
-    """Dips of two curves against each other; a dip has moved when an edge moved 20 ms or its depth half a dB."""
+    """Dips of two curves against each other: how many are new, gone and moved.
+
+    A dip has moved when an edge moved 20 ms or its depth half a dB; less is not worth a sentence.
+    """
     before, after = dips(old), dips(new)
     n_moved = n_new = 0
     met = set()

@@ -32,13 +32,25 @@ def limiting_db(peaks_dbtp: FloatArray, ceiling_dbtp: float, gain_db: float = 0.
 
 
 def limited_energy(energy: FloatArray, reduction_db: FloatArray) -> FloatArray:
-    """10 ms energies behind a limiter, float64 (hops,), from its reduction in each step of 5 ms."""
+    """10 ms energies behind a limiter, float64 (hops,).
+
+    Args:
+        energy: before it, float64 (hops,).
+        reduction_db: of each 5 ms, 0 or more, float64 (steps,); missing ones count as 0.
+    """
     found: FloatArray = energy * hop_power_factors(reduction_db, len(energy))
     return found
 
 
 def hop_power_factors(reduction_db: FloatArray, n_hops: int) -> FloatArray:
-    """Mean power factor of each 10 ms, float64 (hops,), from the reduction in each step of 5 ms."""
+    """Mean power factor of each 10 ms, float64 (hops,).
+
+    Args:
+        reduction_db: of each 5 ms, 0 or more, float64 (steps,); missing ones count as 0.
+
+    >>> hop_power_factors(np.array([10.0, 10.0, 0.0]), 2).tolist()
+    [0.1, 1.0]
+    """
     factors = np.ones(n_hops * STEPS_A_HOP)
     n = min(len(factors), len(reduction_db))
     factors[:n] = 10.0 ** (-reduction_db[:n] / 10.0)

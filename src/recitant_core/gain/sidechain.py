@@ -29,7 +29,12 @@ def before_samples(key: LiveKey) -> int:
 
 
 def key_window(span: SampleSpan, key: LiveKey) -> SampleSpan:
-    """The stretch of the key that a span's gain needs, on the control grid."""
+    """The stretch of the key that a span's gain needs, on the control grid.
+
+    Args:
+        span: of the programme whose gain is wanted.
+        key: whose attack, hold and release say how far back the gain reads.
+    """
     first = (span.start_sample - before_samples(key)) // CONTROL_SAMPLES * CONTROL_SAMPLES
     last = -(-(span.end_sample + 2 * CONTROL_SAMPLES) // CONTROL_SAMPLES) * CONTROL_SAMPLES
     return SampleSpan(first, last - first)
@@ -62,7 +67,12 @@ def keyed_factors(key_audio: Audio, span: SampleSpan, key: LiveKey, floor_db: fl
 
 
 def keyed_hop_gains_db(key_energy: FloatArray, key: LiveKey, floor_db: float) -> FloatArray:
-    """The gain of each 10 ms as the key's K-weighted energies foretell it, float64 (hops,)."""
+    """The gain of each 10 ms as the key's K-weighted energies foretell it, float64 (hops,).
+
+    Args:
+        key_energy: 10 ms energies of the speech that the key reads, float64 (hops,).
+        floor_db: gain under which it never goes, negative.
+    """
     return _gains_db(key_energy / (2.0 * RATE_HZ / 100), key, floor_db, LEVEL_BLOCKS)
 
 

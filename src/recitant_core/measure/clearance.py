@@ -41,7 +41,11 @@ class ClosePassage:
 
 
 def speech_mask(spans: Sequence[SampleSpan], n_hops: int) -> BoolArray:
-    """Mask of hops that lie in speech, bool (hops,)."""
+    """Mask of hops that lie in speech, bool (hops,); a hop that speech only touches counts.
+
+    >>> speech_mask([SampleSpan(480, 481)], 4).tolist()
+    [False, True, True, False]
+    """
     mask = np.zeros(n_hops, bool)
     for span in spans:
         mask[max(0, span.start_sample // HOP_SAMPLES) : max(0, -(-span.end_sample // HOP_SAMPLES))] = True
@@ -65,7 +69,11 @@ def words_power(speech_energy: FloatArray, is_speech: BoolArray) -> FloatArray:
 
 
 def momentary_power(energy: FloatArray) -> FloatArray:
-    """Mean square of the 400 ms around each hop, float64 (hops,); silence outside."""
+    """Mean square of the 400 ms around each hop, float64 (hops,); silence outside.
+
+    Args:
+        energy: K-weighted sum of squares of each 10 ms, float64 (hops,).
+    """
     power: FloatArray = _windowed(energy, BLOCK_HOPS) / (BLOCK_HOPS * HOP_SAMPLES)
     return power
 
@@ -128,7 +136,13 @@ def clearance_lu(speech_energy: FloatArray, rest_energy: FloatArray, is_speech: 
 
 
 def clearance_of_words_lu(words: FloatArray, rest_energy: FloatArray, is_speech: BoolArray) -> FloatArray:
-    """Clearance in LU of each hop, float64 (hops,), from the power of words around each; see words_power."""
+    """Clearance in LU of each hop, float64 (hops,): inf where nothing but speech is heard, or nobody speaks.
+
+    Args:
+        words: power of words around each hop, float64 (hops,); see words_power.
+        rest_energy: 10 ms energies of everything else, float64 (hops,).
+        is_speech: bool (hops,).
+    """
     rest = momentary_power(rest_energy)
     found = np.full(len(words), np.inf)
     # Below the absolute gate of BS.1770 (-70 LUFS) counts as silence.

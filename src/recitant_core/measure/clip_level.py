@@ -47,7 +47,7 @@ class ClipLevel:
     """Bursts in speech that are left out of the level, counted from the clip's start."""
 
     def raised(self, by_db: float) -> "ClipLevel":
-        """The same clip with more gain."""
+        """The same clip with more gain: every level moves by so many dB, its range stays."""
 
         def up(level: float | None) -> float | None:
             return None if level is None else level + by_db
@@ -91,7 +91,11 @@ def clip_level(energy: FloatArray, is_speech: BoolArray, left_out: Sequence[Samp
 
 
 def speaking_share(is_speech: BoolArray) -> FloatArray:
-    """Share of each gating block that lies in speech, float64 (blocks,), 0 to 1."""
+    """Share of each gating block that lies in speech, float64 (blocks,), 0 to 1.
+
+    Args:
+        is_speech: bool (hops of 10 ms,); less than a block of 400 ms gives no share.
+    """
     if len(is_speech) < BLOCK_HOPS:
         return np.zeros(0)
     share: FloatArray = np.lib.stride_tricks.sliding_window_view(is_speech, BLOCK_HOPS)[::BLOCK_STEP_HOPS].mean(axis=1)

@@ -135,7 +135,14 @@ def range_lu(short_term_power: FloatArray) -> float | None:
 
 
 def level_curve_lufs(powers: FloatArray) -> FloatArray:
-    """Loudness of each power, float64 of the same length; -inf for silence."""
+    """Loudness of each power, float64 of the same length; -inf for silence.
+
+    Args:
+        powers: K-weighted, channel-weighted mean squares, float64 (places,).
+
+    >>> level_curve_lufs(np.array([1.0, 0.0])).tolist()
+    [-0.691, -inf]
+    """
     with np.errstate(divide="ignore"):
         return LOUDNESS_OFFSET_DB + 10.0 * np.log10(powers)
 
@@ -151,7 +158,12 @@ def momentary_contour_lufs(hop_energy: FloatArray, at_hops: FloatArray) -> Float
 
 
 def short_term_contour_lufs(hop_energy: FloatArray, at_hops: FloatArray) -> FloatArray:
-    """Short-term loudness around each of these hops (3 s centred on it), float64 (places,)."""
+    """Short-term loudness around each of these hops (3 s centred on it), float64 (places,).
+
+    Args:
+        hop_energy: K-weighted sum of squares of each 10 ms, float64 (hops,).
+        at_hops: places in hops, float64 (places,).
+    """
     return _centred_contour(hop_energy, at_hops, SHORT_TERM_HOPS)
 
 

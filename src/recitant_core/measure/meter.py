@@ -52,13 +52,23 @@ class MeterState:
 
 
 def feed_meter(audio: Audio, state: MeterState) -> MeterState:
-    """The measurement after one more block, float32 (frames, channels); any cut into blocks gives the same readings."""
+    """The measurement after one more block; any cut into blocks gives the same readings.
+
+    Args:
+        audio: float32 (frames, channels), of the layout and rate of the state.
+        state: of everything before it; it is left as it is.
+    """
     hops, k = k_energies(audio, state.k)
     return MeterState(k, feed_peaks(audio, state.peaks), (*state.hops, hops))
 
 
 def feed_stereo_meter(audio: Audio, state: MeterState) -> tuple[MeterState, FloatArray]:
-    """The measurement after one more block of two channels, from the k_pairs of it: float64 (hops, 3)."""
+    """The measurement after one more block of two channels, and the block's k_pairs: float64 (hops, 3).
+
+    Args:
+        audio: float32 (frames, 2).
+        state: of everything before it; it is left as it is.
+    """
     pairs, k = k_pairs(audio, state.k)
     left, right = k.layout.loudness_weights()
     hops = pairs[:, 0] * left + pairs[:, 1] * right
@@ -79,7 +89,14 @@ def hop_energy(state: MeterState) -> FloatArray:
 def readings_from(
     energy: FloatArray, true_peak_factor: float, sample_peak_factor: float, rate_hz: int = RATE_HZ
 ) -> Readings:
-    """The figures of a signal from its 10 ms energies, float64 (hops,), and its highest peaks."""
+    """The figures of a signal from its energies and its highest peaks.
+
+    Args:
+        energy: K-weighted sum of squares of each 10 ms, float64 (hops,).
+        true_peak_factor: highest magnitude between samples too, as a factor of full scale.
+        sample_peak_factor: highest magnitude of a sample.
+        rate_hz: of the signal that the energies are of.
+    """
     short_term = window_powers(energy, SHORT_TERM_HOPS, 1, rate_hz)
     return Readings(
         integrated_lufs=integrated_lufs(gating_block_powers(energy, rate_hz)),
@@ -92,7 +109,17 @@ def readings_from(
 
 
 def measure(audio: Audio, layout: ChannelLayout, rate_hz: int = RATE_HZ) -> Readings:
-    """The figures of a signal held in memory, float32 (frames, channels)."""
+    """The figures of a signal held in memory; for longer ones see feed_meter.
+
+    Args:
+        audio: float32 (frames, channels).
+        layout: of its channels, for their weights in loudness.
+
+    >>> from recitant_core.units.channels import MONO
+    >>> sine = 0.1 * np.sin(2 * np.pi * 997 * np.arange(48_000) / 48_000)
+    >>> round(measure(sine.astype(np.float32)[:, None], MONO).integrated_lufs, 1)  # -20 dBFS, BS.1770 Annex 1
+    -23.0
+    """
     return read_meter(feed_meter(audio, MeterState.at_rest(layout, rate_hz)))
 
 

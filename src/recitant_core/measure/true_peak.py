@@ -52,13 +52,19 @@ def feed_peaks(audio: Audio, state: PeakState) -> PeakState:
 
 
 def finish_peaks(state: PeakState) -> PeakState:
-    """The state with the end of the signal counted: silence follows it."""
+    """The state with the end of the signal counted: silence follows it, into which the interpolation still rings."""
     after = feed_peaks(np.zeros_like(state.tail), state)
     return PeakState(after.tail, after.true_peak_factor, state.sample_peak_factor)
 
 
 def true_peak_factor(audio: Audio) -> float:
-    """Highest magnitude of a whole signal, float32 (frames, channels), between samples too; factor of full scale."""
+    """Highest magnitude of a whole signal, between samples too, as a factor of full scale.
+
+    Four phases between samples, as BS.1770 Annex 2 wants them at least.
+
+    Args:
+        audio: float32 (frames, channels).
+    """
     return finish_peaks(feed_peaks(audio, PeakState.at_rest(audio.shape[1]))).true_peak_factor
 
 

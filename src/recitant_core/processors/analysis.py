@@ -234,7 +234,8 @@ def starting_point(name: str, source: SampleSource, speech: Sequence[SampleSpan]
         span: the stretch of the recording that counts.
 
     Raises:
-        EditRefused: no such starting point, it is silent, or what the starting point cures is not there.
+        MalformedRequest: no such starting point.
+        EditRefused: it is silent, or what the starting point cures is not there.
     """
     if name not in CHAIN_PRESETS:
         raise MalformedRequest("malformed", field="name")

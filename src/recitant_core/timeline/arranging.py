@@ -26,7 +26,7 @@ def sent_to_track(plan: Plan, clip_ids: Collection[str], track_id: str) -> Plan:
     """Clips on another track, at the same time; their groups stay where they are.
 
     Raises:
-        EditRefused: no such track or clip.
+        NotThere: no such track or clip.
     """
     moved = [clip for track in plan.tracks for clip in track.clips if clip.clip_id in clip_ids]
     if len(moved) < len(clip_ids) or track_id not in {track.track_id for track in plan.tracks}:
@@ -47,7 +47,7 @@ def parted_out(plan: Plan, places: Collection[tuple[str, SampleSpan]], track_id:
         places: clip and stretch of the programme.
 
     Raises:
-        EditRefused: no such track or clip, or a stretch outside of its clip.
+        NotThere: no such track or clip, or a stretch outside of its clip.
     """
     into = next((track for track in plan.tracks if track.track_id == track_id), None)
     if into is None:
@@ -78,7 +78,7 @@ def merged_into(plan: Plan, track_ids: Collection[str], into_id: str) -> Plan:
     """The clips of some tracks on one; the others are left empty. What a fader did becomes gain of the clips.
 
     Raises:
-        EditRefused: no such track; one with processors, a ride, a dip, a pan or a place in the mix of its own that its
+        NotThere: no such track. EditRefused: one with processors, a ride, a dip, a pan or a place in the mix of its own that its
             clips would lose; a gain that is none.
     """
     known = {track.track_id: track for track in plan.tracks}

@@ -17,7 +17,12 @@ SourceOf = Callable[[str], SampleSource]
 
 
 def crossfade_shape(earlier: Clip, later: Clip, source_of: SourceOf) -> FadeShape:
-    """Equal gain for two clips of one sound in step, equal power for unrelated ones, from a second of the overlap."""
+    """Shape of the cross-fade of two clips: equal gain for one sound in step, equal power for unrelated ones.
+
+    Args:
+        earlier: sounds when ``later`` begins.
+        source_of: gives the recording of a clip by its key; up to a second of the overlap is read.
+    """
     overlap = min(earlier.span.end_sample - later.start_sample, earlier.length_samples, later.length_samples)
     length = min(overlap, RATE_HZ)
     inside = earlier.in_sample + later.start_sample - earlier.start_sample

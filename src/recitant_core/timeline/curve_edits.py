@@ -38,7 +38,7 @@ def curve_point_moved(clip: Clip, index: int, at_sample: int, gain_db: float) ->
     the clip's edge, so that nothing farther off changes.
 
     Raises:
-        EditRefused: no such point, or a gain out of range.
+        NotThere: no such point. EditRefused: a gain out of range.
     """
     points = [(point.at_sample, point.gain_db) for point in clip.curve]
     if not 0 <= index < len(points):
@@ -57,7 +57,12 @@ def curve_point_moved(clip: Clip, index: int, at_sample: int, gain_db: float) ->
 
 
 def curve_level_db(clip: Clip, at_sample: int) -> float:
-    """Gain of a clip's curve at a place of the clip; 0 without a curve."""
+    """Gain in dB of a clip's curve at a place of the clip; 0 without a curve.
+
+    >>> from recitant_core.gain.envelope import CurvePoint
+    >>> curve_level_db(Clip("1", "key", 0, 0, 100, curve=(CurvePoint(0, 0.0), CurvePoint(100, -6.0))), 50)
+    -3.0
+    """
     if not clip.curve:
         return 0.0
     return round(float(curve_db(clip.curve, np.array([float(at_sample)]))[0]), 2)
@@ -74,7 +79,7 @@ def curve_drawn(clip: Clip, drawn: Iterable[tuple[int, float]]) -> Clip:
     """A clip whose curve follows what was drawn by hand, from its first place to its last; outside it stays as it was.
 
     Raises:
-        EditRefused: nothing was drawn, or a gain out of range.
+        MalformedRequest: nothing was drawn. EditRefused: a gain out of range.
     """
     points = sorted((min(max(0, at), clip.length_samples), gain_db) for at, gain_db in drawn)
     if not points:
@@ -90,7 +95,11 @@ def curve_drawn(clip: Clip, drawn: Iterable[tuple[int, float]]) -> Clip:
 
 
 def curve_cleared(clip: Clip, span: SampleSpan) -> Clip:
-    """A clip whose curve has no points in a stretch of it (clip time); at its edges the level joins what is outside."""
+    """A clip whose curve has no points in a stretch of it; at its edges the level joins what is outside.
+
+    Args:
+        span: in samples from the clip's start.
+    """
     kept = [point for point in clip.curve if not span.start_sample <= point.at_sample < span.end_sample]
     return _drawn_by_hand(clip, tuple(kept))
 

@@ -29,7 +29,7 @@ def with_group(plan: Plan, clip_ids: Iterable[str]) -> set[str]:
     """These clips and all that share a group with one of them.
 
     Raises:
-        EditRefused: one is not there, or none was named.
+        NotThere: one is not there, or none was named.
     """
     known = clips_by_id(plan)
     wanted = set(clip_ids)
@@ -96,7 +96,12 @@ def trim_clip(plan: Plan, clip_id: str, edge: str, by_samples: int, lengths: Len
 
 
 def cut_clip(clip: Clip, from_samples: int, to_samples: int) -> Clip:
-    """The part of a clip between two places, counted from its start; its curve keeps its gain at every moment."""
+    """The part of a clip between two places, counted from its start; its curve keeps its gain at every moment.
+
+    Args:
+        from_samples: new start, 0 for the old one; it may be negative where the recording goes on before.
+        to_samples: new end, behind from_samples.
+    """
     length = to_samples - from_samples
     before, after = clip.unfilled
     points = tuple(replace(point, at_sample=point.at_sample - from_samples) for point in clip.curve)
@@ -156,7 +161,14 @@ def split_clips(plan: Plan, clip_ids: Collection[str], at_sample: int) -> Plan:
 
 
 def delete_clips(plan: Plan, clip_ids: Collection[str], *, close_gap: bool) -> Plan:
-    """The plan without these clips; where the gap is closed, what follows on the track moves up by their length."""
+    """The plan without these clips and their groups.
+
+    Args:
+        close_gap: whether what follows on the same track moves up by the length that is gone.
+
+    Raises:
+        NotThere: no such clip.
+    """
     gone = with_group(plan, clip_ids)
     tracks = []
     for track in plan.tracks:
@@ -212,7 +224,7 @@ def add_clip(plan: Plan, track_id: str, clip: Clip) -> Plan:
     """A clip laid on a track.
 
     Raises:
-        EditRefused: no such track, or out of the programme.
+        NotThere: no such track. EditRefused: out of the programme.
     """
     if track_id not in {track.track_id for track in plan.tracks}:
         raise NotThere()
@@ -220,7 +232,11 @@ def add_clip(plan: Plan, track_id: str, clip: Clip) -> Plan:
 
 
 def set_clips(plan: Plan, clip_ids: Collection[str], change: Callable[[Clip], Clip]) -> Plan:
-    """Every one of these clips changed alike."""
+    """Every one of these clips changed alike; all else is the same object as before.
+
+    Raises:
+        NotThere: no such clip.
+    """
     return _replaced(plan, {clip_id: change(clip) for clip_id, clip in _clips(plan, _known_ids(plan, clip_ids))})
 
 
@@ -228,7 +244,7 @@ def _known_ids(plan: Plan, clip_ids: Collection[str]) -> set[str]:
     """These clips, if all are there.
 
     Raises:
-        EditRefused: one is not there, or none was named.
+        NotThere: one is not there, or none was named.
     """
     if not clip_ids or not set(clip_ids) <= clips_by_id(plan).keys():
         raise NotThere()
@@ -236,7 +252,13 @@ def _known_ids(plan: Plan, clip_ids: Collection[str]) -> set[str]:
 
 
 def faded(clip: Clip, edge: str, length_samples: int, shape: FadeShape | None) -> Clip:
-    """A clip with another fade at its beginning or end; both together never exceed its length."""
+    """A clip with another fade at its beginning or end; both together never exceed its length.
+
+    Args:
+        edge: "in" or "out".
+        length_samples: wanted; brought between 0 and what the other fade leaves.
+        shape: None to keep it.
+    """
     if edge == "in":
         length = min(max(0, length_samples), clip.length_samples - clip.fade_out_samples)
         return replace(clip, fade_in_samples=length, fade_in_shape=shape or clip.fade_in_shape)

@@ -72,7 +72,12 @@ def clips_named(plan: Plan, names: Sequence[str]) -> frozenset[str]:
 
 
 def talk_in(talk: Talk, span: SampleSpan) -> Talk:
-    """Talk of a stretch, from its start."""
+    """Talk of a stretch, in samples from its start.
+
+    Args:
+        talk: of the whole programme.
+        span: of the programme.
+    """
     return Talk(_inside(talk.spans, span), _inside(talk.over, span))
 
 

@@ -113,7 +113,11 @@ def name_stem(name: str) -> str:
 
 
 def natural_order(name: str) -> tuple[tuple[int, int | str], ...]:
-    """A name as people sort it: take 2 before take 10."""
+    """A name as people sort it: take 2 before take 10.
+
+    >>> sorted(["take 10", "Take 2"], key=natural_order)
+    ['Take 2', 'take 10']
+    """
     parts = re.split(r"(\d+)", name.casefold())
     return tuple((0, int(part)) if part.isdecimal() else (1, part) for part in parts if part)
 

@@ -257,7 +257,10 @@ class Plan:
         return next(track.role for track in self.tracks if track.track_id == duck.track_id)
 
     def key_tracks(self, duck: Duck) -> tuple[Track, ...]:
-        """The tracks to whose speech something gives way: narration and dialogue; for dialogue, narration alone."""
+        """The tracks to whose speech something gives way: narration and dialogue; for dialogue, narration alone.
+
+        A rule that names tracks keeps to those of them; tracks out of the mix are silent but stay in the list.
+        """
         is_dialogue = self.role_of(duck).kind is Role.DIALOGUE
         heard = (Role.NARRATION,) if is_dialogue else (Role.NARRATION, Role.DIALOGUE)
         keys = duck.rule.keys
@@ -273,13 +276,22 @@ class Plan:
 
 
 def clip_matrix(clip: Clip, track: Track, layout: ChannelLayout) -> FloatArray:
-    """Gain factors of each channel of a clip's recording to left and right, without gains; float64 (channels, 2)."""
+    """Gain factors of each channel of a clip's recording to left and right, without gains; float64 (channels, 2).
+
+    Args:
+        track: that it lies on, for its pan and whether it is folded to mono.
+        layout: of the recording.
+    """
     matrix_of = layout.mono_matrix if track.is_mono else layout.routed_matrix
     return matrix_of(clip.routing, clip.reversed_channels, track.pan)
 
 
 def clip_fade_factors(clip: Clip, places: FloatArray) -> FloatArray:
-    """Factor of both fades of a clip at each place, samples from its start; float64 (places,)."""
+    """Factor of both fades of a clip at each place, float64 (places,).
+
+    Args:
+        places: samples from the clip's start, float64 (places,).
+    """
     return fade_factors(
         places,
         clip.length_samples,

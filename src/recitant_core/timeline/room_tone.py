@@ -47,7 +47,7 @@ def gap_at(plan: Plan, track_id: str, at_sample: int) -> Gap:
     """The gap on a track at a place.
 
     Raises:
-        EditRefused: no such track, a clip lies there, or the place is not between two clips.
+        NotThere: no such track. EditRefused: a clip lies there, or the place is not between two clips.
     """
     track = next((t for t in plan.tracks if t.track_id == track_id), None)
     if track is None or not track.clips:

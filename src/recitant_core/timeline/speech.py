@@ -37,7 +37,11 @@ def spoken(spans: Sequence[SpeechSpan]) -> Spoken:
 
 
 def speech_of_clip(clip: Clip, speech: SpeechOfSources) -> list[SpeechSpan]:
-    """Speech in a clip, in programme time; room tone has none."""
+    """Speech in a clip, in programme time, cut at its edges; room tone has none.
+
+    Args:
+        speech: of each recording by its key, in samples of the recording, in order.
+    """
     if clip.is_room_tone:
         return []
     spans = speech.get(clip.source_key, ())
@@ -111,7 +115,12 @@ def _listened_to(everybody: Spans, narration: Spans, over: Spans) -> Spans:
 
 
 def speech_of_tracks(plan: Plan, speech: SpeechOfSources, tracks: Sequence[Track]) -> Spans:
-    """Stretches of audible speech on some tracks, merged and in order."""
+    """Stretches of audible speech on some tracks, merged and in order.
+
+    Args:
+        speech: of each recording by its key; see speech_of_clip. Clips under SILENT_DB with all their gains
+            are left out.
+    """
     mine = []
     for track in tracks:
         stem_gain_db = plan.stem_gain_db(track.role)

@@ -21,7 +21,7 @@ def target_chain(plan: Plan, target: str, target_id: str) -> Chain:
         target_id: of the clip or track, or the role of the stem; not read for the master.
 
     Raises:
-        EditRefused: no such target.
+        NotThere: no such target.
     """
     if target == "clip":
         found = clips_by_id(plan).get(target_id)
@@ -60,7 +60,7 @@ def target_ride(plan: Plan, target: str, target_id: str) -> Ride:
     """The ride of a track or a stem.
 
     Raises:
-        EditRefused: no such target.
+        NotThere: no such target.
     """
     if target == "stem" and is_role(target_id):
         return plan.stem_ride(Role(target_id))

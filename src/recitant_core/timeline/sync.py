@@ -25,7 +25,7 @@ def off_samples(clip: Clip, picture_offset_samples: int) -> int | None:
 
 
 def tied_here(clip: Clip, picture_offset_samples: int) -> Clip:
-    """A clip tied to the picture where it lies."""
+    """A clip tied to the picture where it lies: from then on its place is one from the picture's first frame."""
     return replace(clip, sync_sample=clip.start_sample - clip.in_sample - picture_offset_samples)
 
 
@@ -47,7 +47,14 @@ def put_off(before: Plan, after: Plan, picture_before_samples: int, picture_afte
 
 
 def put_back(plan: Plan, clip_ids: Collection[str], picture_offset_samples: int) -> Plan:
-    """Clips moved to where the picture has them; those that are not tied, or would begin before the programme, stay."""
+    """Clips moved to where the picture has them; those that are not tied, or would begin before the programme, stay.
+
+    Args:
+        picture_offset_samples: where the picture's first frame lies in the programme.
+
+    Raises:
+        NotThere: no such clip.
+    """
 
     def back(clip: Clip) -> Clip:
         start = clip.start_sample - (off_samples(clip, picture_offset_samples) or 0)
@@ -57,7 +64,14 @@ def put_back(plan: Plan, clip_ids: Collection[str], picture_offset_samples: int)
 
 
 def out_of_sync(plan: Plan, picture_offset_samples: int) -> tuple[tuple[Clip, int], ...]:
-    """Tied clips in the mix that do not lie where the picture has them, each with how much later they sound."""
+    """Tied clips in the mix that do not lie where the picture has them.
+
+    Args:
+        picture_offset_samples: where the picture's first frame lies in the programme.
+
+    Returns:
+        Each with how many samples later it sounds than the picture has it; negative for earlier.
+    """
     found = []
     for track in plan.tracks:
         for clip in track.in_mix:

@@ -116,7 +116,11 @@ def gathered_in_step(plan: Plan, clip_ids: tuple[str, str], offset_samples: int,
 
 
 def span_wanted(clip: Clip) -> SampleSpan:
-    """Span of a clip with what its other takes fill before and after it."""
+    """Span of a clip with what its other takes fill before and after it, in programme time.
+
+    >>> span_wanted(Clip("1", "key", 100, 0, 50, unfilled=(10, 20)))
+    SampleSpan(start_sample=90, length_samples=80)
+    """
     before, after = clip.unfilled
     return SampleSpan(clip.start_sample - before, clip.length_samples + before + after)
 
@@ -134,7 +138,7 @@ def with_take(clip: Clip, index: int, lengths: Lengths) -> Clip:
         index: among all takes, in order.
 
     Raises:
-        EditRefused: no such take, or one that has nothing here.
+        NotThere: no such take. EditRefused: one that has nothing here.
     """
     takes = in_order(clip)
     if not 0 <= index < len(takes):
@@ -182,7 +186,7 @@ def without_take(clip: Clip, index: int) -> Clip:
     """A clip without one of its takes that does not sound.
 
     Raises:
-        EditRefused: no such take, or the one that sounds.
+        NotThere: no such take. EditRefused: the one that sounds.
     """
     if not 0 <= index <= len(clip.takes):
         raise NotThere()
@@ -234,7 +238,7 @@ def recorded_over(plan: Plan, track_id: str, clip: Clip, *, is_range: bool) -> P
         is_range: whether somebody chose where it begins and ends.
 
     Raises:
-        EditRefused: no such track.
+        NotThere: no such track.
     """
     track = next((one for one in plan.tracks if one.track_id == track_id), None)
     if track is None:

@@ -47,7 +47,12 @@ def at_quiet_edges(plan: Plan, track_id: str, span: SampleSpan, energies: Energi
 
 
 def quiet_sample(track: Track, at_sample: int, energies: Energies) -> int:
-    """The middle of the quietest 10 ms within 60 ms of a place in a clip; the place itself where no clip lies."""
+    """The middle of the quietest 10 ms within 60 ms of a place in a clip; the place itself where no clip lies.
+
+    Args:
+        at_sample: of the programme.
+        energies: 10 ms energies of recordings by their key, float64 (hops,) each.
+    """
     clip = next((c for c in track.in_mix if c.start_sample <= at_sample < c.span.end_sample), None)
     if clip is None or clip.source_key not in energies:
         return at_sample
@@ -113,7 +118,11 @@ def parted_by_speaker(
 
 
 def bleep(length_samples: int) -> Audio:
-    """The tone that covers words, float32 (length_samples, 1)."""
+    """The tone that covers words, float32 (length_samples, 1): BLEEP_HZ at BLEEP_DBFS, from a zero crossing.
+
+    >>> bleep(480).shape
+    (480, 1)
+    """
     wave = 10.0 ** (BLEEP_DBFS / 20.0) * np.sin(2.0 * np.pi * BLEEP_HZ * np.arange(length_samples) / RATE_HZ)
     return np.ascontiguousarray(wave.astype(np.float32)[:, None])
 
@@ -122,7 +131,7 @@ def track_of(plan: Plan, track_id: str) -> Track:
     """A track of a plan.
 
     Raises:
-        EditRefused: there is none of that id.
+        NotThere: there is none of that id.
     """
     found = next((track for track in plan.tracks if track.track_id == track_id), None)
     if found is None:

@@ -47,7 +47,11 @@ class ChannelLayout:
         return len(self.channels)
 
     def silence(self, n_frames: int) -> FloatArray:
-        """Silence to add to, float64 (frames, channels)."""
+        """Silence to add to, float64 (frames, channels).
+
+        >>> MONO.silence(2).tolist()
+        [[0.0], [0.0]]
+        """
         return np.zeros((n_frames, self.n_channels))
 
     @property
@@ -56,7 +60,13 @@ class ChannelLayout:
         return (0, 0) if self.n_channels == 1 else (self.channels.index("L"), self.channels.index("R"))
 
     def loudness_weights(self) -> FloatArray:
-        """Weight of each channel in loudness, float64 (channels,). Source: BS.1770 Annex 1."""
+        """Weight of each channel in loudness, float64 (channels,): LFE is left out, surrounds count by 1.5 dB more.
+
+        Source: BS.1770 Annex 1, table of weightings.
+
+        >>> layout_from_count(6).loudness_weights().tolist()
+        [1.0, 1.0, 1.0, 0.0, 1.41, 1.41]
+        """
         return np.array([_WEIGHTS[channel] for channel in self.channels], dtype=np.float64)
 
     def stereo_matrix(self, pan: float = 0.0) -> FloatArray:
@@ -105,7 +115,16 @@ class ChannelLayout:
         return matrix * signs
 
     def mono_matrix(self, routing: Routing, reversed_channels: tuple[int, ...] = (), pan: float = 0.0) -> FloatArray:
-        """Gain factors of one sum to both loudspeakers, then balanced; float64 (channels, 2); see routed_matrix."""
+        """Gain factors of one sum to both loudspeakers, then balanced; float64 (channels, 2).
+
+        Args:
+            routing: which channels of a two-channel recording are used; see routed_matrix.
+            reversed_channels: indices of those whose polarity is turned.
+            pan: -1.0 left, 0.0 middle, 1.0 right.
+
+        >>> STEREO.mono_matrix(Routing.AS_RECORDED).tolist()
+        [[0.5, 0.5], [0.5, 0.5]]
+        """
         both = self.routed_matrix(routing, reversed_channels)
         downmixed = np.repeat(both.mean(axis=1, keepdims=True), 2, axis=1)
         downmixed[:, 0] *= math.cos(max(0.0, pan) * math.pi / 2.0)

@@ -23,7 +23,11 @@ def samples_from_s(time_s: float | Fraction) -> int:
 
 
 def s_from_samples(samples: int) -> float:
-    """Seconds of a number of samples."""
+    """Seconds of a number of samples.
+
+    >>> s_from_samples(72_000)
+    1.5
+    """
     return samples / RATE_HZ
 
 
@@ -48,16 +52,30 @@ class SampleSpan:
         return self.start_sample + self.length_samples
 
     def intersect(self, other: "SampleSpan") -> "SampleSpan | None":
-        """The part that both spans cover; None where there is none."""
+        """The part that both spans cover; None where there is none.
+
+        >>> SampleSpan(0, 100).intersect(SampleSpan(60, 100))
+        SampleSpan(start_sample=60, length_samples=40)
+        >>> SampleSpan(0, 100).intersect(SampleSpan(100, 5)) is None
+        True
+        """
         start = max(self.start_sample, other.start_sample)
         end = min(self.end_sample, other.end_sample)
         return SampleSpan(start, end - start) if end > start else None
 
     def widen(self, before_samples: int, after_samples: int) -> "SampleSpan":
-        """The span with this much more on each side."""
+        """The span with this much more on each side; it may begin before 0.
+
+        >>> SampleSpan(10, 5).widen(20, 1)
+        SampleSpan(start_sample=-10, length_samples=26)
+        """
         return SampleSpan(self.start_sample - before_samples, self.length_samples + before_samples + after_samples)
 
     def blocks(self, of_samples: int) -> "Iterator[SampleSpan]":
-        """The span cut into pieces of ``of_samples``, the last one as long as it comes."""
+        """The span cut into pieces of ``of_samples``, the last one as long as it comes.
+
+        >>> [(part.start_sample, part.length_samples) for part in SampleSpan(5, 10).blocks(4)]
+        [(5, 4), (9, 4), (13, 2)]
+        """
         for start in range(self.start_sample, self.end_sample, of_samples):
             yield SampleSpan(start, min(of_samples, self.end_sample - start))

@@ -26,7 +26,11 @@ def db_from_factor(factor: float) -> float:
 
 
 def ratio_from_lu(difference_lu: float) -> float:
-    """Ratio of two powers that lie ``difference_lu`` apart."""
+    """Ratio of two powers that lie ``difference_lu`` apart.
+
+    >>> ratio_from_lu(-10.0)
+    0.1
+    """
     return math.pow(10.0, difference_lu / 10.0)
 
 
@@ -42,10 +46,22 @@ def lufs_from_power(power: float) -> float:
 
 
 def power_from_lufs(level_lufs: float) -> float:
-    """Channel-weighted mean square of a loudness; the inverse of lufs_from_power."""
+    """Channel-weighted mean square of a loudness; the inverse of lufs_from_power.
+
+    The offset of -0.691 dB makes up for the K-weighting's gain at 997 Hz (BS.1770 Annex 1).
+
+    >>> round(power_from_lufs(-0.691), 6)
+    1.0
+    """
     return ratio_from_lu(level_lufs - LOUDNESS_OFFSET_DB)
 
 
 def finite(value: float | None) -> float | None:
-    """The value, or None where it is none or infinite; JSON has no infinity."""
+    """The value, or None where it is none or infinite; JSON has no infinity.
+
+    >>> finite(float("-inf")) is None
+    True
+    >>> finite(-23.0)
+    -23.0
+    """
     return value if value is not None and math.isfinite(value) else None

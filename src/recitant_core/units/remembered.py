@@ -28,7 +28,12 @@ class Remembered(Generic[Kept]):
         self._lock = Lock()
 
     def get_or_make(self, key: Hashable, make: Callable[[], Kept]) -> Kept:
-        """The result of a key, made where it is not kept; two threads may make it twice."""
+        """The result of a key, made where it is not kept; two threads may make it twice.
+
+        Args:
+            key: equal for equal results, and for nothing else.
+            make: gives the result; an array comes back read-only, since all callers share it.
+        """
         with self._lock:
             found = self._kept.get(key)
             if found is not None:

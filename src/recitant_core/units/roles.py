@@ -82,7 +82,11 @@ ROLES: Final = (Role.NARRATION, Role.DIALOGUE, Role.MUSIC, Role.EFFECTS, Role.AT
 
 
 def is_role(text: str) -> bool:
-    """Whether a text names a role."""
+    """Whether a text names a role: one of the five kinds, behind a colon the name of a workspace's own stem.
+
+    >>> [is_role(text) for text in ("dialogue", "music:live", "ambience", "sound")]
+    [True, True, True, False]
+    """
     return text == "ambience" or _ROLE.fullmatch(text) is not None
 
 

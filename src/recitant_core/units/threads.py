@@ -17,7 +17,10 @@ _TOLD_S: Final = 0.2
 
 
 def use_threads(n: int) -> None:
-    """Let long work use at most ``n`` cores from now on; 1, as at first, for none beside the caller's."""
+    """Let long work use at most ``n`` cores from now on; 1, as at first, for none beside the caller's.
+
+    Process-wide: whoever starts a process decides it once. Results do not depend on it, only how soon they come.
+    """
     _wanted[0] = max(1, n)
 
 
@@ -50,7 +53,11 @@ def in_order(work: Callable[[Item], Result], items: Iterable[Item]) -> Iterator[
 
 
 def ahead(items: Iterable[Item]) -> Iterator[Item]:
-    """The items in order, the next one made in another thread while the caller works on one."""
+    """The items in order, the next one made in another thread while the caller works on one.
+
+    Args:
+        items: asked for from one thread at a time; what raises there is raised where its item would have come.
+    """
     if n_threads() == 1:
         yield from items
         return
@@ -111,7 +118,12 @@ class _GivenUp(Exception):
 
 
 def at_once(works: Iterable[Callable[[], object]]) -> None:
-    """Do all of these, side by side; the first that fails is raised when all have ended."""
+    """Do all of these, side by side; the first that fails is raised when all have ended.
+
+    Args:
+        works: callables without arguments that share nothing they write to. Inside one of them n_threads is 1, so that
+            work within work takes no more cores.
+    """
     waiting = list(works)
     if n_threads() == 1 or len(waiting) < 2:
         for work in waiting:

@@ -95,7 +95,7 @@ def alignment(programme: Programme, clip_id: str, to_clip_id: str) -> dict[str, 
     """Place at which one clip sounds in step with another, found by their sound.
 
     Raises:
-        EditRefused: one of them is not there.
+        NotThere: one of them is not there.
     """
     known = clips_by_id(plan_of(programme))
     if clip_id not in known or to_clip_id not in known or clip_id == to_clip_id:

@@ -31,7 +31,7 @@ def ask_variation(programme: Programme, user: User, asked: Vary) -> Job:
     """Send a clip's change of speed or pitch to the background.
 
     Raises:
-        EditRefused: out of range, or no such clip.
+        NotThere: no such clip. EditRefused: out of range.
     """
     Variation(float(asked.speed), asked.keeps_pitch, float(asked.semitones))
     if asked.id not in edits.clips_by_id(plan_of(programme)):
@@ -47,7 +47,7 @@ def vary_clip(payload: dict[str, Any], progress: Progress) -> Message:
     """Render the varied recording, unless it is there, and let the clip use it.
 
     Raises:
-        EditRefused: the clip is gone meanwhile.
+        NotThere: the clip is gone meanwhile.
     """
     programme = Programme.objects.get(pk=payload["programme_id"])
     variation = Variation(payload["speed"], payload["keeps_pitch"], payload["semitones"])

@@ -206,7 +206,7 @@ def path_of_clip(programme: Programme, clip_id: str, at_sample: int, hear: str) 
     """The level path of a clip at a moment: to the mix as balanced, or to what is handed over.
 
     Raises:
-        EditRefused: no such clip.
+        NotThere: no such clip.
     """
     snapshot = Snapshot(programme)
     plan = snapshot.plan

@@ -55,7 +55,7 @@ def version_of(programme: Programme, version_id: str) -> Part:
     """A version that was kept, with the picture and the chapters that the programme has now.
 
     Raises:
-        EditRefused: no such version.
+        NotThere: no such version.
     """
     version = programme.versions.filter(pk=version_id).first() if version_id.isdecimal() else None
     if version is None:

@@ -70,7 +70,7 @@ def go_to(programme: Programme, edit_id: int, revision: int) -> list[Edit]:
     """Undo or redo until an edit is the newest in force; 0 for the very beginning. Every step stays in the log.
 
     Raises:
-        EditRefused: no such edit that can be reached. StaleRevision: someone else was faster.
+        NotThere: no such edit that can be reached. StaleRevision: someone else was faster.
     """
     with transaction.atomic():
         locked = lock(programme, revision)

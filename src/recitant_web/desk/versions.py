@@ -44,7 +44,7 @@ def return_to_version(programme: Programme, user: User | None, version_id: int, 
     """Make the programme what it was, as one step that can be undone; None where it is that already.
 
     Raises:
-        EditRefused: no such version, or a recording of it is gone. StaleRevision: someone else was faster.
+        NotThere: no such version, or a recording of it is gone. StaleRevision: someone else was faster.
     """
     with transaction.atomic():
         locked = lock(programme, revision)

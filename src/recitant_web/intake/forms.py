@@ -67,7 +67,7 @@ def rate_edit(programme: Programme) -> SetProgramme:
     """The edit that makes a programme count as its picture does.
 
     Raises:
-        EditRefused: it has no picture, or one of no usual rate.
+        NotThere: it has no picture, or one of no usual rate.
     """
     picture = Picture.objects.filter(programme=programme).first()
     if picture is None or not picture.frame_rate:
@@ -96,7 +96,7 @@ def use_edit(request: HttpRequest, programme: Programme, source: Source) -> Use 
     """The edit that lays a file or moves its clip: to the place it offers, or a marked part to programme start.
 
     Raises:
-        EditRefused: it offers no place, or has no clip to move.
+        NotThere: it offers no place, or has no clip to move.
     """
     if request.POST.get("at") == "offered":
         place = offered_place(programme, source)

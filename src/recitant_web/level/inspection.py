@@ -91,7 +91,7 @@ def whole_reduction(programme: Programme, asked: ViewRequest) -> dict[str, Any]:
     """Gain reduction of a compressor, gate or expander of a track over a whole programme, from levels that are kept.
 
     Raises:
-        EditRefused: no such track or processor.
+        NotThere: no such track. EditRefused: no such processor.
     """
     snapshot = Snapshot(programme)
     plan, chain = snapshot.plan, chain_from_data(asked.chain)

@@ -41,7 +41,7 @@ def draft(name: str) -> Chain:
     """The chain of a name.
 
     Raises:
-        EditRefused: none is kept by it any more.
+        NotThere: none is kept by it any more.
     """
     if not (name.isalnum() and name.isascii()):
         raise MalformedRequest("malformed", field="draft")

@@ -26,7 +26,7 @@ def source_block(source: Source, start_sample: int, length_samples: int) -> Sour
     """A stretch of a recording as two loudspeakers give it; silence after its end.
 
     Raises:
-        EditRefused: it is not ready.
+        NotThere: it is not ready.
     """
     if source.state != SourceState.READY:
         raise NotThere()

@@ -95,7 +95,7 @@ def begin_pile(programme: Programme, how: str, order: str) -> Pile:
     """A pile of files that are to be laid out together once all are there.
 
     Raises:
-        EditRefused: no such way to lay them.
+        MalformedRequest: no such way to lay them.
     """
     if how not in {*Laying, AUTOMATIC} or order not in set(LayingOrder):
         raise MalformedRequest("malformed", field="how")
@@ -162,6 +162,7 @@ def receive_piece(upload: Upload, at_byte: int, pieces: Iterable[bytes]) -> tupl
         pieces: as they come from the line. They are read to a file first: a slow line holds no transaction.
 
     Raises:
+        NotThere: no such upload.
         EditRefused: the piece does not join what is there; the upload tells where to go on.
         UnreadableMedia: more than was announced. StorageFull: no room left; what had arrived stays.
     """
@@ -248,7 +249,7 @@ def bring_in_sound_track(source: Source, sound_track: int) -> Source:
     """Another sound track of a file that was brought in, as a source of its own; the file is shared.
 
     Raises:
-        EditRefused: the file has no such sound track.
+        NotThere: the file has no such sound track.
     """
     if not 0 <= sound_track < len(source.sound_tracks):
         raise NotThere()

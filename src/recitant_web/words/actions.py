@@ -93,7 +93,7 @@ def exported(programme: Programme, form: str) -> tuple[str, str]:
     """Text or captions in a form; and its media type.
 
     Raises:
-        EditRefused: no such form, or no captions yet.
+        MalformedRequest: no such form. EditRefused: no captions yet.
     """
     if form in CAPTION_FORMS:
         cues = cues_of_programme(programme)

@@ -21,6 +21,6 @@ class Vary(Edit, frozen=True, kw_only=True, tag="vary"):
         """It is asked for where jobs can be followed, and carried out by one.
 
         Raises:
-            EditRefused: always.
+            MalformedRequest: always.
         """
         raise MalformedRequest("malformed", field="kind")

@@ -54,7 +54,7 @@ class Stretch(Struct, frozen=True, kw_only=True):
         """Recording, start and end in it of every clip that lies there.
 
         Raises:
-            EditRefused: none does.
+            NotThere: none does.
         """
         found = []
         rows = {key: pk for pk, key in programme.sources.values_list("pk", "sha256")}
