@@ -72,7 +72,12 @@ class Held:
 
 
 def group_gain_db(phrases: Sequence[Phrase], aim_lufs: float) -> float:
-    """Gain that brings the middle of a speaker's phrases to an aim, by their length; 0 without any."""
+    """Gain in dB that brings the middle of a speaker's phrases to an aim, by their length; 0 without any.
+
+    Args:
+        phrases: of one speaker on one track.
+        aim_lufs: level that their weighted median is brought to, as far as a fader goes.
+    """
     if not phrases:
         return 0.0
     level = weighted_median([p.level_lufs for p in phrases], [p.n_hops for p in phrases])
@@ -181,7 +186,14 @@ def ride_over(
 def curve_over(
     phrases: Sequence[Phrase], gains: Sequence[PhraseGain], length_samples: int, others: Sequence[Held] = ()
 ) -> tuple[CurvePoint, ...]:
-    """A curve that gives each phrase its gain and moves between sounds, in straight lines of three seconds or less."""
+    """A curve that gives each phrase its gain and moves between sounds, in straight lines of three seconds or less.
+
+    Args:
+        phrases: of one clip, in order.
+        gains: of each phrase.
+        length_samples: of the clip.
+        others: sounds beside the phrases over which the curve stands still too.
+    """
     held = _held(phrases, gains, others)
     points: list[CurvePoint] = []
     for index, one in enumerate(held):
@@ -241,7 +253,11 @@ def _near(gain_db: float, pause_db: float | None) -> float:
 
 
 def weighted_median(values: Sequence[float], weights: Sequence[float]) -> float:
-    """The value at which half of all weight is reached."""
+    """The value at which half of all weight is reached.
+
+    >>> weighted_median([1.0, 2.0, 9.0], [1.0, 1.0, 5.0])
+    9.0
+    """
     order = np.argsort(values, kind="stable")
     reached = np.cumsum(np.asarray(weights, dtype=np.float64)[order])
     return float(np.asarray(values, dtype=np.float64)[order][np.searchsorted(reached, reached[-1] / 2.0)])

@@ -148,7 +148,13 @@ def level_in_the_open(energy: FloatArray, voices: Voices) -> float | None:
 
 
 def with_kept(made: Trim, old: Trim, end_sample: int) -> Trim:
-    """A new trim with the scenes of the old one whose gain was set by hand."""
+    """A new trim with the scenes of the old one whose gain was set by hand.
+
+    Args:
+        made: as a first balance places the stem now.
+        old: as it stood, with what somebody set.
+        end_sample: where the programme ends, and with it the last scene.
+    """
     found = made
     for index, scene in enumerate(old):
         if scene.is_kept:

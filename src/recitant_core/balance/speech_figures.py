@@ -49,7 +49,11 @@ def speech_figures(stems: Mapping[Role, FloatArray], is_speech: BoolArray) -> Sp
 
 
 def speaking_blocks(is_speech: BoolArray) -> BoolArray:
-    """Mask of gating blocks that are speech, bool (blocks,)."""
+    """Mask of gating blocks of which at least half is speech, bool (blocks,).
+
+    Args:
+        is_speech: bool (hops of 10 ms,).
+    """
     found: BoolArray = speaking_share(is_speech) >= HALF_BLOCK
     return found
 

@@ -36,7 +36,12 @@ class StemMeter:
 
 
 def exact_energies(plan: Plan, sources: Sources) -> dict[Role, FloatArray]:
-    """10 ms energies of every stem as it is rendered, float64 (hops,) each."""
+    """10 ms energies of every stem as it is rendered, before the master's processors; float64 (hops,) each.
+
+    Args:
+        plan: rendered once, as a whole.
+        sources: of its clips, by key.
+    """
     meter = StemMeter(plan)
     for segment in mixed_segments(replace(plan, master_chain=()), sources):
         meter.feed(segment.stems)

@@ -148,7 +148,7 @@ def _tone(parts: Sequence[Audio], quiet: Sequence[Audio], chain: Chain) -> TakeT
 
 
 def middle_tone(tones: Sequence[TakeTone]) -> TakeTone:
-    """The middle of several takes, band by band."""
+    """The middle of several takes, band by band, in dB; a band is heard where half of them have it."""
     levels = np.median([tone.levels_db for tone in tones], axis=0)
     is_heard = np.mean([tone.is_heard for tone in tones], axis=0) >= 0.5
     rooms = [tone.decay_s for tone in tones if tone.decay_s is not None]

@@ -23,7 +23,11 @@ _BELONGS: Final = frozenset({
 
 
 def break_cost(before: str, after: str) -> float:
-    """Cost of ending a line or a cue between two words, 0 at the end of a sentence."""
+    """Cost of ending a line or a cue between two words, 0 at the end of a sentence.
+
+    >>> break_cost("over.", "Then") < break_cost("water,", "and") < break_cost("the", "river")
+    True
+    """
     if _ENDS.search(before):
         return SENTENCE
     if _CLAUSES.search(before):

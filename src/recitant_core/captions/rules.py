@@ -91,7 +91,12 @@ class Broken:
 
 
 def gap_samples(rules: CaptionRules, frame_rate: Fraction) -> int:
-    """The least gap between two cues in samples."""
+    """The least gap between two cues in samples, from its number of frames.
+
+    >>> from fractions import Fraction
+    >>> gap_samples(CaptionRules(gap_frames=2), Fraction(25))
+    3840
+    """
     return samples_from_s(rules.gap_frames / frame_rate)
 
 

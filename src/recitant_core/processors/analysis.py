@@ -303,7 +303,14 @@ def bells(found: Sequence[Resonance]) -> Processor:
 
 
 def pauses(speech: Sequence[SampleSpan], span: SampleSpan, margin_samples: int = RATE_HZ // 6) -> list[SampleSpan]:
-    """Stretches of a span where nobody speaks, a margin away from speech."""
+    """Stretches of a span where nobody speaks, a margin away from speech.
+
+    Those of a tenth of a second or less are left out.
+
+    Args:
+        speech: in any order, on the clock of the span.
+        margin_samples: from the edge of speech, for its onsets and its room.
+    """
     found = []
     at = span.start_sample
     for one in [*sorted(speech), SampleSpan(span.end_sample + margin_samples, 0)]:

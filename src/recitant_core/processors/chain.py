@@ -30,7 +30,11 @@ ChainWatch = Callable[[int, FloatArray], None]
 
 @lru_cache(maxsize=512)
 def chain_reach(chain: Chain) -> tuple[int, int]:
-    """Samples before a stretch, on the grid, and after it that its output depends on."""
+    """Samples before a stretch, on the grid, and after it that its output depends on.
+
+    What lies further back has decayed under what is heard: a stretch made with this lead has the samples that it has in
+    the whole. (0, 0) for a chain in which nothing acts.
+    """
     pairs = [_reach(processor) for processor in chain if not processor.is_bypassed]
     if not pairs:
         return 0, 0

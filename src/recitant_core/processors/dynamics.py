@@ -58,7 +58,11 @@ def expanded_db(level_dbfs: FloatArray, threshold_dbfs, ratio, knee_db: float, r
 
 
 def levels(audio: Audio) -> tuple[FloatArray, FloatArray]:
-    """Highest sample of all channels, and their mean square, of each CONTROL_SAMPLES; float64 (steps,) each."""
+    """Highest sample of all channels, and their mean square, of each CONTROL_SAMPLES; float64 (steps,) each.
+
+    Args:
+        audio: float32 (frames, channels); the last step may be shorter.
+    """
     steps = -(-len(audio) // CONTROL_SAMPLES)
     peak, power = np.zeros(steps), np.zeros(steps)
     step_levels(audio, peak, power)
@@ -135,7 +139,11 @@ def gains_db(processor: Processor, level: FloatArray, start_sample: int) -> Floa
 
 
 def dynamics_reach(processor: Processor) -> tuple[int, int]:
-    """Samples before a stretch until which any earlier state has decayed, and samples after it."""
+    """Samples before a stretch until which any earlier state has decayed, and samples after it.
+
+    Args:
+        processor: compressor, limiter, expander, gate or de-esser; the slowest value of its curves counts.
+    """
     if processor.kind == "limiter":
         return BEFORE_SAMPLES, AFTER_SAMPLES
     slowest_ms = max(_largest(processor, "release_ms"), _largest(processor, "attack_ms"))
@@ -184,7 +192,12 @@ def _along(processor: Processor, name: str, start_sample: int, n_steps: int) -> 
 
 
 def pole_of(time_ms: float) -> float:
-    """Pole of a smoothing that covers 1 - 1/e of its way in a time, a step of CONTROL_SAMPLES at a time."""
+    """Pole of a smoothing that covers 1 - 1/e of its way in a time, a step of CONTROL_SAMPLES at a time.
+
+    >>> steps = round(RATE_HZ * 0.1 / CONTROL_SAMPLES)
+    >>> round(pole_of(100.0) ** steps, 3)  # what is left of the way after 100 ms
+    0.368
+    """
     return math.exp(-CONTROL_SAMPLES / (RATE_HZ * time_ms / 1000.0))
 
 

@@ -33,14 +33,26 @@ def _section(b0: float, b1: float, b2: float, a0: float, a1: float, a2: float) -
 
 
 def bell(freq_hz: float, gain_db: float, q: float) -> list[float]:
-    """b0 b1 b2 a1 a2 of a peaking filter."""
+    """b0 b1 b2 a1 a2 of a peaking filter, with a0 = 1.
+
+    Args:
+        freq_hz: of its middle; brought under 0.49 of the sample rate.
+        gain_db: at the middle; 0 changes nothing.
+        q: of the middle's frequency to its bandwidth, by half the gain in dB.
+    """
     cos, alpha = _angles(freq_hz, q)
     a = 10.0 ** (gain_db / 40.0)
     return _section(1 + alpha * a, -2 * cos, 1 - alpha * a, 1 + alpha / a, -2 * cos, 1 - alpha / a)
 
 
 def low_shelf(freq_hz: float, gain_db: float, q: float) -> list[float]:
-    """b0 b1 b2 a1 a2 of a shelf below a frequency."""
+    """b0 b1 b2 a1 a2 of a shelf below a frequency, with a0 = 1.
+
+    Args:
+        freq_hz: where half the gain in dB is reached; brought under 0.49 of the sample rate.
+        gain_db: far below.
+        q: 0.707 for the steepest shelf that does not overshoot.
+    """
     cos, alpha = _angles(freq_hz, q)
     a = 10.0 ** (gain_db / 40.0)
     root = 2.0 * math.sqrt(a) * alpha
@@ -51,7 +63,13 @@ def low_shelf(freq_hz: float, gain_db: float, q: float) -> list[float]:
 
 
 def high_shelf(freq_hz: float, gain_db: float, q: float) -> list[float]:
-    """b0 b1 b2 a1 a2 of a shelf above a frequency."""
+    """b0 b1 b2 a1 a2 of a shelf above a frequency, with a0 = 1.
+
+    Args:
+        freq_hz: where half the gain in dB is reached; brought under 0.49 of the sample rate.
+        gain_db: far above.
+        q: 0.707 for the steepest shelf that does not overshoot.
+    """
     cos, alpha = _angles(freq_hz, q)
     a = 10.0 ** (gain_db / 40.0)
     root = 2.0 * math.sqrt(a) * alpha
@@ -62,25 +80,45 @@ def high_shelf(freq_hz: float, gain_db: float, q: float) -> list[float]:
 
 
 def notch(freq_hz: float, q: float) -> list[float]:
-    """b0 b1 b2 a1 a2 of a notch."""
+    """b0 b1 b2 a1 a2 of a notch, with a0 = 1.
+
+    Args:
+        freq_hz: that it takes away; brought under 0.49 of the sample rate.
+        q: of this frequency to the width 3 dB down.
+    """
     cos, alpha = _angles(freq_hz, q)
     return _section(1.0, -2 * cos, 1.0, 1 + alpha, -2 * cos, 1 - alpha)
 
 
 def band_pass(freq_hz: float, q: float) -> list[float]:
-    """b0 b1 b2 a1 a2 of a band-pass with 0 dB at its middle."""
+    """b0 b1 b2 a1 a2 of a band-pass with 0 dB at its middle, with a0 = 1.
+
+    Args:
+        freq_hz: of its middle; brought under 0.49 of the sample rate.
+        q: of this frequency to the width 3 dB down.
+    """
     cos, alpha = _angles(freq_hz, q)
     return _section(alpha, 0.0, -alpha, 1 + alpha, -2 * cos, 1 - alpha)
 
 
 def low_pass(freq_hz: float, q: float) -> list[float]:
-    """b0 b1 b2 a1 a2 of a second-order low-pass."""
+    """b0 b1 b2 a1 a2 of a second-order low-pass, with a0 = 1.
+
+    Args:
+        freq_hz: of its edge; brought under 0.49 of the sample rate.
+        q: gain at the edge as a factor; 0.707 for Butterworth, 3 dB down.
+    """
     cos, alpha = _angles(freq_hz, q)
     return _section((1 - cos) / 2, 1 - cos, (1 - cos) / 2, 1 + alpha, -2 * cos, 1 - alpha)
 
 
 def high_pass(freq_hz: float, q: float) -> list[float]:
-    """b0 b1 b2 a1 a2 of a second-order high-pass."""
+    """b0 b1 b2 a1 a2 of a second-order high-pass, with a0 = 1.
+
+    Args:
+        freq_hz: of its edge; brought under 0.49 of the sample rate.
+        q: gain at the edge as a factor; 0.707 for Butterworth, 3 dB down.
+    """
     cos, alpha = _angles(freq_hz, q)
     return _section((1 + cos) / 2, -(1 + cos), (1 + cos) / 2, 1 + alpha, -2 * cos, 1 - alpha)
 
@@ -119,7 +157,11 @@ def response_db(sections: FloatArray, freq_hz: FloatArray) -> FloatArray:
 
 
 def settling_samples(sections: FloatArray) -> int:
-    """Samples after which the impulse response of a cascade (sections, 6) has decayed below -120 dB."""
+    """Samples after which the impulse response of a cascade has decayed below -120 dB.
+
+    Args:
+        sections: b0 b1 b2 a1 a2 of each, float64 (sections, 5). Slow ones are brought under twelve seconds.
+    """
     total = 0
     for *_, a1, a2 in sections:
         radius = max(abs(root) for root in np.roots([1.0, a1, a2])) if a2 or a1 else 0.0

@@ -50,7 +50,10 @@ class Run:
 
 
 def goes_in_lanes(processor: Processor) -> bool:
-    """Whether a processor can be part of a run."""
+    """Whether a processor can be worked out side by side with others of its kind, as part of a run.
+
+    Curves, listening to what is taken away, and a compressor that looks ahead go alone.
+    """
     if processor.curves or processor.outputs_difference:
         return False
     if processor.kind == "compressor":

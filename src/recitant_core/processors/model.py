@@ -50,7 +50,11 @@ class Processor:
     """For hearing only: the one of its three bands that is heard; empty for all."""
 
     def value(self, name: str) -> Value:
-        """A value in its unit, plain where it was not set."""
+        """A value in its unit, plain where it was not set.
+
+        >>> Processor("gain").value("gain_db"), Processor("gain").with_values(gain_db=3.0).value("gain_db")
+        (0.0, 3.0)
+        """
         for found, value in self.values:
             if found == name:
                 return value
@@ -80,7 +84,14 @@ class Processor:
         return straight
 
     def with_values(self, **changes: Value) -> "Processor":
-        """The same with some values set."""
+        """The same with some values set; one that is set to its default is as if it was never set.
+
+        Raises:
+            KeyError: no such value.
+
+        >>> Processor("gain").with_values(gain_db=0.0) == Processor("gain")
+        True
+        """
         values = dict(self.values) | changes
         kept = {name: v for name, v in values.items() if v != KINDS[self.kind].parameter(name).default}
         return replace(self, values=tuple(sorted(kept.items())))
@@ -90,12 +101,20 @@ Chain = tuple[Processor, ...]
 
 
 def in_default_order(chain: Chain) -> Chain:
-    """Repair, tone, dynamics, space; within a stage as kinds are ranked, and as they were."""
+    """A chain in the usual order: repair, tone, dynamics, space; within a stage as kinds are ranked, and as they were.
+
+    >>> [one.kind for one in in_default_order((Processor("reverb"), Processor("equaliser")))]
+    ['equaliser', 'reverb']
+    """
     return tuple(sorted(chain, key=lambda p: KINDS[p.kind].rank))
 
 
 def place_for(chain: Chain, kind: str) -> int:
-    """Index of a new processor: behind the last that usually stands before it or beside it."""
+    """Index of a new processor: behind the last that usually stands before it or beside it.
+
+    >>> place_for((Processor("equaliser"), Processor("reverb")), "compressor")
+    1
+    """
     before = [i for i, p in enumerate(chain) if KINDS[p.kind].rank <= KINDS[kind].rank]
     return before[-1] + 1 if before else 0
 
@@ -245,13 +264,20 @@ def chain_data(chain: Chain) -> list[dict[str, Any]]:
 
 
 def active(chain: Chain) -> Chain:
-    """The processors that act."""
+    """The processors of a chain that act: those that are not bypassed.
+
+    >>> active((replace(Processor("gain"), is_bypassed=True), Processor("delay")))[0].kind
+    'delay'
+    """
     return tuple(processor for processor in chain if not processor.is_bypassed)
 
 
 @lru_cache(maxsize=4096)
 def chain_key(chain: Chain) -> str:
-    """A short hash of everything about a chain that sounds; empty where nothing acts."""
+    """A short hash of everything about a chain that sounds; empty where nothing acts.
+
+    Equal chains have equal keys in every process: kept results are found by it.
+    """
     acting = active(chain)
     if not acting:
         return ""
@@ -262,5 +288,9 @@ def chain_key(chain: Chain) -> str:
 
 
 def samples_of_ms(time_ms: float) -> int:
-    """Nearest whole number of samples of a time in milliseconds."""
+    """Nearest whole number of samples of a time in milliseconds.
+
+    >>> samples_of_ms(2.5)
+    120
+    """
     return round(time_ms * RATE_HZ / 1000.0)

@@ -20,7 +20,12 @@ ROOM_SECONDS: Final = {"small-room": 0.5, "hall": 2.6, "metal-room": 1.8, "outdo
 
 
 def moved(processor: Processor, audio: Audio, start_sample: int) -> Audio:
-    """Audio through gain, polarity, width, delay, room or pitch, from rest; float32 (frames, channels)."""
+    """Audio through gain, polarity, width, delay, room or pitch, from rest; float32 (frames, channels).
+
+    Args:
+        audio: float32 (frames, channels).
+        start_sample: of its first frame, on the clock of the processor's curves.
+    """
     places = start_sample + np.arange(len(audio), dtype=np.float64)
     match processor.kind:
         case "gain":

@@ -54,7 +54,12 @@ def _hum(mains_hz: float, multiples: int, depth_db: float, width_hz: float) -> F
 
 
 def toned(processor: Processor, audio: Audio, start_sample: int) -> Audio:
-    """Audio through a filter, from rest, in its own place where the filter stands still; float32 (frames, channels)."""
+    """Audio through a filter, from rest, in its own place where the filter stands still; float32 (frames, channels).
+
+    Args:
+        audio: float32 (frames, channels).
+        start_sample: of its first frame, on the clock of the filter's curves.
+    """
     if not any(points for _, points in processor.curves):
         return filters.filtered(audio, sections_at(processor, 0.0), audio)
     step = filters.MOVE_SAMPLES
@@ -80,11 +85,20 @@ def tone_settling_samples(processor: Processor) -> int:
 
 
 def tone_response_db(processor: Processor, freq_hz: FloatArray, at_sample: float = 0.0) -> FloatArray:
-    """Gain of a filter at each frequency, at a place; float64 (frequencies,)."""
+    """Gain of a filter at each frequency, float64 (frequencies,).
+
+    Args:
+        freq_hz: float64 (frequencies,).
+        at_sample: place at which its curves are read.
+    """
     sections = sections_at(processor, at_sample)
     return filters.response_db(sections, freq_hz) if len(sections) else np.zeros(len(freq_hz))
 
 
 def log_frequencies(n_points: int, least_hz: float = 20.0, most_hz: float = 20000.0) -> FloatArray:
-    """Frequencies evenly spread over octaves, float64 (points,)."""
+    """Frequencies evenly spread over octaves, float64 (points,).
+
+    >>> log_frequencies(3, 100.0, 10_000.0).round(6).tolist()
+    [100.0, 1000.0, 10000.0]
+    """
     return np.exp(np.linspace(math.log(least_hz), math.log(most_hz), n_points))

@@ -16,7 +16,10 @@ _MOST_OPEN_SHARE: Final = 0.5  # a passage counts as accepted where more than ha
 
 
 def accepted_spans(plan: Plan) -> list[SampleSpan]:
-    """Accepted stretches in programme time, merged and in order."""
+    """Accepted stretches in programme time, merged and in order.
+
+    What a clip holds as accepted lies in its recording's time, so that it moves with the sound.
+    """
     found = []
     for track in plan.tracks:
         for clip in track.in_mix if track.role.is_speech else ():
@@ -39,7 +42,12 @@ def is_accepted(span: SampleSpan, accepted: Sequence[SampleSpan]) -> bool:
 
 
 def with_accepted(plan: Plan, span: SampleSpan, *, is_accepted_now: bool) -> Plan:
-    """A plan in which every clip of speech of a span holds it as accepted, or no longer does."""
+    """A plan in which every clip of speech of a span holds it as accepted, or no longer does.
+
+    Args:
+        span: of the programme.
+        is_accepted_now: False to take it back.
+    """
     return replace(
         plan,
         tracks=tuple(

@@ -158,7 +158,11 @@ class Node:
 
 
 def processed(node: Node, span: SampleSpan) -> FloatArray | Audio:
-    """All that leaves a node in a span; (frames, channels)."""
+    """All that leaves a node in a span: float32 behind a chain, float64 without one; (frames, channels).
+
+    Args:
+        span: of the programme; behind its end a chain is silent.
+    """
     parts = list(node.leaving(span))
     if len(parts) == 1 and parts[0][0] == span:
         return parts[0][1]

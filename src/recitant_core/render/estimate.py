@@ -45,7 +45,11 @@ def clip_energy(clip: Clip, track: Track, gain_db: float, source_energy: FloatAr
 
 
 def routed_energy(clip: Clip, track: Track, source_energy: FloatArray) -> FloatArray:
-    """Energies of a stretch of a recording through the routing of a clip, without any gain; float64 (hops,)."""
+    """Energies of a stretch of a recording through the routing of a clip, without any gain; float64 (hops,).
+
+    Args:
+        source_energy: float64 (hops, 3) of two channels (left, right, left times right), or (hops, 1).
+    """
     if source_energy.shape[1] == 1:
         return source_energy[:, 0]
     matrix = clip_matrix(clip, track, STEREO)
@@ -146,7 +150,11 @@ def stem_energies(plan: Plan, source_energies: Mapping[str, FloatArray]) -> dict
 
 
 def stems_of_tracks(plan: Plan, tracks: Mapping[str, FloatArray]) -> dict[Role, FloatArray]:
-    """Energies of each stem, float64 (hops,), from those of its tracks; see track_energies."""
+    """Energies of each stem, giving way, float64 (hops,).
+
+    Args:
+        tracks: of each track with its faders, by id; see track_energies.
+    """
     gains = duck_gains_db(plan, tracks)
     return {
         role: lowered_energy(plan, [track for track in plan.tracks if track.role is role], tracks, gains)

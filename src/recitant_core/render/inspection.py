@@ -138,7 +138,12 @@ def _alone(plan: Plan, target: str, target_id: str) -> tuple[Plan, Audibility]:
 
 
 def heard_of(plan: Plan, target: str, target_id: str) -> Audibility:
-    """Tracks that sound when a target is heard alone; all of them for the master."""
+    """Tracks that sound when a target is heard alone; all of them for the master.
+
+    Args:
+        target: "clip", "track", "stem" or "master".
+        target_id: of the clip, of the track, or the stem's role.
+    """
     if target == "clip":
         return Audibility(frozenset({clips_by_id(plan)[target_id][0].track_id}))
     if target == "track":
@@ -234,7 +239,11 @@ def _curves(processor: Processor, given: ChainInput, into: Audio, freq_hz: Float
 
 
 def lowest_of(gains: FloatArray, n_points: int) -> FloatArray:
-    """The lowest of each stretch of some gains, float64 (at most n_points,)."""
+    """The lowest of each stretch of some gains, float64 (at most n_points,).
+
+    >>> lowest_of(np.array([0.0, -6.0, -1.0, -2.0]), 2).tolist()
+    [-6.0, -2.0]
+    """
     if len(gains) <= n_points:
         return gains
     edges = np.linspace(0, len(gains), n_points + 1).astype(int)[:-1]

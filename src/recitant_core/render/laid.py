@@ -66,7 +66,12 @@ class LaidClips:
                 self._clips.append(_LaidClip(clip, source, matrix))
 
     def add(self, start_sample: int, bus: FloatArray) -> None:
-        """Add the part of the span that begins at a sample to a bus of that part, float64 (frames, channels)."""
+        """Add the part of the span that begins at a sample to a bus.
+
+        Args:
+            start_sample: of the programme, inside the span.
+            bus: of that part, float64 (frames, channels).
+        """
         end_sample = start_sample + len(bus)
         for laid in self._clips:
             first, last = max(start_sample, laid.start_sample), min(end_sample, laid.end_sample)
@@ -75,7 +80,12 @@ class LaidClips:
                 _add_clip(laid.clip, first, laid.read(first, last - first), laid.matrix, out)
 
     def fill(self, start_sample: int, out: Audio) -> None:
-        """Write the part that begins at a sample, float32 (frames, channels): the bits of what is added to silence."""
+        """Write the part that begins at a sample: the bits of what is added to silence.
+
+        Args:
+            start_sample: of the programme, inside the span.
+            out: float32 (frames, channels), written over.
+        """
         end_sample = start_sample + len(out)
         found = [one for one in self._clips if one.start_sample < end_sample and one.end_sample > start_sample]
         if not found:

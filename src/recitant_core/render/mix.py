@@ -28,7 +28,13 @@ from recitant_core.units.threads import in_order
 
 
 def render_stems(plan: Plan, sources: Sources, span: SampleSpan, heard: Audibility = EVERYTHING) -> dict[Role, Audio]:
-    """Each stem of a span before the master, float32 (frames, channels), in summing order; silence outside clips."""
+    """Each stem of a span before the master, float32 (frames, channels), in summing order; silence outside clips.
+
+    Args:
+        sources: of the plan's clips, by key.
+        span: of the programme; any span holds the bits that it holds in the whole.
+        heard: solo and mute.
+    """
     return _stems_and_sum(Tracks(listened_to(plan, heard), sources, heard), span)[0]
 
 
@@ -97,7 +103,11 @@ def _copying(audio: Audio | FloatArray, span: SampleSpan) -> Fill:
 
 
 def render_mix(plan: Plan, sources: Sources, span: SampleSpan, heard: Audibility = EVERYTHING) -> Audio:
-    """The sum of the stems of a span through the master's processors, float32 (frames, channels)."""
+    """The sum of the stems of a span through the master's processors, float32 (frames, channels).
+
+    Args:
+        span: see render_stems. The programme's gain and the limiter come behind it; see render_output.
+    """
     return _through_master(Tracks(listened_to(plan, heard), sources, heard), span)[1]
 
 
@@ -122,7 +132,12 @@ def _through_master(tracks: Tracks, span: SampleSpan) -> tuple[dict[Role, Audio]
 
 
 def render_output(plan: Plan, sources: Sources, span: SampleSpan, heard: Audibility = EVERYTHING) -> Audio:
-    """Output of the master in a span: the mix with its gain, limited at a ceiling; float32 (frames, channels)."""
+    """Output of the master in a span: the mix with its gain, limited at a ceiling; float32 (frames, channels).
+
+    Args:
+        span: see render_stems.
+        heard: solo and mute; a delivery plays everything.
+    """
     return render_master(plan, sources, span, heard)[0]
 
 

@@ -102,7 +102,11 @@ class StemPath:
         return not self.chain and not self.ride.points
 
     def identity(self, window: SampleSpan) -> Hashable:
-        """All that makes the stem in a window: equal values, equal samples."""
+        """All that makes the stem in a window: equal values, equal samples.
+
+        Args:
+            window: of the programme; what ducks read up to half a minute around it counts too.
+        """
         wide = window.widen(_DUCK_REACH_SAMPLES, _DUCK_REACH_SAMPLES)
         read = (*((track, self.gain_db) for track in self.tracks), *self.speech)
         tracks = tuple((track_identity(track, wide), track.gain_db, gain_db) for track, gain_db in read)

@@ -35,7 +35,11 @@ def in_lists(runs: list[SampleSpan], gaps: list[int]) -> set[int]:
 
 
 def travel_budget_db(is_speech: BoolArray) -> float:
-    """Limit in dB of a curve's moves over a programme, up and down together, from its mask of speech, bool (hops,)."""
+    """Limit in dB of a curve's moves over a programme, up and down together.
+
+    Args:
+        is_speech: bool (hops of 10 ms,); minutes that are full of talk may move more than open ones.
+    """
     total = 0.0
     minute = 60 * HOPS_PER_SECOND
     for first in range(0, len(is_speech), minute):

@@ -53,7 +53,12 @@ class Tracks:
         self._streams = {} if segment is None else self._streamed(chained, segment)
 
     def adder(self, path: StemPath, span: SampleSpan) -> Add:
-        """A stem's tracks with all their gains, giving way by themselves, ready to be added in a span."""
+        """A stem's tracks with all their gains, giving way by themselves, ready to be added in a span.
+
+        Args:
+            path: of the stem, of this plan.
+            span: of the programme; chains of several tracks in it are worked out side by side where that is quicker.
+        """
         if self._segment is None:
             self._make_at_once(span)
         entering = [self._entering(track, path, span) for track in path.tracks]
@@ -228,7 +233,10 @@ class Keys:
         self._known: dict[tuple[tuple[str, ...], SampleSpan], Audio] = {}
 
     def of(self, duck: Duck) -> KeySignal:
-        """The signal that a duck's live key listens to."""
+        """The signal that a duck's live key listens to, float32 (frames, channels) of any span.
+
+        Speech with all its gains, whatever is soloed or muted: a preview gives way as the delivery does.
+        """
         tracks = self._plan.key_tracks(duck)
         keys = tuple(track.track_id for track in tracks)
 

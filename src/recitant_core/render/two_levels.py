@@ -88,7 +88,13 @@ def counted_hops(words: FloatArray, is_speech: BoolArray) -> BoolArray:
 
 
 def over_db(power: FloatArray, words: FloatArray, distance_lu: float) -> FloatArray:
-    """Level in dB over what is allowed at a distance under words, float64 (hops,)."""
+    """Level in dB over what is allowed at a distance under words, float64 (hops,).
+
+    Args:
+        power: of the stem around each hop, float64 (hops,).
+        words: of speech around each hop, float64 (hops,).
+        distance_lu: by which the stem is to stay under them.
+    """
     with np.errstate(divide="ignore", invalid="ignore"):
         found: FloatArray = np.maximum(10.0 * np.log10(power / words) + distance_lu, _SILENT_DB)
     return found

@@ -87,7 +87,11 @@ def energy_probability(hop_energy: FloatArray) -> FloatArray:
 
 
 def speech_share(spans: list[SpeechSpan], length_samples: int) -> float:
-    """Share of a recording that is speech, 0 to 1."""
+    """Share of a recording that is speech, 0 to 1; 0 of an empty one.
+
+    >>> speech_share([SpeechSpan(0, 300, 1.0)], 1_200)
+    0.25
+    """
     return sum(span.length_samples for span in spans) / length_samples if length_samples else 0.0
 
 

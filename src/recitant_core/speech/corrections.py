@@ -39,7 +39,12 @@ def mark_laid(marks: Sequence[SpeechMark], mark: SpeechMark) -> tuple[SpeechMark
 
 
 def corrected(found: Sequence[SpeechSpan], marks: Sequence[SpeechMark]) -> list[SpeechSpan]:
-    """Found speech with the marks over it: marked speech is certain, what is marked as none is gone."""
+    """Found speech with the marks over it: marked speech is certain, what is marked as none is gone.
+
+    Args:
+        found: in order, in samples of the recording.
+        marks: of the same recording, without overlaps; see mark_laid.
+    """
     if not marks:
         return list(found)
     covered = [mark.span for mark in marks]
@@ -64,7 +69,11 @@ def corrected(found: Sequence[SpeechSpan], marks: Sequence[SpeechMark]) -> list[
 
 
 def without(span: SampleSpan, taken: Iterable[SampleSpan]) -> list[SampleSpan]:
-    """The parts of a span that none of these covers."""
+    """The parts of a span that none of these covers, in order.
+
+    >>> [(part.start_sample, part.end_sample) for part in without(SampleSpan(0, 100), [SampleSpan(20, 30)])]
+    [(0, 20), (50, 100)]
+    """
     parts = [span]
     for gone in taken:
         left: list[SampleSpan] = []
@@ -80,7 +89,11 @@ def without(span: SampleSpan, taken: Iterable[SampleSpan]) -> list[SampleSpan]:
 
 
 def merged(spans: Iterable[SampleSpan], bridge_samples: int = 0) -> list[SampleSpan]:
-    """Spans in order, those closer than ``bridge_samples`` joined."""
+    """Spans in order, those closer than ``bridge_samples`` joined.
+
+    >>> [(one.start_sample, one.end_sample) for one in merged([SampleSpan(50, 10), SampleSpan(0, 45)], 5)]
+    [(0, 60)]
+    """
     joined: list[SampleSpan] = []
     for span in sorted(spans):
         if joined and span.start_sample - joined[-1].end_sample <= bridge_samples:

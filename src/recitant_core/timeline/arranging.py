@@ -78,8 +78,9 @@ def merged_into(plan: Plan, track_ids: Collection[str], into_id: str) -> Plan:
     """The clips of some tracks on one; the others are left empty. What a fader did becomes gain of the clips.
 
     Raises:
-        NotThere: no such track. EditRefused: one with processors, a ride, a dip, a pan or a place in the mix of its own that its
-            clips would lose; a gain that is none.
+        NotThere: no such track.
+        EditRefused: one with processors, a ride, a dip, a pan or a place in the mix of its own that its clips would
+            lose; a gain that is none.
     """
     known = {track.track_id: track for track in plan.tracks}
     if into_id not in known or not set(track_ids) - {into_id} or not set(track_ids) <= known.keys():

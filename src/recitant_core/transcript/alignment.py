@@ -76,7 +76,12 @@ def aligned(reference: Sequence[str], heard: Sequence[str]) -> list[Pair]:
 
 
 def word_errors(reference: Sequence[str], heard: Sequence[str]) -> WordErrors:
-    """Substituted, missing and added words of a heard text against its reference."""
+    """Substituted, missing and added words of a heard text against its reference.
+
+    >>> found = word_errors(["one", "two", "three"], ["one", "too"])
+    >>> (found.n_reference, found.n_other, found.n_gone, found.n_added)
+    (3, 1, 1, 0)
+    """
     pairs = aligned(reference, heard)
     other = sum(1 for p in pairs if p.reference is not None and p.heard is not None and not p.is_same)
     gone = sum(1 for p in pairs if p.heard is None)

@@ -51,7 +51,12 @@ def fillers_of(words: Sequence[Word]) -> list[Superfluous]:
 
 
 def pauses_of(words: Sequence[Word], longer_than_s: float = LONG_PAUSE_S) -> list[Superfluous]:
-    """Part of each long pause between words over KEPT_PAUSE_S, in order."""
+    """Part of each long pause between words over KEPT_PAUSE_S, in order.
+
+    Args:
+        words: in order, of one track.
+        longer_than_s: pauses from this length on; half of KEPT_PAUSE_S stays on each side.
+    """
     least, side = samples_from_s(longer_than_s), samples_from_s(KEPT_PAUSE_S / 2)
     found = []
     for before, after in pairwise(words):

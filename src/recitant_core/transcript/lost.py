@@ -180,13 +180,20 @@ def understood(alone: Sequence[Word], others: Sequence[Sequence[Word]], mix: Seq
 
 
 def counted(words: Sequence[Understood]) -> Count:
-    """Numbers of words: in all, those that can be judged, and those that are lost."""
+    """Numbers of words: in all, those that can be judged, and those that are lost.
+
+    A word can be judged where it is understood alike whatever the level of everything else.
+    """
     steady = [one for one in words if one.state is not WordState.UNSTEADY]
     return Count(len(words), len(steady), sum(1 for one in steady if one.is_lost))
 
 
 def lost_passages(words: Sequence[Understood]) -> list[LostPassage]:
-    """Lost words as passages, in order; words that are kept in between part them only where they take long."""
+    """Lost words as passages, in order; words that are kept in between part them only where they take long.
+
+    Args:
+        words: of one track, in order, with what became of each.
+    """
     near = samples_from_s(NEAR_S)
     found: list[list[Understood]] = []
     for one in words:

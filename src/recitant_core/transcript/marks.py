@@ -28,7 +28,12 @@ class WordMark:
 
 
 def marked(words: Sequence[Word], marks: Sequence[WordMark]) -> tuple[Word, ...]:
-    """Words with corrections laid over them, the oldest first; what is left out says so."""
+    """Words with corrections laid over them, the oldest first; what is left out says so.
+
+    Args:
+        words: as they were heard, in any order.
+        marks: each replaces the words whose middle it covers.
+    """
     found = sorted(words, key=_start)
     longest = max((word.end_sample - word.start_sample for word in found), default=0)
     for mark in marks:
@@ -82,7 +87,12 @@ def typed_over(words: Sequence[Word], text: str, span: SampleSpan) -> tuple[Word
 
 
 def scaled(words: Sequence[Word], speed: float) -> tuple[Word, ...]:
-    """Words of a recording at another speed; 2 halves every time."""
+    """Words of a recording at another speed; 2 halves every time.
+
+    >>> from recitant_core.transcript.model import Word
+    >>> scaled([Word("hello", 100, 300, 0.9)], 2.0)[0].end_sample
+    150
+    """
     return tuple(
         replace(word, start_sample=round(word.start_sample / speed), end_sample=round(word.end_sample / speed))
         for word in words

@@ -47,7 +47,12 @@ class Run:
 
 
 def by_hand(balanced: Balanced | None, gain_db: float) -> bool:
-    """Whether a gain was set by hand since a first balance set it."""
+    """Whether a gain was set by hand since a first balance set it.
+
+    >>> from recitant_core.timeline.model import Balanced
+    >>> by_hand(Balanced(from_db=0.0, to_db=-3.0), -3.0), by_hand(Balanced(from_db=0.0, to_db=-3.0), -5.0)
+    (False, True)
+    """
     return balanced is not None and abs(balanced.to_db - gain_db) > _SAME_DB
 
 

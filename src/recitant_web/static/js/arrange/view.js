@@ -12,7 +12,7 @@ import { menuButton } from "../lib/menu.js";
 import { applyEdit } from "./drawn.js";
 import { bindCanvas } from "./gestures.js";
 import { moveHeads, showHeads } from "./heads.js";
-import { keysOf } from "./keys.js";
+import { shortcutsOf } from "./shortcuts.js";
 import { bindLibrary } from "./library.js";
 import { heardParameters, newModel, scrolled, shown, shownTracks, takeDelta, takeState } from "./model.js";
 import { bindNarration } from "./narration.js";
@@ -70,7 +70,7 @@ const ACTION_OF = {
   closer: "zoomIn",
   "hide-empty": "hideEmpty",
   "hear-all": "hearAll",
-  keys: "showKeys",
+  keys: "showShortcuts",
   "louder-waves": "wavesUp",
   "lower-waves": "wavesDown",
 };
@@ -280,7 +280,7 @@ function frame(now, at, reading) {
 const names = [...document.querySelectorAll("[data-do]")].map((button) => button.dataset.do);
 shell.bind({
   buttons: Object.fromEntries(names.map((name) => [name, () => actions[ACTION_OF[name] || name]()])),
-  shortcuts: keysOf(actions),
+  shortcuts: shortcutsOf(actions),
 });
 for (const button of document.querySelectorAll("[data-tab]"))
   button.addEventListener("click", () => {

@@ -1,4 +1,4 @@
-// Pointer and keys to intentions. Knows what a gesture means; leaves to view.js what then happens.
+// Pointer to intentions. Knows what a gesture means; leaves to view.js what then happens.
 
 import { GUTTER_WIDTH, RULER_HEIGHT, sampleAt } from "./scale.js";
 import { hitTest } from "./score.js";

@@ -21,7 +21,7 @@ export function showGiveWay(model, position, { edit, editPoint }) {
   const shown = present.includes(role) ? role : present[0];
   if (box.contains(document.activeElement) && document.activeElement.matches("input[type=text]")) return;
   const focusKey = box.contains(document.activeElement) ? document.activeElement.dataset.key : null;
-  const openKeys = new Set([...box.querySelectorAll("details[open]")].map((d) => d.dataset.key));
+  const openShortcuts = new Set([...box.querySelectorAll("details[open]")].map((d) => d.dataset.key));
   if (!shown) {
     box.replaceChildren(
       make("p", { className: "soft mb-0", textContent: "Nothing but dialogue here: nothing needs to give way." }),
@@ -42,7 +42,7 @@ export function showGiveWay(model, position, { edit, editPoint }) {
   );
   const duck = duckOf(model, shown);
   box.replaceChildren(tabs, ...(duck ? ruleRows(model, duck, position, edit, editPoint) : addRows(model, shown, edit)));
-  for (const part of box.querySelectorAll("details")) part.open = openKeys.has(part.dataset.key);
+  for (const part of box.querySelectorAll("details")) part.open = openShortcuts.has(part.dataset.key);
   if (focusKey) box.querySelector(`[data-key="${focusKey}"]`)?.focus();
 }
 

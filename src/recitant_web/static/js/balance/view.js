@@ -21,7 +21,7 @@ import { showGiveWay } from "./giveway.js";
 import { heardParameters, neighbourClip, newModel, passageAt, scrolled, selectedClip, zoomed } from "./model.js";
 import { xOf } from "./scale.js";
 import { layoutScore, paintScore } from "./score.js";
-import { keysOf } from "./keys.js";
+import { shortcutsOf } from "./shortcuts.js";
 import { newLevelPath } from "./path.js";
 import { newClipTable, showHeads } from "./side.js";
 import { showStanding } from "./standing.js";
@@ -348,7 +348,7 @@ shell.bind({
     closer: () => actions.zoom(1 / 1.5),
     whole: actions.whole,
   },
-  shortcuts: keysOf(actions),
+  shortcuts: shortcutsOf(actions),
 });
 document
   .getElementById("spec")

@@ -4,7 +4,7 @@ import { RATE_HZ, clock } from "../lib/units.js";
 import { setText } from "../lib/dom.js";
 import { newNotice, showPlaying } from "../lib/page.js";
 import { Player } from "../lib/player.js";
-import { bindShortcuts, newKeysDialog } from "../lib/shortcuts.js";
+import { bindShortcuts, newShortcutsDialog } from "../lib/shortcuts.js";
 import { newThrough } from "../lib/through.js";
 
 const STEP_S = 5;
@@ -48,13 +48,13 @@ const shortcuts = [
   {
     title: "Hearing it",
     rows: [
-      { shown: "space", words: "play, stop", keys: { " ": playOrStop } },
-      { shown: ", .", words: "playhead by 5 s", keys: { ",": () => step(-STEP_S), ".": () => step(STEP_S) } },
-      { shown: "?", words: "these keys", keys: { "?": () => showKeys() } },
+      { shown: "space", words: "play, stop", run: { " ": playOrStop } },
+      { shown: ", .", words: "playhead by 5 s", run: { ",": () => step(-STEP_S), ".": () => step(STEP_S) } },
+      { shown: "?", words: "these keys", run: { "?": () => showShortcuts() } },
     ],
   },
 ];
-const showKeys = newKeysDialog(shortcuts);
+const showShortcuts = newShortcutsDialog(shortcuts);
 bindShortcuts(shortcuts);
 
 function tick() {

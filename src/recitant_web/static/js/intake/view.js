@@ -3,12 +3,12 @@
 import { Player } from "../lib/player.js";
 import { fitCanvas, themeOf } from "../lib/canvas.js";
 import { newNotice } from "../lib/page.js";
-import { bindShortcuts, newKeysDialog } from "../lib/shortcuts.js";
+import { bindShortcuts, newShortcutsDialog } from "../lib/shortcuts.js";
 import { RATE_HZ, signed } from "../lib/units.js";
 import { drawOutline, Waves } from "../lib/waves.js";
 import { bindSending } from "./sending.js";
 import { kindOf } from "../lib/roles.js";
-import { keysOf } from "./keys.js";
+import { shortcutsOf } from "./shortcuts.js";
 
 const page = document.getElementById("intake");
 const sources = document.getElementById("sources");
@@ -352,8 +352,8 @@ function step(by, isRange) {
 }
 
 const seekBy = (seconds) => player.seek(player.position() + seconds * RATE_HZ);
-const shortcuts = keysOf({ step, setRole, playOrStop, seekBy, setMark, showKeys: () => showKeys() });
-const showKeys = newKeysDialog(shortcuts);
+const shortcuts = shortcutsOf({ step, setRole, playOrStop, seekBy, setMark, showShortcuts: () => showShortcuts() });
+const showShortcuts = newShortcutsDialog(shortcuts);
 bindShortcuts(shortcuts);
 const buttons = { play: playOrStop, "mark-in": () => setMark("from"), "mark-out": () => setMark("to"), use: useMarked };
 for (const [name, action] of Object.entries(buttons))

@@ -13,7 +13,7 @@ import { applyEdit } from "./drawn.js";
 import { newEven } from "./even.js";
 import { newDrafts } from "./drafts.js";
 import { newHear } from "./hear.js";
-import { keysOf } from "./keys.js";
+import { shortcutsOf } from "./shortcuts.js";
 import { newMeters } from "./meters.js";
 import { chainOf, chosenIds, isOff, newModel, rowOf } from "./model.js";
 import { newRide } from "./ride.js";
@@ -237,7 +237,7 @@ byId("preset-form").addEventListener("submit", async (event) => {
   }
 });
 byId("preset-cancel").addEventListener("click", () => byId("preset-dialog").close());
-const shortcuts = keysOf({
+const shortcuts = shortcutsOf({
   ...actions,
   ...shell.actions,
   evenOut: () => even.open(),

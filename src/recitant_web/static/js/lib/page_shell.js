@@ -7,7 +7,7 @@ import { newEditQueue } from "./edits.js";
 import { newFollower } from "./follow.js";
 import { byId, newNotice, showLoudness, showPlaying } from "./page.js";
 import { Player } from "./player.js";
-import { bindShortcuts, newKeysDialog } from "./shortcuts.js";
+import { bindShortcuts, newShortcutsDialog } from "./shortcuts.js";
 import { timecode } from "./units.js";
 
 // page: the element with the addresses; model: with base, the newest state of the server, and state, what is shown.
@@ -54,7 +54,7 @@ export function newPageShell({
     movedUrl: page.dataset.moved,
     adopt,
   });
-  let openKeys = () => {};
+  let openShortcuts = () => {};
   const actions = {
     playOrStop: () => {
       if (player.isOn) player.stop();
@@ -62,7 +62,7 @@ export function newPageShell({
     },
     undo: () => edit((state) => (state.undo ? { kind: "undo" } : null)),
     redo: () => edit((state) => (state.redo ? { kind: "redo" } : null)),
-    showKeys: () => openKeys(),
+    showShortcuts: () => openShortcuts(),
   };
 
   // buttons: what a press on each [data-do] does, by name; shortcuts: the table of the page's keys, made from all actions.
@@ -72,7 +72,7 @@ export function newPageShell({
         event.currentTarget.closest("details")?.removeAttribute("open");
         action();
       });
-    openKeys = newKeysDialog(shortcuts);
+    openShortcuts = newShortcutsDialog(shortcuts);
     bindShortcuts(shortcuts, { inFields });
   }
 

@@ -1,8 +1,8 @@
-// The keys of a page, in one table: it says what each does, handles it, and draws the list that people read.
+// The shortcuts of a page, in one table: it says what each does, handles it, and draws the list that people read.
 //
-// table: [{ title, rows: [{ shown, words, keys }] }]. shown and words are read; keys holds what is done by combination:
+// table: [{ title, rows: [{ shown, words, run }] }]. shown and words are read; run holds what is done by combination:
 // "l", "Y", "ArrowUp", "shift+ArrowUp", "alt+m", "ctrl+z", "ctrl+shift+z". A letter with shift is its capital. A row with
-// within, a selector, works only while what has the focus lies in it, and goes before rows without one; a row without keys
+// within, a selector, works only while what has the focus lies in it, and goes before rows without one; a row without run
 // tells of something that the pointer does.
 
 import { make } from "./dom.js";
@@ -34,18 +34,18 @@ export function isKept(target, key) {
 export function actionFor(table, event, inFields = []) {
   const combination = combinationOf(event);
   if (isKept(event.target, event.key) && !inFields.includes(combination)) return null;
-  const rows = rowsOf(table).filter((row) => row.keys);
+  const rows = rowsOf(table).filter((row) => row.run);
   const ordered = [
     ...rows.filter((row) => row.within && event.target.closest(row.within)),
     ...rows.filter((row) => !row.within),
   ];
-  return ordered.map((row) => row.keys[combination]).find(Boolean) || null;
+  return ordered.map((row) => row.run[combination]).find(Boolean) || null;
 }
 
 // Handles every key of a table, but while a dialog is open.
 export function bindShortcuts(table, { inFields = [] } = {}) {
-  for (const { words, keys } of rowsOf(table))
-    for (const [key, action] of Object.entries(keys || {}))
+  for (const { words, run } of rowsOf(table))
+    for (const [key, action] of Object.entries(run || {}))
       if (typeof action !== "function") throw new TypeError(`${key}, ${words}: nothing is done`);
   document.addEventListener("keydown", (event) => {
     if (document.querySelector("dialog[open]")) return;
@@ -72,7 +72,7 @@ export function drawShortcuts(element, table) {
 }
 
 // A function that shows the list of a table in a dialog, a section for each title.
-export function newKeysDialog(table) {
+export function newShortcutsDialog(table) {
   const form = make("form", { method: "dialog" }, make("button", { className: "quiet", textContent: "Close" }));
   const sections = table.map(({ title, rows }) =>
     make("section", {}, make("h3", { textContent: title }), make("table", { className: "plain" }, drawnRows(rows))),

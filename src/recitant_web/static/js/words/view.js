@@ -10,7 +10,7 @@ import { newHeard, newThrough } from "../lib/through.js";
 import { RATE_HZ, signed } from "../lib/units.js";
 import { newChosenBar, newDialogs } from "./dialogs.js";
 import { bindCaptionFile, bindFind } from "./find.js";
-import { keysOf } from "./keys.js";
+import { shortcutsOf } from "./shortcuts.js";
 import { UNSURE, applyEdit, chosenWords, indexOf, newModel, stretchesOf } from "./model.js";
 import { newShown } from "./shown.js";
 import { newSide } from "./side.js";
@@ -307,7 +307,7 @@ function frame(_now, at) {
   painted = at;
 }
 
-const shortcuts = keysOf(actions);
+const shortcuts = shortcutsOf(actions);
 drawShortcuts(byId("shortcuts"), shortcuts);
 shell.bind({
   buttons: {

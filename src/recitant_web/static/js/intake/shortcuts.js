@@ -1,13 +1,13 @@
-// The keys of the Intake page.
+// The shortcuts of the Intake page.
 
-export const keysOf = (actions) => [
+export const shortcutsOf = (actions) => [
   {
     title: "Files",
     rows: [
       {
         shown: "↑ ↓",
         words: "file before, after; with shift choose many",
-        keys: {
+        run: {
           ArrowDown: () => actions.step(1, false),
           ArrowUp: () => actions.step(-1, false),
           "shift+ArrowDown": () => actions.step(1, true),
@@ -17,7 +17,7 @@ export const keysOf = (actions) => [
       {
         shown: "n d m e a",
         words: "narration, dialogue, music, effects, atmosphere",
-        keys: {
+        run: {
           n: () => actions.setRole("narration"),
           d: () => actions.setRole("dialogue"),
           m: () => actions.setRole("music"),
@@ -25,14 +25,14 @@ export const keysOf = (actions) => [
           a: () => actions.setRole("atmosphere"),
         },
       },
-      { shown: "space", words: "play, stop", keys: { " ": actions.playOrStop } },
-      { shown: ", .", words: "playhead by 1 s", keys: { ",": () => actions.seekBy(-1), ".": () => actions.seekBy(1) } },
+      { shown: "space", words: "play, stop", run: { " ": actions.playOrStop } },
+      { shown: ", .", words: "playhead by 1 s", run: { ",": () => actions.seekBy(-1), ".": () => actions.seekBy(1) } },
       {
         shown: "i o",
         words: "mark from here, to here",
-        keys: { i: () => actions.setMark("from"), o: () => actions.setMark("to") },
+        run: { i: () => actions.setMark("from"), o: () => actions.setMark("to") },
       },
-      { shown: "?", words: "these keys", keys: { "?": actions.showKeys } },
+      { shown: "?", words: "these keys", run: { "?": actions.showShortcuts } },
     ],
   },
 ];

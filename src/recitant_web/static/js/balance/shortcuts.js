@@ -1,14 +1,14 @@
-// The keys of the Balance page.
+// The shortcuts of the Balance page.
 
-export const keysOf = (actions) => [
+export const shortcutsOf = (actions) => [
   {
     title: "Playing",
     rows: [
-      { shown: "space", words: "play, stop", keys: { " ": actions.playOrStop } },
+      { shown: "space", words: "play, stop", run: { " ": actions.playOrStop } },
       {
         shown: ", .",
         words: "playhead by 1 s, with shift 10 s",
-        keys: {
+        run: {
           ",": () => actions.step(-1),
           ".": () => actions.step(1),
           "<": () => actions.step(-10),
@@ -18,14 +18,14 @@ export const keysOf = (actions) => [
       {
         shown: "n b",
         words: "passage that is too close after, before",
-        keys: { n: () => actions.nextPassage(1), b: () => actions.nextPassage(-1) },
+        run: { n: () => actions.nextPassage(1), b: () => actions.nextPassage(-1) },
       },
       {
         shown: "− =",
         words: "more, less time",
-        keys: { "-": () => actions.zoom(1.5), "=": () => actions.zoom(1 / 1.5), "+": () => actions.zoom(1 / 1.5) },
+        run: { "-": () => actions.zoom(1.5), "=": () => actions.zoom(1 / 1.5), "+": () => actions.zoom(1 / 1.5) },
       },
-      { shown: "0", words: "everything", keys: { 0: actions.whole } },
+      { shown: "0", words: "everything", run: { 0: actions.whole } },
     ],
   },
   {
@@ -34,30 +34,30 @@ export const keysOf = (actions) => [
       {
         shown: "[ ]",
         words: "clip before, clip after",
-        keys: { "[": () => actions.selectNeighbour(-1), "]": () => actions.selectNeighbour(1) },
+        run: { "[": () => actions.selectNeighbour(-1), "]": () => actions.selectNeighbour(1) },
       },
       {
         shown: "↑ ↓",
         words: "gain by 0.5 dB, with shift 0.1",
-        keys: {
+        run: {
           ArrowUp: () => actions.nudge(0.5),
           ArrowDown: () => actions.nudge(-0.5),
           "shift+ArrowUp": () => actions.nudge(0.1),
           "shift+ArrowDown": () => actions.nudge(-0.1),
         },
       },
-      { shown: "g", words: "type the gain", keys: { g: actions.typeGain } },
+      { shown: "g", words: "type the gain", run: { g: actions.typeGain } },
       {
         shown: "del",
         words: "the chosen stretch is no speech",
-        keys: { Delete: actions.deleteChosen, Backspace: actions.deleteChosen },
+        run: { Delete: actions.deleteChosen, Backspace: actions.deleteChosen },
       },
       {
         shown: "ctrl z",
         words: "undo, with shift redo",
-        keys: { "ctrl+z": actions.undo, "ctrl+shift+z": actions.redo },
+        run: { "ctrl+z": actions.undo, "ctrl+shift+z": actions.redo },
       },
-      { shown: "?", words: "these keys", keys: { "?": actions.showKeys } },
+      { shown: "?", words: "these keys", run: { "?": actions.showShortcuts } },
     ],
   },
 ];

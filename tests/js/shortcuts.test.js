@@ -1,13 +1,13 @@
-// The tables of keys, against what is pressed and what people read: node --test tests/js
+// The tables of shortcuts, against what is pressed and what people read: node --test tests/js
 
 import assert from "node:assert/strict";
 import { test } from "node:test";
 
-import * as arrange from "../../src/recitant_web/static/js/arrange/keys.js";
-import * as balance from "../../src/recitant_web/static/js/balance/keys.js";
-import * as intake from "../../src/recitant_web/static/js/intake/keys.js";
-import * as level from "../../src/recitant_web/static/js/level/keys.js";
-import * as words from "../../src/recitant_web/static/js/words/keys.js";
+import * as arrange from "../../src/recitant_web/static/js/arrange/shortcuts.js";
+import * as balance from "../../src/recitant_web/static/js/balance/shortcuts.js";
+import * as intake from "../../src/recitant_web/static/js/intake/shortcuts.js";
+import * as level from "../../src/recitant_web/static/js/level/shortcuts.js";
+import * as words from "../../src/recitant_web/static/js/words/shortcuts.js";
 import { actionFor, combinationOf, rowsOf } from "../../src/recitant_web/static/js/lib/shortcuts.js";
 
 const PAGES = { arrange, balance, intake, level, words };
@@ -25,7 +25,7 @@ const actions = () => {
   );
   return { called, named };
 };
-const tables = Object.entries(PAGES).map(([page, { keysOf }]) => [page, keysOf(actions().named)]);
+const tables = Object.entries(PAGES).map(([page, { shortcutsOf }]) => [page, shortcutsOf(actions().named)]);
 
 const READ = {
   " ": "space",
@@ -61,8 +61,8 @@ const event = (key, more = {}) => ({
 
 for (const [page, table] of tables) {
   test(`${page}: what a list says is what its keys are`, () => {
-    for (const { shown, words: told, keys } of rowsOf(table)) {
-      for (const combination of Object.keys(keys || {})) {
+    for (const { shown, words: told, run } of rowsOf(table)) {
+      for (const combination of Object.keys(run || {})) {
         const parts = combination === "+" ? ["+"] : combination.split("+");
         const key = ALIASES[parts.at(-1)] || parts.at(-1);
         const isCapital = key.length === 1 && key !== key.toLowerCase();
@@ -79,8 +79,8 @@ for (const [page, table] of tables) {
 
   test(`${page}: no combination means two things at one place`, () => {
     const seen = new Set();
-    for (const { within = "", keys } of rowsOf(table))
-      for (const combination of Object.keys(keys || {})) {
+    for (const { within = "", run } of rowsOf(table))
+      for (const combination of Object.keys(run || {})) {
         assert.ok(!seen.has(`${within} ${combination}`), combination);
         seen.add(`${within} ${combination}`);
       }
@@ -88,9 +88,9 @@ for (const [page, table] of tables) {
 
   test(`${page}: every key of the list does something when it is pressed`, () => {
     const { called, named } = actions();
-    const own = PAGES[page].keysOf(named);
-    for (const { within, keys } of rowsOf(own)) {
-      for (const combination of Object.keys(keys || {})) {
+    const own = PAGES[page].shortcutsOf(named);
+    for (const { within, run } of rowsOf(own)) {
+      for (const combination of Object.keys(run || {})) {
         const parts = combination === "+" ? ["+"] : combination.split("+");
         const pressed = event(parts.at(-1), {
           ctrlKey: parts.includes("ctrl"),
@@ -129,8 +129,8 @@ test("a character that AltGr writes is that character", () => {
 });
 
 test("what has the focus keeps the keys that it needs", () => {
-  const table = balance.keysOf(actions().named);
-  const level0 = level.keysOf(actions().named);
+  const table = balance.shortcutsOf(actions().named);
+  const level0 = level.shortcutsOf(actions().named);
   const undo = { ctrlKey: true };
   assert.equal(actionFor(table, event("n", { target: target("textarea") })), null);
   assert.equal(actionFor(table, event("z", { ...undo, target: target("select") })), null);
@@ -141,7 +141,7 @@ test("what has the focus keeps the keys that it needs", () => {
 
 test("a key of the sheet works in the sheet alone, and goes before the page's own", () => {
   const { called, named } = actions();
-  const table = level.keysOf(named);
+  const table = level.shortcutsOf(named);
   assert.equal(actionFor(table, event("ArrowDown")), null);
   actionFor(table, event("ArrowDown", { target: target("tr", "#sheet tbody") }))();
   actionFor(table, event("ArrowUp", { shiftKey: true, target: target("tr", "#sheet tbody") }))();
