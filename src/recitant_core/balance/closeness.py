@@ -193,6 +193,7 @@ def _hops_of(span: SampleSpan) -> slice:
 def _evidence(programme: _Programme, passage: ClosePassage, asked_lu: float) -> _Evidence:
     plan, hops = programme.plan, _hops_of(passage.span)
     is_over = bool(programme.scene.is_over[hops].any())
+    # Where narration runs over dialogue, the dialogue counts among the rest.
     against = [t for t in plan.tracks if not t.role.is_speech or (is_over and t.role.kind is Role.DIALOGUE)]
     parts = {track.track_id: _energy_left(programme, track, hops) for track in against}
     voices = (Role.NARRATION,) if is_over else (Role.NARRATION, Role.DIALOGUE)
@@ -205,6 +206,7 @@ def _evidence(programme: _Programme, passage: ClosePassage, asked_lu: float) -> 
     aim = programme.spec.aim_lufs(Role.DIALOGUE)
     clip_under = aim - level if level is not None else 0.0
     phrase_under = aim - plan.programme_gain_db - _words_lufs(programme.scene, hops)
+    # A phrase under a clip that is under too says nothing of its own.
     stands_out = phrase_under > max(UNDER_AIM_LU, clip_under + PHRASE_APART_LU)
     is_phrase = stands_out and len(speech_of_clip(clip, programme.speech)) > 1
     return _Evidence(passage, asked_lu, parts, speaker, clip_under, phrase_under if is_phrase else None)

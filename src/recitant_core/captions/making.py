@@ -76,6 +76,7 @@ def _on_frame(at_sample: int, frame_rate: Fraction) -> int:
 
 def _groups(words: Sequence[Word], rules: CaptionRules) -> list[list[Word]]:
     # The cheapest way through the words: each group fits a cue; its cost is how it ends and how fast it reads.
+    # For each word: the least cost of cues up to it, and where the last of them begins.
     best: list[tuple[float, int]] = [(0.0, 0)] + [(float("inf"), 0)] * len(words)
     most = rules.most_characters * rules.most_lines + rules.most_lines - 1
     for end in range(1, len(words) + 1):

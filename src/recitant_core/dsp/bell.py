@@ -138,6 +138,7 @@ def _lower(out, heard, depth_db, coefficients):  # type: ignore[no-untyped-def]
             first = second - a1 * y
             second = -b0 * x - a2 * y
             if i >= lead:
+                # An exponential a sample would cost more than the filter.
                 if depth_db[i - lead] != last_db:
                     last_db = depth_db[i - lead]
                     share = 1.0 - np.exp(last_db * scale)

@@ -119,8 +119,10 @@ def levels_in_passage(
         if not levels:
             levels.append((at, level))
         elif level < levels[-1][1]:
+            # Deeper is never late: the fall ends where the need begins.
             _deepen(levels, at, level, rule)
         elif at > levels[-1][0] and level - levels[-1][1] >= max(SHALLOWER_DB, rule.least_change_db):
+            # Shallower only where it stays so for long enough to be worth a move.
             calm_db = _calm_level_db(blocks[index:], levels[-1][1], len(inside))
             if calm_db is not None:
                 level = _level_for(calm_db, rule)

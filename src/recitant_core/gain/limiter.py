@@ -86,6 +86,7 @@ def _add_need(samples, phases, reach, ceiling, need):  # type: ignore[no-untyped
     tops = top_bits.view(np.float32)
     for start in range(0, n, _TILE):
         count = min(_TILE, n - start)
+        # Most of a programme stays under the ceiling: it is not interpolated.
         if highest_magnitude(sample_bits[start : start + count + TAPS]) * reach <= ceiling:
             continue
         interpolate(samples[start:], phases, count, out)
@@ -97,6 +98,7 @@ def _add_need(samples, phases, reach, ceiling, need):  # type: ignore[no-untyped
         for i in range(count):
             if tops[i] > ceiling:
                 steps = min(_MOST_STEPS, np.int64(math.ceil(20.0 * math.log10(tops[i] / ceiling) * STEPS_PER_DB)))
+                # A peak between two samples needs both of them lowered.
                 at = start + i + 15
                 need[at] = max(need[at], steps)
                 need[at + 1] = max(need[at + 1], steps)
@@ -137,6 +139,7 @@ def _highest_around(values, reach):  # type: ignore[no-untyped-def]
         highest, wider = wider, highest
         width *= 2
     found = np.empty(n, np.int64)
+    # Two windows of the last width, one from each end, cover the whole window.
     last = highest[window - width :]
     for i in range(n):
         found[i] = max(highest[i], last[i])

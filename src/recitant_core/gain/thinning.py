@@ -28,6 +28,7 @@ def thinned(points: Sequence[tuple[int, float]], within_db: float) -> list[tuple
         if last - first < 2:
             continue
         inside = slice(first + 1, last)
+        # The point that lies farthest off the line is kept, until none lies far.
         line = np.interp(at[inside], [at[first], at[last]], [value[first], value[last]])
         off = np.abs(value[inside] - line)
         worst = int(np.argmax(off))

@@ -242,6 +242,7 @@ def _outlier(evidence: Evidence, speech: list[SpeechSpan]) -> Finding | None:
     if not rest.size or rest.max() <= 0.0:
         return None
     above_db = 20.0 * float(np.log10(peak[at] / rest.max()))
+    # Within 12 dB of the highest: how long it lasts.
     near = np.flatnonzero(peak[first:last] > peak[at] * 0.25)
     length_s = (near[-1] - near[0] + 1) / evidence.pieces_per_second
     if above_db < OUTLIER_DB or length_s > OUTLIER_S or (spoken[at] and length_s > 0.25 and above_db < 9.0):
@@ -356,6 +357,7 @@ def _low_level(evidence: Evidence, speech: list[SpeechSpan]) -> Finding | None:
 
 def _ends(evidence: Evidence) -> Finding | None:
     peak = evidence.peak.max(axis=1)
+    # -60 dBFS, or 40 dB under what is loud in a low recording.
     sounding = np.flatnonzero(peak > min(1e-3, 0.01 * float(np.percentile(peak, 95))))
     if not sounding.size:
         if evidence.length_samples and float(peak.max(initial=0.0)) < 1e-4:

@@ -76,6 +76,7 @@ def gather(source: SampleSource, progress: Progress = no_progress) -> Evidence:
         _pieces(audio, mean[pieces], power[pieces], peak[pieces], cross[pieces])
         n_runs = _flat_runs(audio, start, runs, n_runs)
         events.feed(audio, start)
+        # A filter of this length needs some frames; a last chunk shorter than that holds no hum to find.
         if count >= 10 * _DECIMATION:
             low.append(decimate(audio, _DECIMATION, ftype="fir", axis=0).astype(np.float32))
         progress(min(1.0, (start + count) / source.length_samples))
@@ -112,6 +113,7 @@ def _pieces(audio, mean, power, peak, cross):  # type: ignore[no-untyped-def]
             mean[piece, channel] = total / (last - first)
             power[piece, channel] = squares / (last - first)
             peak[piece, channel] = high
+        # Left times right: with the powers of both sides it gives their correlation.
         if channels == 2:
             both = 0.0
             for i in range(first, last):

@@ -76,6 +76,7 @@ def _find_holes(audio, start_sample, holes, n_holes):  # type: ignore[no-untyped
         i = beside
         while i < n - least - beside:
             value = audio[i, channel]
+            # A run of one value begins here, and is long enough: its last sample is looked at before those between.
             if audio[i - 1, channel] == value or audio[i + least - 1, channel] != value:
                 i += 1
                 continue
@@ -88,6 +89,7 @@ def _find_holes(audio, start_sample, holes, n_holes):  # type: ignore[no-untyped
                 for k in range(beside):
                     high_before = max(high_before, abs(audio[i - 1 - k, channel] - value))
                     high_after = max(high_after, abs(audio[end + k, channel] - value))
+                # A rest in the music fades out; a hole has full sound on both sides.
                 is_hole = min(high_before, high_after) >= _BESIDE_HOLE
                 if is_hole and n_holes < len(holes) and not _is_known(holes, n_holes, channel, start_sample + i):
                     holes[n_holes, 0] = channel
@@ -108,12 +110,14 @@ def _find_clicks(audio, start_sample, clicks, n_clicks):  # type: ignore[no-unty
         for k in range(n_pieces):
             power = 0.0
             for i in range(max(2, k * _CLICK_SAMPLES), (k + 1) * _CLICK_SAMPLES):
+                # The second difference: small in music and speech, large where a sample stands out.
                 bend = audio[i, channel] - 2.0 * audio[i - 1, channel] + audio[i - 2, channel]
                 power += bend * bend
             steep[k] = power / _CLICK_SAMPLES
             sums[k + 1] = sums[k] + steep[k]
         k = _AROUND_PIECES
         while k < n_pieces - _AROUND_PIECES - _CLICK_PIECES:
+            # A click stands over what is before it and over what follows; an onset goes on.
             before = max((sums[k] - sums[k - _AROUND_PIECES]) / _AROUND_PIECES, _FAINTEST / _CLICK_OVER)
             if steep[k] <= _FAINTEST or steep[k] <= _CLICK_OVER * before:
                 k += 1

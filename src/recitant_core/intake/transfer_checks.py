@@ -37,10 +37,12 @@ def shifted_sides(evidence: Evidence, source: SampleSource, facts: Facts) -> Fin
         return None
     start = int(loud.argmax()) * PIECE_SAMPLES
     audio = source.read(start, min(2 * RATE_HZ, evidence.length_samples - start)).astype(np.float64)
+    # An offset would correlate at every lag.
     audio -= audio.mean(axis=0)
     size = float(np.sqrt((audio[:, 0] ** 2).sum() * (audio[:, 1] ** 2).sum()))
     if size <= 0.0:
         return None
+    # Correlation at every lag, by the loudest two seconds.
     crossed = correlate(audio[:, 0], audio[:, 1], mode="full", method="fft") / size
     middle = len(audio) - 1
     near = crossed[middle - MOST_SHIFT_SAMPLES : middle + MOST_SHIFT_SAMPLES + 1]
@@ -106,6 +108,7 @@ def line_up_signal(evidence: Evidence, source: SampleSource) -> Finding | None:
     if is_square_wave(evidence):
         exact_hz = _line_hz(evidence, source, 0.4, RATE_HZ, with_harmonics=True)
         return Finding("test-tone", Severity.NOTE, {"tone_hz": round(exact_hz), "peak_dbfs": level_dbfs})
+    # A tone has one frequency at three places; a sweep has three.
     tones_hz = [_line_hz(evidence, source, share, _SHORT_SAMPLES) for share in (0.2, 0.5, 0.8)]
     if 0.0 in tones_hz:
         return None

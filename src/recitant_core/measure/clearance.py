@@ -210,6 +210,7 @@ def _windowed(values: FloatArray, window_hops: int) -> FloatArray:
         low = max(0, -first)
         high = max(low, min(window_hops, n_hops - first))
         total = 0.0
+        # Outside of the programme nothing is added.
         running[: low + 1] = 0.0
         for place in range(low, high):
             total += values[first + place]
@@ -219,6 +220,7 @@ def _windowed(values: FloatArray, window_hops: int) -> FloatArray:
         if at >= 0:
             here = sums[at : at + window_hops]
             for place in range(len(here)):
+                # The rest of the block before, and the part of this one that the window has reached.
                 here[place] = max(before[window_hops] - before[place] + running[place], 0.0)
         before, running = running, before
     return sums

@@ -127,6 +127,7 @@ def with_edges(energy: FloatArray, found: Sequence[Phrase]) -> list[Phrase]:
     ]
     edged = list(found)
     for index, phrase in enumerate(found):
+        # Before the first and behind the last phrase sound may belong to them up to a limit.
         if index == 0:
             before = smooth[max(0, phrase.first_hop - _MOST_EDGE_HOPS) : phrase.first_hop][::-1]
             edged[0] = replace(edged[0], onset_hops=_sounding(before, still[0]))
@@ -135,6 +136,7 @@ def with_edges(energy: FloatArray, found: Sequence[Phrase]) -> list[Phrase]:
             edged[-1] = replace(edged[-1], tail_hops=_sounding(behind, still[-1]))
         else:
             gap = smooth[phrase.last_hop : found[index + 1].first_hop]
+            # A gain may move where the gap is still against both neighbours.
             under = min(still[index], still[index + 1])
             loud = max(_loud(smooth, phrase), _loud(smooth, found[index + 1]))
             edged[index], edged[index + 1] = _parted(edged[index], edged[index + 1], gap, under, loud)

@@ -53,6 +53,7 @@ def running_readings(audio: Audio, layout: ChannelLayout) -> RunningReadings:
     hops, _ = k_energies(audio, KState.at_rest(layout, RATE_HZ))
     lead_hops = LEAD_SAMPLES // HOP_SAMPLES
     ends = np.arange(lead_hops + _STEP_HOPS, len(hops) + 1, _STEP_HOPS)
+    # Any window is the difference of two running sums.
     total = np.concatenate([[0.0], np.cumsum(hops)])
 
     def level(window_hops: int) -> FloatArray:

@@ -46,8 +46,10 @@ def _cuts(level_db: FloatArray, weight: FloatArray) -> list[int]:
     n = len(level_db)
     heard = level_db[weight > 0.0]
     step_db = float(np.median(np.abs(np.diff(heard)))) if len(heard) > 1 else 0.0
+    # Where levels jump about anyway, a new scene has to be worth more.
     penalty = _PENALTY_DB2 * max(1.0, (step_db / _USUAL_STEP_DB) ** 2)
     sums = [np.concatenate([[0.0], np.cumsum(part)]) for part in (weight, weight * level_db, weight * level_db**2)]
+    # Least cost of scenes up to each second, by dynamic programming; a scene costs its spread and the penalty.
     best = np.full(n + 1, np.inf)
     best[0] = -penalty
     before = np.zeros(n + 1, dtype=np.int64)

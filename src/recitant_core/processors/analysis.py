@@ -206,6 +206,7 @@ def voice_figures(audio: Audio, is_speech: FloatArray) -> VoiceFigures:
     level = level_dbfs(audio, "rms")
     inside = is_speech[: len(level)].astype(bool)
     if not inside.any():
+        # Nobody listened for speech: the louder part stands for it.
         inside = level > np.quantile(level, 0.6)
     speech = level[inside]
     if not len(speech) or float(np.quantile(speech, 0.9)) < -90.0:
@@ -215,6 +216,7 @@ def voice_figures(audio: Audio, is_speech: FloatArray) -> VoiceFigures:
     sharp = level_dbfs(filtered(audio, np.array([band_pass(6_500.0, 1.2)])), "rms")[: len(level)][inside]
     freq_hz = np.exp(np.linspace(math.log(50.0), math.log(400.0), 60))
     spectrum = spectrum_db(audio, freq_hz)
+    # The lowest frequency that carries the voice: what lies under it is rumble.
     strong = freq_hz[spectrum > spectrum.max() - 14.0]
     return VoiceFigures(
         float(np.median(speech)),

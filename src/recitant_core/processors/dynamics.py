@@ -103,6 +103,7 @@ def dynamic(processor: Processor, audio: Audio, start_sample: int, watch: Watch 
             factors = _factors(gain_db)
             if processor.kind == "compressor":
                 made_up = _along(processor, "make_up_db", start_sample, len(gain_db))
+                # Dry and processed are added up as factors: both have the same phase.
                 share = _along(processor, "mix_percent", start_sample, len(gain_db)) / 100.0
                 factors = (1.0 - share) + share * factors * _factors(made_up)
             return _with_factors(audio, np.ascontiguousarray(np.broadcast_to(factors, gain_db.shape)))
@@ -220,6 +221,7 @@ def _de_essed(processor: Processor, audio: Audio, start_sample: int, watch: Watc
         width = np.broadcast_to(processor.along("q", places.astype(np.float64)), places.shape)
         moves = np.array([[filters.band_pass(f, q)] for f, q in zip(freq, width, strict=True)])
         band = filters.filtered_moving(audio, moves)
+    # The level of the band alone decides, and the band alone is lowered.
     level = level_dbfs(band, "rms")
 
     def along(name: str) -> FloatArray:

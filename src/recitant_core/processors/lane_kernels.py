@@ -40,6 +40,7 @@ def _through_block(operations, n, block, band, levels, values, state, told, at_t
     for o in range(len(operations)):
         what, at, at_state, many, hears_peak, position = operations[o]
         if what == SECTIONS:
+            # Five sections are what an equaliser has: one pass keeps more sums under way than five would.
             if many == 5:
                 five_sections(block, n, values, at, state, at_state, faint_from, like)
             else:
@@ -50,6 +51,7 @@ def _through_block(operations, n, block, band, levels, values, state, told, at_t
             band_of(block, band, n_steps, values, at, state, at_state, levels, faint_from, like)
             at += ROWS_A_SECTION * w
             at_state += 4 * w
+        # Who filtered or ramped last has left the sum of squares of each step, so it need not be summed again.
         is_power_known = is_power_known or what == BAND
         levels_of_block(block, n_steps, hears_peak > 0, is_power_known, values, at, state, at_state, levels, like)
         at += w

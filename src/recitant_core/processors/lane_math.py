@@ -41,6 +41,7 @@ def log2_of(x, like):  # type: ignore[no-untyped-def]
     e = exponent(x)
     m = mantissa(x)
     root, one = every(_ROOT_OF_TWO, like), every(1.0, like)
+    # Mantissas around 1 need the fewest terms: from the root of a half to the root of two.
     e = where_more(m, root, add(e, one), e)
     t = less(where_more(m, root, times(m, every(0.5, like)), m), one)
     y = times_plus(every(_LOG_11, like), t, every(_LOG_10, like))

@@ -120,15 +120,18 @@ def _lowered(power, left, floor, gains):  # type: ignore[no-untyped-def]
         for b in range(n_bins):
             before = smooth[f - 1, b] if f else 0.0
             smooth[f, b] = _SMOOTH * before + (1.0 - _SMOOTH) * power[f, b]
+            # Room as it would have decayed from what sounded LATE_FRAMES ago.
             late = left[f] * smooth[f - LATE_FRAMES, b] if f >= LATE_FRAMES else 0.0
             if late <= 1e-20 or power[f, b] <= 1e-20:
                 weight[b], clean[b] = 1.0, 1.0
                 continue
             found = power[f, b] / late
+            # Decision-directed ratio of speech to room: steady from frame to frame, so that it does not warble.
             ratio = _KEEP * clean[b] + (1.0 - _KEEP) * max(found - 1.0, 0.0)
             gain = ratio / (1.0 + ratio)
             clean[b] = gain * gain * found
             weight[b] = gain
         for b in range(n_bins):
+            # Neighbours smooth what a single bin would do alone.
             low, high = weight[max(0, b - 1)], weight[min(n_bins - 1, b + 1)]
             gains[f, b] = max(floor[f], 0.25 * low + 0.5 * weight[b] + 0.25 * high)

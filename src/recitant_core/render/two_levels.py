@@ -141,7 +141,9 @@ def with_two_levels(
     ]
     moving.sort(key=lambda one: _ORDER.index(one.role.kind))
     fixed = momentary_power(others)
+    # All that moves is looked at together: what one gives, another need not.
     _find_depths(moving, fixed, Words(words, counted, window_words), asked_lu, bands)
+    # A curve that moves all the time is heard as pumping: it has so much to spend.
     budget_db = travel_budget_db(is_speech)
     made = {one.duck.duck_id: _drawn_once(one, budget_db) for one in moving}
     return replace(plan, ducks=tuple(made.get(duck.duck_id, duck) for duck in plan.ducks))

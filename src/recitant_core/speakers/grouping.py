@@ -105,11 +105,13 @@ def with_speakers(
         is_pause = words[at].start_sample - words[at - 1].end_sample >= pause
         change = _CHANGE_AT_PAUSE if is_pause else _CHANGE
         from_best = int(np.argmax(best))
+        # The likeliest path (A. Viterbi 1967): stay, or come from the best at the cost of a change.
         stay = best >= best[from_best] - change
         ways[at] = np.where(stay, np.arange(len(groups)), from_best)
         best = np.where(stay, best, best[from_best] - change) + scores[at]
     speaker = int(np.argmax(best))
     found = []
+    # Back along the path from its likeliest end.
     for at in range(len(words) - 1, -1, -1):
         found.append(replace(words[at], speaker=ids[speaker]))
         speaker = int(ways[at, speaker])

@@ -49,6 +49,7 @@ def spans_from_probabilities(probability: FloatArray, hop_samples: int, length_s
     joined: list[list[int]] = []
     for first, last in raw:
         start, end = first * hop_samples, last * hop_samples
+        # A breath between two words parts nothing.
         if joined and start - joined[-1][1] < samples_from_s(BRIDGE_S):
             joined[-1][1] = end
         else:
@@ -59,6 +60,7 @@ def spans_from_probabilities(probability: FloatArray, hop_samples: int, length_s
             continue
         padded_start = max(0, start - samples_from_s(PAD_BEFORE_S))
         padded_end = min(length_samples, end + samples_from_s(PAD_AFTER_S))
+        # Confidence counts what was found, not the padding.
         inside = probability[start // hop_samples : max(start // hop_samples + 1, end // hop_samples)]
         spans.append(SpeechSpan(padded_start, padded_end - padded_start, round(float(inside.mean()), 3)))
     return spans

@@ -172,6 +172,7 @@ def with_time(plan: Plan, at_sample: int, length_samples: int, track_ids: Collec
     def parted(clip: Clip) -> list[Clip]:
         before = part_of(clip, SampleSpan(0, at_sample))
         after = part_of(clip, SampleSpan(at_sample, _ALL_TIME))
+        # A clip over the place becomes two, of which the first keeps its id.
         if before is not None and after is not None:
             after = replace(after, clip_id=names.another())
         if after is not None:

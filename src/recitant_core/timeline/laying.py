@@ -153,6 +153,7 @@ def _by_time(pieces: Sequence[Piece], gap_samples: int, origin: int) -> list[Lai
     timed = [piece for piece in _ordered(pieces, LayingOrder.TIME) if piece.reference_samples is not None]
     others = [piece for piece in _ordered(pieces, LayingOrder.NAME) if piece.reference_samples is None]
     first = min((piece.reference_samples or 0 for piece in timed), default=0)
+    # A start given as a time of day counts where nothing was recorded before it; else the first recording is it.
     begin = origin if origin <= first else 0
     if not begin:
         begin = first
@@ -163,6 +164,7 @@ def _by_time(pieces: Sequence[Piece], gap_samples: int, origin: int) -> list[Lai
     for piece, at in placed:
         stem, span = name_stem(piece.name), SampleSpan(at, piece.length_samples)
         for name, role, mine in tracks:
+            # Two recordings of one name at one time lie on two tracks.
             is_free = all(SampleSpan(a, p.length_samples).intersect(span) is None for p, a in mine)
             if name == stem and role is piece.role and is_free:
                 mine.append((piece, at))

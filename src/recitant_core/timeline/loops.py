@@ -46,6 +46,7 @@ def looped(plan: Plan, track: Track, clip: Clip, join: Join, length_samples: int
     parts = _parts(clip, join, length_samples)
     for index, (start, in_sample, length) in enumerate(parts):
         part = _part(clip, index, start, in_sample, length)
+        # The last part ends where the loop ends, with the fade that the clip had.
         if index == len(parts) - 1:
             part = replace(
                 part,

@@ -83,6 +83,7 @@ def tone_stretch(
         part = energies[clip.source_key][hops]
         avoid = [_within(clip, span) for span in speech.get(clip.source_key, ())]
         for n_hops in _STRETCH_HOPS:
+            # The longest that is free comes first: a short stretch is heard to repeat.
             found = quietest_stretch(part, n_hops, [span for span in avoid if span is not None])
             if found is not None:
                 power = float(part[found : found + n_hops].mean())

@@ -54,6 +54,7 @@ def aligned(reference: Sequence[str], heard: Sequence[str]) -> list[Pair]:
     Raises:
         EditRefused: texts that are too long, or too unlike in length, to be compared.
     """
+    # Texts of unlike length need a band that reaches the last cell.
     band = max(_BAND_WORDS, abs(len(reference) - len(heard)) + 50)
     if (len(reference) + 1) * (2 * band + 1) > MOST_CELLS:
         raise EditRefused("texts_too_unlike", n_reference=len(reference), n_heard=len(heard))
@@ -98,6 +99,7 @@ def _steps(first: Ids, second: Ids, band: int) -> npt.NDArray[np.uint8]:
     before = np.full(width, far, np.int64)
     now = np.full(width, far, np.int64)
     for i in range(n + 1):
+        # The band follows the straight line from the first pair of words to the last.
         middle = i * m // n if n else 0
         shift = middle - ((i - 1) * m // n if i else middle)
         for k in range(width):
@@ -107,6 +109,7 @@ def _steps(first: Ids, second: Ids, band: int) -> npt.NDArray[np.uint8]:
                 continue
             best, way = far, 0
             if i == 0:
+                # Before the first word of the reference everything heard is added.
                 best, way = j, 3
             else:
                 up, across = k + shift, k + shift - 1
@@ -120,6 +123,7 @@ def _steps(first: Ids, second: Ids, band: int) -> npt.NDArray[np.uint8]:
             now[k] = best
             ways[i, k] = way
         before, now = now, before
+    # Back from the last cell by what each cell was reached from.
     steps = np.zeros(n + m, np.uint8)
     count, i, j = 0, n, m
     while i > 0 or j > 0:

@@ -62,6 +62,7 @@ def fitted(words: Sequence[Word], text: str) -> Fitted:
             last = pair.heard if pair.heard is not None else last
             continue
         if pair.heard is None:
+            # Stands in the text and was not heard: it goes to a neighbour that was.
             waiting.append(written[pair.reference])
             continue
         n_left += _put(waiting, slots, last)

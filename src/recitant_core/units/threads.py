@@ -96,12 +96,14 @@ def results_at_once(works: Sequence[Callable[[Told], Result]], progress: Told) -
             if is_over.is_set():
                 raise _GivenUp
 
+        # Work within this work stays in its own thread.
         _here.is_beside_others = True
         return works[index](tell)
 
     with ThreadPoolExecutor(n_threads()) as pool:
         under_way = [pool.submit(one, index) for index in range(len(works))]
         try:
+            # Progress is told here, in the thread of the caller: it may raise, and may touch a database.
             while wait(under_way, _TOLD_S, FIRST_EXCEPTION).not_done:
                 progress(sum(shares) / len(shares))
                 for done in under_way:

@@ -178,6 +178,7 @@ def _groups(run: Run, found: Sequence[_Speaking]) -> dict[str, _Group]:
         where = [one.clip for one in clips for _ in one.heard.phrases]
 
         @cache
+        # Asked for only where a level alone does not tell a shout from a near microphone.
         def low_share(index: int, spoken: list[Spoken] = spoken, where: list[Clip] = where) -> float:
             phrase, clip = spoken[index].phrase, where[index]
             count = min(phrase.n_hops * HOP_SAMPLES, _LISTENED_SAMPLES)

@@ -94,6 +94,7 @@ def fit(plan: Plan, known: Rendered, spec: Spec, progress: Progress = no_progres
 
     def run(master: Master, index: int) -> Attempt[Trial]:
         def tell(share: float) -> None:
+            # Nobody knows how many trials it takes: each counts half of what is left.
             progress(1.0 - (1.0 - 0.5 * share) * 0.5 ** (index - 1))
 
         trial = tried(replace(plan, master=master), known, spec.bit_depth, tell)

@@ -218,6 +218,7 @@ def render_once(
         nonlocal peak
         for segment in mixed_segments(untouched, sources) if mixed is None else mixed:
             store.keep(segment)
+            # Stems are handed over too: their highest sample says by how much they must be lowered together.
             peak = max([peak, *(sample_peak_factor(stem) for stem in segment.stems.values())])
             yield segment
 

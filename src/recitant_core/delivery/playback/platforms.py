@@ -78,6 +78,7 @@ def _result(platform: Platform, peaks_db: FloatArray, energy: FloatArray) -> Pla
     turned_db = 0.0 if platform.reference_lufs is None else platform.reference_lufs - now
     if not platform.turns_up:
         turned_db = min(0.0, turned_db)
+    # A platform that raises a mix limits it at its own ceiling.
     reduction_db = np.zeros(len(peaks_db))
     if platform.ceiling_dbtp is not None:
         reduction_db = limiting_db(peaks_db + turned_db, platform.ceiling_dbtp)
