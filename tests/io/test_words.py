@@ -126,7 +126,8 @@ PLAYED = {
 
 
 def test_a_report_shows_what_fails_and_escapes_what_people_typed():
-    from recitant_core.delivery.judging.figures import readings_data, verdict_data
+    from recitant_core.delivery.judging.figures import readings_data
+    from recitant_text.checks import verdict_shown
 
     verdict = judge(replace(READINGS, integrated_lufs=-20.0), SPEC)
     delivery = {
@@ -137,7 +138,7 @@ def test_a_report_shows_what_fails_and_escapes_what_people_typed():
         "squashed": False,
         "explanation": "because",
         "gain_db": 4.0,
-        "figures": verdict_data(verdict),
+        "figures": verdict_shown(verdict),
         "missed": [{"word": "film", "file": "film<1>.mp4", "sentence": "because."}],
         "history": None,
         "heard": [],

@@ -33,6 +33,8 @@ def as_migrated(row):
     if row["model"] in ("jobs.job", "programme.source"):
         sentence = fields.pop("sentence")
         fields["message"] = {"text": sentence} if sentence else {}
+    elif row["model"] == "desk.fitresult":
+        fields["facts"] = {"text": fields.pop("sentence")}
     elif row["model"] == "desk.edit":
         fields["label"] = {"code": "as-written", "text": fields["label"]}
         fields["said"] = {"text": fields["said"]} if fields["said"] else {}
