@@ -195,7 +195,7 @@ def _level(energy: FloatArray, voices: Voices, role: Role | None = None) -> tupl
     whole = integrated_lufs(blocks)
     if whole is None or not np.isfinite(whole):
         return None, False
-    audible = blocks > 10.0 ** ((whole - 20.0 + 0.691) / 10.0)
+    audible = blocks > power_from_lufs(whole - 20.0)
     n_open, n_all = np.count_nonzero(audible & is_open), np.count_nonzero(audible)
     if role is not None and role.kind is Role.EFFECTS:
         # One hit sets no fader: single sounds are placed by the middle of them.

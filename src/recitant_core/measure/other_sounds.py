@@ -19,7 +19,7 @@ from recitant_core.measure.loudness import BoolArray
 from recitant_core.measure.phrases import Phrase
 from recitant_core.units.arrays import FloatArray
 from recitant_core.units.clock import HOP_SAMPLES, HOPS_PER_SECOND, SampleSpan
-from recitant_core.units.level import lufs_from_power, ratio_from_lu
+from recitant_core.units.level import lufs_from_power, power_from_lufs, ratio_from_lu
 
 UNDER_WORDS_LU: Final = 15.0  # what lies further under the words is left alone
 OVER_NOISE_LU: Final = 10.0
@@ -68,9 +68,9 @@ def other_sounds(
     free = free[free > 0.0]
     if not len(free):
         return []
-    words = np.median([phrase.level_lufs for phrase in phrases])
+    words = float(np.median([phrase.level_lufs for phrase in phrases]))
     noise = float(np.quantile(free, 0.2))
-    over = max(10.0 ** ((words + 0.691 - UNDER_WORDS_LU) / 10.0), noise * 10.0 ** (OVER_NOISE_LU / 10.0))
+    over = max(power_from_lufs(words - UNDER_WORDS_LU), noise * ratio_from_lu(OVER_NOISE_LU))
     momentary = momentary_power(np.where(is_taken, 0.0, energy))
     found = []
     for first, last in _stretches((smooth > over) & ~is_taken):

@@ -22,6 +22,7 @@ from recitant_text.playback import PLAYBACK_WORDS
 from recitant_text.quality_checks import check_sentence, close_rows, fine_sentence, place_text
 from recitant_text.report import FILM_TRACK_WORDS, decoded_sentence, form_of_file
 from recitant_text.sentences import names_words
+from recitant_text.sheet import DOT_WORDS, DotWords
 from recitant_text.specs import form_words, limit_words
 from recitant_text.steps import label_text
 from recitant_web.delivery.models import Delivery
@@ -49,6 +50,11 @@ class Dot:
     state: str
     more: str
     """Its bit rate, or what a film holds besides."""
+
+    @property
+    def words(self) -> DotWords:
+        """Words of its state."""
+        return DOT_WORDS[self.state]
 
 
 def sheet_view(programme: Programme) -> dict[str, Any]:
