@@ -88,12 +88,7 @@ _hop_gains: Final = Remembered[FloatArray](48 << 20)
 
 
 def passages(speech: Sequence[SampleSpan], rule: DuckRule) -> list[SampleSpan]:
-    """Stretches of talk that one dip covers, over pauses shorter than the bridge or than a whole rise and fall.
-
-    Args:
-        speech: in order, of the programme.
-        rule: whose hold, recovery, lead-in and bridge in seconds say which pauses are bridged.
-    """
+    """Stretches of talk that one dip covers, over pauses shorter than the bridge or than a whole rise and fall."""
     whole = rule.hold_s + rule.recovery_s + AHEAD_S + rule.lead_in_s + TOP_STAY_S
     return merged(speech, _samples(max(rule.bridge_s, whole)))
 
@@ -273,10 +268,7 @@ class CurveChange:
 
 
 def curve_change(old: Points, new: Points) -> CurveChange:
-    """Dips of two curves against each other: how many are new, gone and moved.
-
-    A dip has moved when an edge moved 20 ms or its depth half a dB; less is not worth a sentence.
-    """
+    """Dips of two curves against each other: new, gone, and moved by 20 ms or half a dB and more."""
     before, after = dips(old), dips(new)
     n_moved = n_new = 0
     met = set()
