@@ -21,10 +21,6 @@ export function newActions({ model, api, urls, player, edit, settled, show, say,
     length: (samples) => `${(samples / RATE_HZ).toFixed(3)} s`.replace("-", "−"),
     seek: (sample) => player.seek(sample),
     scrub: (sample) => player.scrub(sample),
-    playOrStop: () => {
-      if (player.isOn) player.stop();
-      else player.play();
-    },
     stop: () => player.stop(),
     // A form, since the answer is another page; edits that wait reach the server first.
     handOverAlone: async (ids) => {
@@ -137,8 +133,6 @@ export function newActions({ model, api, urls, player, edit, settled, show, say,
     lanes: (percent) => edit({ kind: "lane-heights", by_percent: percent }),
     removeEmpty: () => edit({ kind: "tracks-remove-empty" }),
     lock: () => edit((state) => ({ kind: "lock", is_locked: !state.is_picture_locked })),
-    undo: () => edit((state) => (state.undo ? { kind: "undo" } : null)),
-    redo: () => edit((state) => (state.redo ? { kind: "redo" } : null)),
 
     toggleHeard: (set, id) => {
       if (set.has(id)) set.delete(id);
